@@ -1,0 +1,207 @@
+"""The command line: build, check, operators, serve, demo."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+import warnings
+from collections.abc import Sequence
+from pathlib import Path
+from time import perf_counter
+from typing import Any, NoReturn
+
+from jukai.core.errors import CoreError, FileProblem, ValueProblem
+
+__all__ = ["main", "run"]
+
+_MESHES = ("obj", "stl", "ply", "glb")
+
+
+class _Parser(argparse.ArgumentParser):
+    def error(self, message: str) -> NoReturn:
+        raise ValueProblem(f"{message[:1].upper()}{message[1:]}.", hint=f"See {self.prog} --help.")
+
+
+def run() -> None:
+    """Entry point of the installed command."""
+    sys.exit(main(sys.argv[1:]))
+
+
+def main(arguments: Sequence[str]) -> int:
+    """Run a command; 0, or 2 with one line on standard error."""
+    warnings.simplefilter("ignore")  # standard error holds our sentence and nothing else
+    try:
+        options = _parser().parse_args(arguments)
+        text = options.run(options)
+        if text:
+            sys.stdout.write(text + "\n")
+    except CoreError as e:
+        return _fail(e.sentence())
+    except BrokenPipeError:
+        return 2
+    except KeyboardInterrupt:
+        return _fail("Stopped.")
+    except Exception as e:  # noqa: BLE001 - no traceback reaches a user
+        return _fail(f"Something went wrong inside Jukai ({type(e).__name__}: {str(e)[:200]}). This is a bug.")
+    return 0
+
+
+def _fail(sentence: str) -> int:
+    sys.stderr.write(" ".join(sentence.split()) + "\n")
+    return 2
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = _Parser(prog="jukai", description="Parametric operators and shapes, with every number live.")
+    commands = parser.add_subparsers(title="commands", required=True, metavar="COMMAND", parser_class=_Parser)
+
+    build = commands.add_parser("build", help="work out a part of a bench file")
+    build.add_argument("bench", type=Path, help="a .jukai.json file, or a .jukai.zip with its imports")
+    build.add_argument("--part", help="name or id of the part; needed when there are several")
+    build.add_argument("--upto", metavar="STEP", help="id of the last step to take")
+    build.add_argument("-o", "--out", type=Path, metavar="OUT", help="write the mesh: .obj, .stl, .ply or .glb")
+    build.add_argument("--json", action="store_true", help="print the report as JSON")
+    build.set_defaults(run=_build)
+
+    check = commands.add_parser("check", help="read a mesh file and report on its soundness")
+    check.add_argument("mesh", type=Path, help="an OBJ, STL, PLY or GLB file")
+    check.add_argument("--json", action="store_true", help="print the report as JSON")
+    check.set_defaults(run=_check)
+
+    listing = commands.add_parser("operators", help="list the operators")
+    listing.add_argument("--json", action="store_true", help="print their schemas as JSON")
+    listing.set_defaults(run=_operators)
+
+    serve = commands.add_parser("serve", help="start the server")
+    serve.add_argument("--port", type=int, default=8137, help="port on 127.0.0.1 (8137)")
+    serve.add_argument("--host", default="127.0.0.1", help="address; anything but loopback needs a token")
+    serve.add_argument("--token", help="the token that requests must carry when not on loopback")
+    serve.add_argument("--data", type=Path, default=Path("data"), metavar="DIR", help="folder of the database (data)")
+    serve.set_defaults(run=_serve, demo=False)
+
+    demo = commands.add_parser("demo", help="start the server with the demo bench")
+    demo.add_argument("--port", type=int, default=8137, help="port on 127.0.0.1 (8137)")
+    demo.add_argument("--data", type=Path, default=Path("data"), metavar="DIR", help="folder of the database (data)")
+    demo.set_defaults(run=_serve, demo=True, host="127.0.0.1", token=None)
+    return parser
+
+
+def _bytes(path: Path) -> bytes:
+    try:
+        return path.read_bytes()
+    except FileNotFoundError:
+        raise FileProblem(f"There is no file '{path}'.") from None
+    except IsADirectoryError:
+        raise FileProblem(f"'{path}' is a folder.") from None
+    except OSError as e:
+        raise FileProblem(f"'{path}' can't be read: {e.strerror}.") from None
+
+
+def _build(options: argparse.Namespace) -> str:
+    from jukai.core.formats.bench_file import read_bench, read_bench_zip  # noqa: PLC0415 - each command loads what it needs
+    from jukai.core.recipe.evaluate import evaluate  # noqa: PLC0415
+    from jukai.core.recipe.report import part_report  # noqa: PLC0415
+
+    start = perf_counter()
+    if options.out is not None and options.out.suffix.lower().lstrip(".") not in _MESHES:
+        raise FileProblem(f"'{options.out.name}' is no mesh file.", hint="The name must end in .obj, .stl, .ply or .glb.")
+    data = _bytes(options.bench)
+    files: Any
+    if data[:2] == b"PK":
+        bench, files = read_bench_zip(data)
+    else:
+        bench, files = read_bench(data), _Beside(options.bench.parent)
+    name = options.part
+    if name is None:
+        if len(bench.parts) != 1:
+            known = ", ".join(p.name for p in bench.parts) or "none"
+            raise ValueProblem(f"The bench has {len(bench.parts)} parts.", hint=f"Choose one with --part: {known}.")
+        name = bench.parts[0].id
+    evaluation = evaluate(bench, name, upto=options.upto, files=files)
+    failed = evaluation.failed
+    if failed is not None and failed.error is not None:
+        raise ValueProblem(f"Step {failed.step.id} ({failed.step.operator}): {failed.error.message}", hint=failed.error.hint)
+    if evaluation.mesh is None:
+        raise ValueProblem(f"'{evaluation.part.name}' has no body: it has no step that is on.", hint="Begin with a blank.")
+    if options.out is not None:
+        _write(bench, evaluation, options.out)
+    report = part_report(evaluation)
+    report["milliseconds"] = round((perf_counter() - start) * 1000, 1)
+    return json.dumps(report) if options.json else _told(report)
+
+
+class _Beside(dict[str, bytes]):
+    """Files beside the bench file, read when asked for."""
+
+    def __init__(self, folder: Path) -> None:
+        super().__init__()
+        self.folder = folder
+
+    def get(self, name: str, default: Any = None) -> Any:
+        path = self.folder / name
+        if path.is_file() and path.resolve().parent == self.folder.resolve():
+            return _bytes(path)
+        return default
+
+
+def _write(bench: Any, evaluation: Any, out: Path) -> None:
+    from jukai.core.formats.glb import GlbMaterial  # noqa: PLC0415
+    from jukai.core.formats.writing import ExportPart, WriteOptions, write_parts  # noqa: PLC0415
+
+    finish = bench.finish_of(evaluation.part)
+    material = GlbMaterial(finish.name, finish.colour, finish.metal, finish.roughness) if finish else None
+    part = ExportPart(evaluation.part.name, evaluation.placed_mesh(), material)
+    files = write_parts([part], out.suffix.lower().lstrip("."), WriteOptions(), out.stem)
+    try:
+        for i, body in enumerate(files.values()):
+            target = out if i == 0 else out.with_suffix(".mtl")
+            beside = target.with_name(f".{target.name}.part")
+            beside.write_bytes(body)
+            beside.replace(target)  # whole or not at all
+    except OSError as e:
+        raise FileProblem(f"'{out}' can't be written: {e.strerror}.") from None
+
+
+def _check(options: argparse.Namespace) -> str:
+    from jukai.core.formats.reading import format_of, read_mesh  # noqa: PLC0415
+    from jukai.core.recipe.report import mesh_report  # noqa: PLC0415
+
+    start = perf_counter()
+    read = read_mesh(_bytes(options.mesh), format_of(options.mesh.name))
+    notes = [{"level": "warning", "step": None, "text": text} for text in read.notes]
+    report = mesh_report(read.mesh, options.mesh.stem, notes)
+    named = {name: int((read.face_group == i).sum()) for i, name in enumerate(read.groups)}
+    report["groups"] = named
+    report["milliseconds"] = round((perf_counter() - start) * 1000, 1)
+    return json.dumps(report) if options.json else _told(report)
+
+
+def _told(report: dict[str, Any]) -> str:
+    low, high = report["bounds"]
+    size = " × ".join(f"{b - a:.6g}" for a, b in zip(low, high, strict=True))
+    volume = "not closed" if report["volume"] is None else f"{report['volume']:.6g} mm³"
+    failures = [n["text"] for n in report["notes"] if n["level"] == "failure"]
+    lines = [
+        f"{report['part']}: {report['points']} points, {report['edges']} edges, {report['faces']} faces",
+        f"size {size} mm, volume {volume}, area {report['area']:.6g} mm²",
+        "sound" if not failures else "not sound",
+        *(f"{n['level']}: {n['text']}" for n in report["notes"]),
+    ]
+    return "\n".join(lines)
+
+
+def _operators(options: argparse.Namespace) -> str:
+    from jukai.core.operators.registry import describe, operators  # noqa: PLC0415
+
+    rows = [describe(op) for op in operators().values()]
+    if options.json:
+        return json.dumps(rows)
+    return "\n".join(f"{r['id']:<12} {r['kind']:<8} {r['description']}" for r in rows)
+
+
+def _serve(options: argparse.Namespace) -> str:
+    from jukai.main import serve  # noqa: PLC0415
+
+    serve(host=options.host, port=options.port, data=options.data, token=options.token, demo=options.demo)
+    return ""

@@ -1,0 +1,113 @@
+"""Compiled writing of numbers."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from jukai.core.geometry.kernels import kernel
+
+
+def decimals(key: Any, rows: Any, places: int) -> bytes:
+    """Return ``key x y z`` lines with at most ``places`` decimals."""
+    return bytes(_decimals(key, rows, places).data)
+
+
+def faces(corners: Any, uv: Any, offsets: Any) -> bytes:
+    """Return ``f a/b c/d`` lines."""
+    return bytes(_faces(corners, uv, offsets).data)
+
+
+@kernel
+def _decimals(key: Any, rows: Any, places: int) -> Any:
+    n, k = rows.shape
+    out = np.empty(n * (key.shape[0] + 1 + k * 24), np.uint8)
+    digits = np.empty(40, np.uint8)
+    scale = 1.0
+    for _ in range(places):
+        scale *= 10.0
+    unit = np.int64(1)
+    for _ in range(places):
+        unit *= 10
+    at = 0
+    for i in range(n):
+        for c in key:
+            out[at] = c
+            at += 1
+        for j in range(k):
+            out[at] = 32
+            at += 1
+            x = rows[i, j]
+            if x < 0:
+                x = -x
+                negative = True
+            else:
+                negative = False
+            # whole and fraction apart: the whole is exact, the fraction below 2^63 in units
+            whole = np.int64(x)
+            part = np.int64((x - whole) * scale + 0.5)
+            if part >= unit:
+                part -= unit
+                whole += 1
+            if negative and (whole > 0 or part > 0):
+                out[at] = 45
+                at += 1
+            count = 0
+            if whole == 0:
+                digits[0] = 48
+                count = 1
+            while whole > 0:
+                digits[count] = 48 + whole % 10
+                whole //= 10
+                count += 1
+            for d in range(count - 1, -1, -1):
+                out[at] = digits[d]
+                at += 1
+            if part > 0:
+                out[at] = 46
+                at += 1
+                width = places
+                while part % 10 == 0:
+                    part //= 10
+                    width -= 1
+                for d in range(width):
+                    digits[d] = 48 + part % 10
+                    part //= 10
+                for d in range(width - 1, -1, -1):
+                    out[at] = digits[d]
+                    at += 1
+        out[at] = 10
+        at += 1
+    return out[:at].copy()
+
+
+@kernel
+def _faces(corners: Any, uv: Any, offsets: Any) -> Any:
+    textured = uv.shape[0] > 0
+    n = offsets.shape[0] - 1
+    out = np.empty(n * 3 + corners.shape[0] * (24 if textured else 12), np.uint8)
+    digits = np.empty(12, np.uint8)
+    at = 0
+    for f in range(n):
+        out[at] = 102
+        at += 1
+        for i in range(offsets[f], offsets[f + 1]):
+            out[at] = 32
+            at += 1
+            for which in range(2 if textured else 1):
+                if which == 1:
+                    out[at] = 47
+                    at += 1
+                v = corners[i] if which == 0 else uv[i]
+                count = 0
+                while v > 0:
+                    digits[count] = 48 + v % 10
+                    v //= 10
+                    count += 1
+                for d in range(count - 1, -1, -1):
+                    out[at] = digits[d]
+                    at += 1
+        out[at] = 10
+        at += 1
+    return out[:at].copy()

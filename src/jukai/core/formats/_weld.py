@@ -1,0 +1,46 @@
+"""Merging of equal points by hashing."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from jukai.core.geometry.kernels import kernel
+
+
+@kernel
+def weld_exact(points: Any) -> Any:
+    """Return the first of each set of equal (n, 3) points, and the set of every point."""
+    n = points.shape[0]
+    bits = points.view(np.uint64)
+    room = 16
+    while room < 2 * n:
+        room *= 2
+    table = np.full(room, -1, np.int32)
+    first = np.empty(n, np.int32)
+    where = np.empty(n, np.int32)
+    count = 0
+    mask = np.uint64(room - 1)
+    for i in range(n):
+        h = bits[i, 0] * np.uint64(0x9E3779B97F4A7C15)
+        h = (h ^ (h >> np.uint64(29))) + bits[i, 1]
+        h = h * np.uint64(0xBF58476D1CE4E5B9)
+        h = (h ^ (h >> np.uint64(32))) + bits[i, 2]
+        h = h * np.uint64(0x94D049BB133111EB)
+        h ^= h >> np.uint64(31)
+        k = h & mask
+        while True:
+            g = table[k]
+            if g < 0:
+                table[k] = count
+                first[count] = i
+                where[i] = count
+                count += 1
+                break
+            j = first[g]
+            if points[j, 0] == points[i, 0] and points[j, 1] == points[i, 1] and points[j, 2] == points[i, 2]:
+                where[i] = g
+                break
+            k = (k + np.uint64(1)) & mask
+    return first[:count].copy(), where

@@ -1,0 +1,174 @@
+"""What the mesh formats share: limits, checks, units, what a reader gives."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from jukai.core.errors import FileProblem
+from jukai.core.geometry.arrays import Floats, Ints, concatenated_ranges
+from jukai.core.geometry.mesh import Mesh
+
+__all__ = ["FORMATS", "LIMIT", "NUMBER", "UNIT_MM", "RawMesh", "ReadMesh", "WriteOptions", "check_text", "finish_reading",
+           "merge_same_points", "plural"]  # fmt: skip
+
+LIMIT = 1e9
+"""Greatest coordinate, mm."""
+MOST_POINTS = 50_000_000
+FORMATS = {"obj": "OBJ", "stl": "STL", "ply": "PLY", "glb": "GLB"}
+UNIT_MM = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4}
+NUMBER = re.compile(rb"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d{1,6})?")
+
+
+@dataclass(slots=True)
+class RawMesh:
+    """What a parser found, before it is checked.
+
+    Attributes
+    ----------
+    points : (n, 3) float64 in the file's unit.
+    corners, offsets : compressed rows of faces.
+    uv : (c, 2) texture coordinates or None.
+    groups, face_group : names and (f,) int32 into them, -1 for none.
+    finishes, face_finish : the same for materials.
+    place : how the file counts its points, for messages: ``line`` or ``point``.
+    """
+
+    points: Floats
+    corners: Ints
+    offsets: Ints
+    uv: Floats | None = None
+    groups: tuple[str, ...] = ()
+    face_group: Ints | None = None
+    finishes: tuple[str, ...] = ()
+    face_finish: Ints | None = None
+    notes: list[str] = field(default_factory=list)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class ReadMesh:
+    """A mesh from a file, in mm and Z up when the format says so, else in the file's own numbers.
+
+    Attributes
+    ----------
+    groups, face_group : names from the file and (f,) int32 into them, -1 for none.
+    notes : what was left out or set right, one sentence each.
+    has_units : whether the format fixes unit and up axis.
+    """
+
+    mesh: Mesh
+    groups: tuple[str, ...]
+    face_group: Ints
+    notes: tuple[str, ...]
+    has_units: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class WriteOptions:
+    """How to write: the unit and up axis of the numbers, and polygons or triangles where both go."""
+
+    unit: str = "mm"
+    up: str = "z"
+    triangles: bool = False
+
+    def transform(self, points: Floats) -> Floats:
+        """Return points in the unit and up axis wanted."""
+        if self.up == "y":
+            points = np.stack([points[:, 0], points[:, 2], -points[:, 1]], axis=1)
+        factor = UNIT_MM[self.unit]
+        return points if factor == 1.0 else points / factor
+
+
+def plural(n: int, one: str, many: str | None = None) -> str:
+    """Return ``1 face`` or ``2 faces``."""
+    return f"{n} {one if n == 1 else many or one + 's'}"
+
+
+def check_text(data: bytes, what: str) -> None:
+    """Refuse what is no text at all."""
+    if not data:
+        raise FileProblem("The file is empty.")
+    if data[:2] in (b"\xff\xfe", b"\xfe\xff") or (len(data) > 3 and data[1::2][:40].count(0) > 15):
+        raise FileProblem(f"The text is UTF-16; this is no {what} file.", hint="Save it as UTF-8.")
+    if b"\x00" in data:
+        raise FileProblem(f"This is not a text {what} file: byte 0 found at position {data.index(0)}.")
+    head = data[:4096]
+    strange = sum(b < 9 or 13 < b < 32 for b in head)
+    if strange * 20 > len(head):
+        raise FileProblem(f"This is not a text {what} file.")
+
+
+def finish_reading(raw: RawMesh, *, merge: bool, has_units: bool = False) -> ReadMesh:
+    """Check what a parser found and make the mesh of it.
+
+    Faces of fewer than three different points are left out with a note; points at the same place
+    are merged where the format repeats them for every face.
+    """
+    points, corners, offsets = raw.points, raw.corners, raw.offsets
+    notes = list(raw.notes)
+    if len(points) > MOST_POINTS:
+        raise FileProblem(f"The file has {len(points)} points; {MOST_POINTS} are the most.")
+    if len(points) and not np.abs(points).max() <= LIMIT:
+        raise FileProblem(f"A coordinate is over the limit of {LIMIT:g} mm.")
+    if merge:
+        points, corners = merge_same_points(points, corners)
+    keep = _usable(corners, offsets)
+    face_group = raw.face_group if raw.face_group is not None else np.full(len(offsets) - 1, -1, np.int32)
+    face_finish, uv = raw.face_finish, raw.uv
+    if not keep.all():
+        lost = int((~keep).sum())
+        if not keep.any():
+            raise FileProblem(f"No usable face: {plural(lost, 'face has', 'faces have')} fewer than 3 different points.")
+        notes.append(f"{plural(lost, 'face')} with fewer than 3 different points left out.")
+        sides = np.diff(offsets)
+        ids = concatenated_ranges(offsets[:-1][keep], sides[keep])
+        corners, uv = corners[ids], None if uv is None else uv[ids]
+        offsets = np.concatenate([[0], np.cumsum(sides[keep])]).astype(np.int32)
+        face_group = face_group[keep]
+        face_finish = None if face_finish is None else face_finish[keep]
+    mesh = Mesh(points, corners, offsets, uv=uv, finishes=raw.finishes, face_finish=face_finish)
+    if not mesh.size > 1e-150:
+        notes.append("The body has no size.")
+    return ReadMesh(mesh, raw.groups, face_group, tuple(notes), has_units)
+
+
+def _usable(corners: Ints, offsets: Ints) -> np.ndarray:
+    """Return which faces have three different points or more."""
+    sides = np.diff(offsets)
+    keep = sides >= 3
+    for k in (3, 4):
+        rows = np.flatnonzero(sides == k)
+        if len(rows):
+            ring = np.sort(corners[offsets[:-1][rows][:, None] + np.arange(k)], axis=1)
+            keep[rows] = (np.diff(ring, axis=1) > 0).sum(axis=1) + 1 >= 3
+    for f in np.flatnonzero(sides > 4):
+        keep[f] = len(np.unique(corners[offsets[f] : offsets[f + 1]])) >= 3
+    return np.asarray(keep)
+
+
+def merge_same_points(points: Floats, corners: Ints) -> tuple[Floats, Ints]:
+    """Merge points at exactly the same place; the first of each stays, in its order."""
+    if len(points) > 50_000:
+        from jukai.core.formats._weld import weld_exact  # noqa: PLC0415 - compiled, for many points only
+
+        first, where = weld_exact(np.ascontiguousarray(points) + 0.0)
+        return points[first], where[corners]
+    order = np.lexsort(points.T)
+    ranked = points[order]
+    new = np.ones(len(points), dtype=bool)
+    new[1:] = (ranked[1:] != ranked[:-1]).any(axis=1)
+    group = np.cumsum(new) - 1
+    first = np.full(int(group[-1]) + 1 if len(group) else 0, len(points), dtype=np.int64)
+    np.minimum.at(first, group, order)
+    rank = np.argsort(np.argsort(first))
+    where = np.zeros(len(points), dtype=np.int32)
+    where[order] = rank[group]
+    return points[np.sort(first)], where[corners]
+
+
+def offsets_of(sizes: Any) -> Ints:
+    """Return compressed-row offsets of ``sizes``."""
+    return np.concatenate([[0], np.cumsum(np.asarray(sizes, dtype=np.int64))]).astype(np.int32)

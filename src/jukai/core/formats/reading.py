@@ -1,0 +1,51 @@
+"""One door for all formats in."""
+
+from __future__ import annotations
+
+from jukai.core.errors import FileProblem
+from jukai.core.formats.common import FORMATS, ReadMesh
+from jukai.core.formats.glb import read_glb
+from jukai.core.formats.obj import read_obj
+from jukai.core.formats.ply import read_ply
+from jukai.core.formats.stl import read_stl
+
+__all__ = ["MOST_BYTES", "format_of", "read_mesh"]
+
+MOST_BYTES = 512 * 1024 * 1024
+_READERS = {"obj": read_obj, "stl": read_stl, "ply": read_ply, "glb": read_glb}
+
+
+def format_of(name: str) -> str:
+    """Return the format a file name ends with.
+
+    Raises
+    ------
+    FileProblem
+        When it is none of those that can be read.
+    """
+    ending = name.rsplit(".", 1)[-1].lower() if "." in name else ""
+    if ending not in FORMATS:
+        known = ", ".join(FORMATS.values())
+        raise FileProblem(f"'{name[:80]}' does not end like a mesh file.", hint=f"These can be read: {known}.")
+    return ending
+
+
+def read_mesh(data: bytes, file_format: str) -> ReadMesh:
+    """Read a mesh.
+
+    Parameters
+    ----------
+    data : the whole file.
+    file_format : ``obj``, ``stl``, ``ply`` or ``glb``.
+
+    Raises
+    ------
+    FileProblem
+        With what is wrong and where; nothing half-read is returned.
+    """
+    if len(data) > MOST_BYTES:
+        raise FileProblem(f"The file has {len(data) // 1_000_000} MB; {MOST_BYTES // 1_000_000} MB are the most.")
+    try:
+        return _READERS[file_format](data)
+    except MemoryError:
+        raise FileProblem("The file needs more memory than there is.") from None

@@ -1,0 +1,1 @@
+"""Arrays in, arrays out. Nothing here knows of recipes, operators or files."""

@@ -1,0 +1,124 @@
+"""Edges, twins and the faces round a point."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from jukai.core.geometry._connect import bucket_edges
+from jukai.core.geometry.arrays import Bools, Ints, frozen
+from jukai.core.geometry.kernels import FEW
+
+__all__ = ["MANY", "RIM", "Connectivity", "connect", "next_corners", "previous_corners"]
+
+RIM = -1
+"""Twin of a corner whose edge has one face only."""
+MANY = -2
+"""Twin of a corner whose edge has three faces or more."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Connectivity:
+    """How the faces of a mesh hang together. Edge ``i`` of a face runs from corner ``i`` to the next.
+
+    Attributes
+    ----------
+    edges : (e, 2) int32, lower and higher point, sorted.
+    corner_edge : (c,) int32, the edge that leaves each corner.
+    twins : (c,) int32, the corner whose edge is the same seen from the other face; ``RIM`` or
+        ``MANY`` where there is not exactly one.
+    edge_sides : (e,) int32, how many faces stand at each edge.
+    following : (c,) int32, next corner of the same face.
+    point_offsets, point_corners : compressed rows of the corners round each point, in corner order.
+    """
+
+    edges: Ints
+    corner_edge: Ints
+    twins: Ints
+    edge_sides: Ints
+    following: Ints
+    point_offsets: Ints
+    point_corners: Ints
+
+    @property
+    def n_edges(self) -> int:
+        """Number of edges."""
+        return len(self.edges)
+
+    @property
+    def nbytes(self) -> int:
+        """Memory held."""
+        return sum(getattr(self, name).nbytes for name in self.__slots__)
+
+    def same_way(self, corners: Ints) -> Bools:
+        """Return (c,) whether a corner's edge and its twin run the same way (not oriented)."""
+        twin = self.twins
+        ok = twin >= 0
+        out = np.zeros(len(twin), dtype=bool)
+        out[ok] = corners[ok] == corners[twin[ok]]
+        return out
+
+
+def next_corners(offsets: Ints) -> Ints:
+    """Return (c,) the next corner of the same face."""
+    following = np.arange(1, int(offsets[-1]) + 1, dtype=np.int32)
+    full = offsets[1:] > offsets[:-1]
+    following[offsets[1:][full] - 1] = offsets[:-1][full]
+    return following
+
+
+def previous_corners(offsets: Ints) -> Ints:
+    """Return (c,) the previous corner of the same face."""
+    before = np.arange(-1, int(offsets[-1]) - 1, dtype=np.int32)
+    full = offsets[1:] > offsets[:-1]
+    before[offsets[:-1][full]] = offsets[1:][full] - 1
+    return before
+
+
+def connect(corners: Ints, offsets: Ints, n_points: int) -> Connectivity:
+    """Compute the connectivity of faces in compressed rows.
+
+    Parameters
+    ----------
+    corners : (c,) int32 points.
+    offsets : (f + 1,) int32 first corners.
+    n_points : number of points.
+
+    Notes
+    -----
+    Sides are put in buckets by their lower point and sorted inside by the higher one, which is
+    linear for bodies of bounded valence; small bodies are sorted by array code. Both give the same
+    numbers.
+    """
+    if len(corners) <= FEW:
+        arrays = _connect_by_sorting(corners, offsets, n_points)
+    else:
+        arrays = bucket_edges(corners, offsets, n_points)
+    return Connectivity(*(frozen(a) for a in arrays))
+
+
+def _connect_by_sorting(corners: Ints, offsets: Ints, n_points: int) -> tuple[Ints, ...]:
+    following = next_corners(offsets)
+    here, there = corners, corners[following]
+    low, high = np.minimum(here, there), np.maximum(here, there)
+    key = low.astype(np.int64) * max(n_points, 1) + high
+    order = np.argsort(key, kind="stable").astype(np.int32)
+    ranked = key[order]
+    first = np.ones(len(key), dtype=bool)
+    first[1:] = ranked[1:] != ranked[:-1]
+    number = np.cumsum(first) - 1
+    corner_edge = np.zeros(len(key), dtype=np.int32)
+    corner_edge[order] = number
+    starts = np.flatnonzero(first)
+    edge_sides = np.diff(np.append(starts, len(key))).astype(np.int32)
+    edges = np.stack([low[order[starts]], high[order[starts]]], axis=1).astype(np.int32)
+    twins = np.full(len(key), RIM, dtype=np.int32)
+    twins[edge_sides[corner_edge] > 2] = MANY
+    pair = starts[edge_sides == 2]
+    a, b = order[pair], order[pair + 1] if len(pair) else order[pair]
+    twins[a], twins[b] = b, a
+    counts = np.bincount(corners, minlength=n_points)
+    point_offsets = np.concatenate([[0], np.cumsum(counts)]).astype(np.int32)
+    point_corners = np.argsort(corners, kind="stable").astype(np.int32)
+    return edges, corner_edge, twins, edge_sides, following, point_offsets, point_corners

@@ -1,0 +1,203 @@
+"""Where a body passes through itself."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from jukai.core.geometry.arrays import Floats, Ints
+from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.pairs import overlapping_boxes
+from jukai.core.geometry.triangulation import triangulate
+
+__all__ = ["Crossings", "polyline_crossing", "self_crossings"]
+
+_TOUCH = 1e-10
+"""Contact shallower than this share of the triangles' size is touching, not crossing."""
+_CHUNK = 16_384
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Crossings:
+    """Pairs of faces that pass through each other, and a place on each crossing."""
+
+    pairs: Ints
+    places: Floats
+
+    @property
+    def nbytes(self) -> int:
+        """Memory held."""
+        return self.pairs.nbytes + self.places.nbytes
+
+
+def self_crossings(mesh: Mesh) -> Crossings:
+    """Find the pairs of faces that pass through each other.
+
+    Faces that only touch, or that share an edge, do not count; faces that share a point do where
+    they cross away from it. Triangles are compared by the interval test of Möller (A fast
+    triangle-triangle intersection test, 1997), flat overlaps by separating axes.
+    """
+    return mesh.cached("crossings", lambda: _self_crossings(mesh))
+
+
+def _self_crossings(mesh: Mesh) -> Crossings:
+    tri = triangulate(mesh)
+    if len(tri.faces) < 2:
+        return Crossings(np.zeros((0, 2), np.int32), np.zeros((0, 3)))
+    middle = mesh.bounds.mean(axis=0)
+    p = mesh.points - middle
+    ids = _same_place(p)[tri.points(mesh)]
+    corners = p[tri.points(mesh)]
+    pairs = overlapping_boxes(corners.min(axis=1), corners.max(axis=1))
+    hits: list[Ints] = []
+    places: list[Floats] = []
+    for start in range(0, len(pairs), _CHUNK):
+        chunk = pairs[start : start + _CHUNK]
+        chunk = chunk[tri.faces[chunk[:, 0]] != tri.faces[chunk[:, 1]]]
+        same = ids[chunk[:, 0]][:, :, None] == ids[chunk[:, 1]][:, None, :]
+        apart = same.any(axis=2).sum(axis=1) < 2
+        chunk, same = chunk[apart], same[apart]
+        hit, at = _crossing(corners[chunk[:, 0]], corners[chunk[:, 1]], same)
+        hits.append(chunk[hit])
+        places.append(at)
+    found = np.concatenate(hits)
+    faces = np.sort(tri.faces[found], axis=1)
+    _, first = np.unique(faces.astype(np.int64) @ [mesh.n_faces, 1], return_index=True)
+    return Crossings(faces[first], np.concatenate(places)[first] + middle)
+
+
+def _same_place(points: Floats) -> Ints:
+    """Return (n,) one number for all points at exactly the same place."""
+    order = np.lexsort(points.T)
+    ranked = points[order]
+    new = np.ones(len(points), dtype=np.int32)
+    new[1:] = (ranked[1:] != ranked[:-1]).any(axis=1)
+    out = np.zeros(len(points), dtype=np.int32)
+    out[order] = np.cumsum(new)
+    return out
+
+
+def _crossing(a: Floats, b: Floats, same: np.ndarray) -> tuple[np.ndarray, Floats]:
+    """Return which pairs of (k, 3, 3) triangles cross, and a place on each that does.
+
+    ``same`` (k, 3, 3) says which corner of a is which corner of b.
+    """
+    size = np.maximum(np.ptp(a, axis=1).max(axis=1), np.ptp(b, axis=1).max(axis=1))
+    eps = _TOUCH * size
+    na, nb = _unit_normal(a), _unit_normal(b)
+    shared_a, shared_b = same.any(axis=2), same.any(axis=1)
+    da = np.einsum("ijk,ik->ij", a - b[:, :1], nb)
+    da = np.where(shared_a | (np.abs(da) <= eps[:, None]), 0, da)
+    keep = np.flatnonzero((da.min(axis=1) <= 0) & (da.max(axis=1) >= 0))
+    a, b, na, nb, da, eps = a[keep], b[keep], na[keep], nb[keep], da[keep], eps[keep]
+    db = np.einsum("ijk,ik->ij", b - a[:, :1], na)
+    db = np.where(shared_b[keep] | (np.abs(db) <= eps[:, None]), 0, db)
+
+    through = (da.min(axis=1) < 0) & (da.max(axis=1) > 0) & (db.min(axis=1) < 0) & (db.max(axis=1) > 0)
+    cut = np.flatnonzero(through)
+    line = np.cross(na[cut], nb[cut])
+    line /= np.maximum(np.sqrt(np.einsum("ij,ij->i", line, line)), 1e-300)[:, None]
+    base = a[cut, 0]
+    a0, a1 = _interval(a[cut], da[cut], line, base)
+    b0, b1 = _interval(b[cut], db[cut], line, base)
+    start, stop = np.maximum(a0, b0), np.minimum(a1, b1)
+    crossed = stop - start > eps[cut]
+    flat = np.flatnonzero((da == 0).all(axis=1) & (db == 0).all(axis=1))
+    overlaps = flat[_flat_overlap(a[flat], b[flat], na[flat], eps[flat])]
+    mids = _on_line(a[cut][crossed], da[cut][crossed], line[crossed], base[crossed],
+                    (start + stop)[crossed] / 2)  # fmt: skip
+    hit = np.concatenate([cut[crossed], overlaps])
+    at = np.concatenate([mids, (a[overlaps].mean(axis=1) + b[overlaps].mean(axis=1)) / 2])
+    order = np.argsort(hit, kind="stable")
+    return keep[hit[order]], at[order]
+
+
+def _unit_normal(t: Floats) -> Floats:
+    n = np.cross(t[:, 1] - t[:, 0], t[:, 2] - t[:, 0])
+    return np.asarray(n / np.maximum(np.sqrt(np.einsum("ij,ij->i", n, n)), 1e-300)[:, None])
+
+
+def _interval(t: Floats, d: Floats, line: Floats, base: Floats) -> tuple[Floats, Floats]:
+    """Return where triangles cut along their line, as distances from ``base``."""
+    along = np.einsum("ijk,ik->ij", t - base[:, None], line)
+    low = np.full(len(t), np.inf)
+    high = np.full(len(t), -np.inf)
+    for i, j in ((0, 1), (1, 2), (2, 0)):
+        di, dj = d[:, i], d[:, j]
+        meets = ((di <= 0) & (dj >= 0)) | ((di >= 0) & (dj <= 0))
+        gap = di - dj
+        s = along[:, i] + (along[:, j] - along[:, i]) * di / np.where(gap == 0, 1, gap)
+        for value, ok in ((s, meets & (gap != 0)), (along[:, i], di == 0)):
+            low = np.where(ok, np.minimum(low, value), low)
+            high = np.where(ok, np.maximum(high, value), high)
+    return low, high
+
+
+def _on_line(t: Floats, d: Floats, line: Floats, base: Floats, s: Floats) -> Floats:
+    """Return the points at distances ``s`` along the lines in which triangles cut."""
+    i, j = np.argmin(d, axis=1), np.argmax(d, axis=1)
+    rows = np.arange(len(t))
+    p, q = t[rows, i], t[rows, j]
+    share = d[rows, i] / np.where(d[rows, i] == d[rows, j], 1, d[rows, i] - d[rows, j])
+    on = p + (q - p) * share[:, None]
+    here = np.einsum("ij,ij->i", on - base, line)
+    return np.asarray(on + line * (s - here)[:, None])
+
+
+def _flat_overlap(a: Floats, b: Floats, normal: Floats, eps: Floats) -> np.ndarray:
+    """Return which pairs of triangles in one plane overlap by more than ``eps``."""
+    apart = np.zeros(len(a), dtype=bool)
+    for t in (a, b):
+        for i in range(3):
+            axis = np.cross(normal, t[:, (i + 1) % 3] - t[:, i])
+            axis /= np.maximum(np.sqrt(np.einsum("ij,ij->i", axis, axis)), 1e-300)[:, None]
+            pa, pb = (np.einsum("ijk,ik->ij", x - a[:, :1], axis) for x in (a, b))
+            gap = np.minimum(pa.max(axis=1), pb.max(axis=1)) - np.maximum(pa.min(axis=1), pb.min(axis=1))
+            apart |= gap <= eps
+    return ~apart
+
+
+def polyline_crossing(points: Floats, *, closed: bool) -> tuple[int, int, Floats] | None:
+    """Return the first place where a plane polyline crosses or touches itself, or None.
+
+    Parameters
+    ----------
+    points : (n, 2) float64.
+    closed : whether the last point is joined to the first.
+
+    Returns
+    -------
+    The two pieces, lower first, and the (2,) place; pieces that follow each other only count when
+    they run back over each other.
+    """
+    n = len(points)
+    p = points
+    q = np.roll(points, -1, axis=0)
+    if not closed:
+        p, q = p[:-1], q[:-1]
+    pairs = overlapping_boxes(np.minimum(p, q), np.maximum(p, q)).astype(np.int64)
+    i, j = pairs[:, 0], pairs[:, 1]
+    follow = (j == i + 1) | (closed & (i == 0) & (j == n - 1))
+    size = float(np.ptp(points, axis=0).max()) or 1.0
+    u, v, w = q[i] - p[i], q[j] - p[j], p[j] - p[i]
+    det = u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0]
+    lengths = np.hypot(*u.T) * np.hypot(*v.T)
+    parallel = np.abs(det) <= 1e-12 * lengths
+    safe = np.where(parallel, 1, det)
+    s = (w[:, 0] * v[:, 1] - w[:, 1] * v[:, 0]) / safe
+    t = (w[:, 0] * u[:, 1] - w[:, 1] * u[:, 0]) / safe
+    tol = 1e-10
+    meets = ~parallel & ~follow & (s >= -tol) & (s <= 1 + tol) & (t >= -tol) & (t <= 1 + tol)
+    # running back over each other along one line
+    off = np.abs(w[:, 0] * u[:, 1] - w[:, 1] * u[:, 0]) <= 1e-12 * size * np.maximum(np.hypot(*u.T), 1e-300)
+    uu = np.maximum(np.einsum("ij,ij->i", u, u), 1e-300)
+    t0, t1 = np.einsum("ij,ij->i", w, u) / uu, np.einsum("ij,ij->i", q[j] - p[i], u) / uu
+    shared = np.minimum(np.maximum(t0, t1), 1) - np.maximum(np.minimum(t0, t1), 0)
+    over = parallel & off & (shared > 1e-9)
+    bad = np.flatnonzero(meets | over)
+    if len(bad) == 0:
+        return None
+    k = bad[0]
+    at = p[i[k]] + u[k] * (s[k] if meets[k] else np.clip((max(min(t0[k], t1[k]), 0)), 0, 1))
+    return int(i[k]), int(j[k]), at

@@ -1,0 +1,408 @@
+"""Plane curves: straight, Bezier and smooth pieces, live fillets, sampling."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from jukai.core.geometry.arrays import Floats, Ints
+
+__all__ = ["CurveShape", "Fillet", "Sampled", "bezier", "sample", "smooth_handles", "steps_for_arc"]
+
+_DENSE = 257
+"""Samples of a curved piece in which a fillet's place is first looked for."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class CurveShape:
+    """A curve as numbers.
+
+    Attributes
+    ----------
+    at : (n, 2) points, mm.
+    fillet : (n,) radius wanted at each point, 0 for none.
+    join : how the piece after each point runs: ``straight``, ``bezier`` or ``smooth``.
+    out, into : (n, 2) Bezier handles, relative to their points.
+    closed : whether the last point is joined to the first.
+    tolerance : greatest distance between curve and chords, mm; None is the size / 500.
+    count : chords per piece, instead of the tolerance.
+    """
+
+    at: Floats
+    fillet: Floats
+    join: tuple[str, ...]
+    out: Floats
+    into: Floats
+    closed: bool = False
+    tolerance: float | None = None
+    count: int | None = None
+
+    @staticmethod
+    def straight(points: object, *, closed: bool = False, fillet: object = None) -> CurveShape:
+        """Return a polyline."""
+        at = np.asarray(points, dtype=np.float64)
+        none = np.zeros_like(at)
+        radii = np.zeros(len(at)) if fillet is None else np.asarray(fillet, dtype=np.float64)
+        return CurveShape(at, radii, ("straight",) * len(at), none, none, closed)
+
+    @property
+    def size(self) -> float:
+        """The greatest extent of the points, mm."""
+        return float(np.ptp(self.at, axis=0).max()) if len(self.at) else 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Fillet:
+    """The arc that stands at one corner. ``radius`` may be less than ``asked``; 0 when none fits."""
+
+    point: int
+    asked: float
+    radius: float
+    centre: tuple[float, float]
+    start: tuple[float, float]
+    stop: tuple[float, float]
+    sweep: float
+    flat: bool = False
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Sampled:
+    """A curve as a polyline.
+
+    Attributes
+    ----------
+    points : (k, 2) float64.
+    corner : (k,) bool, where the polyline follows a corner of the curve rather than a bend.
+    piece : (k,) int32, the piece or corner that the chord after each sample belongs to:
+        2 * i for the piece after point i, 2 * i + 1 for the fillet at point i.
+    closed : as the curve.
+    fillets : the arcs, in the order of their points.
+    """
+
+    points: Floats
+    corner: np.ndarray
+    piece: Ints
+    closed: bool
+    fillets: tuple[Fillet, ...] = ()
+
+
+@dataclass(slots=True)
+class _Piece:
+    """A straight or cubic piece and the part of it that fillets leave."""
+
+    control: Floats
+    straight: bool
+    start: float = 0.0
+    stop: float = 1.0
+    dense: Floats = field(default_factory=lambda: np.zeros((0, 2)))
+
+    def point(self, t: Floats) -> Floats:
+        return bezier(self.control, t)
+
+    def slope(self, t: Floats) -> Floats:
+        d = 3 * np.diff(self.control, axis=0)
+        t = np.asarray(t)[..., None]
+        return (1 - t) ** 2 * d[0] + 2 * t * (1 - t) * d[1] + t**2 * d[2]
+
+    def tangent(self, *, at_end: bool) -> Floats:
+        c = self.control[::-1] if at_end else self.control
+        for other in c[1:]:
+            d = other - c[0]
+            length = float(np.hypot(*d))
+            if length > 0:
+                return np.asarray(-d / length if at_end else d / length)
+        return np.zeros(2)
+
+    @property
+    def length(self) -> float:
+        return float(np.hypot(*(self.control[3] - self.control[0])))
+
+
+def bezier(control: Floats, t: Floats | float) -> Floats:
+    """Return points of a Bezier curve of any degree (de Casteljau).
+
+    Parameters
+    ----------
+    control : (d + 1, 2) control points.
+    t : (...,) parameters.
+    """
+    t = np.asarray(t, dtype=np.float64)[..., None]
+    points = [np.broadcast_to(c, (*t.shape[:-1], control.shape[1])) for c in control]
+    while len(points) > 1:
+        points = [p + (q - p) * t for p, q in zip(points, points[1:], strict=False)]
+    return np.asarray(points[0])
+
+
+def steps_for_arc(radius: float, angle: float, tolerance: float) -> int:
+    """Return the chords an arc of ``angle`` radians needs to stay within ``tolerance``."""
+    if tolerance >= radius:
+        return max(1, math.ceil(angle / (2 * math.pi / 3) - 1e-9))
+    return max(1, math.ceil(angle / (2 * math.acos(1 - tolerance / radius)) - 1e-9))
+
+
+def smooth_handles(p0: Floats, p1: Floats, p2: Floats, p3: Floats) -> tuple[Floats, Floats]:
+    """Return the inner Bezier points of a centripetal Catmull-Rom piece from ``p1`` to ``p2``.
+
+    Barry & Goldman 1988 with the knots of Lee 1989: no loops or cusps within a piece (Yuksel,
+    Schaefer & Keyser 2011).
+    """
+    d1, d2, d3 = (math.sqrt(max(float(np.hypot(*(b - a))), 1e-300)) for a, b in ((p0, p1), (p1, p2), (p2, p3)))
+    b1 = (d1**2 * p2 - d2**2 * p0 + (2 * d1**2 + 3 * d1 * d2 + d2**2) * p1) / (3 * d1 * (d1 + d2))
+    b2 = (d3**2 * p1 - d2**2 * p3 + (2 * d3**2 + 3 * d3 * d2 + d2**2) * p2) / (3 * d3 * (d3 + d2))
+    return b1, b2
+
+
+def sample(shape: CurveShape) -> Sampled:
+    """Turn a curve into a polyline: bends by tolerance or count, corners always kept.
+
+    A fillet that doesn't fit is made as large as fits; ``Fillet.asked`` keeps what was wanted.
+    """
+    n = len(shape.at)
+    size = shape.size
+    tolerance = shape.tolerance if shape.tolerance is not None else max(size / 500, 1e-12)
+    pieces = _pieces(shape)
+    fillets = _fillets(shape, pieces)
+    by_point = {f.point: f for f in fillets if f.radius > 0}
+    points: list[Floats] = []
+    owner: list[int] = []
+    corner: list[bool] = []
+
+    def put(rows: Floats, piece: int, first_is_corner: bool) -> None:  # noqa: FBT001
+        points.append(rows)
+        owner.extend([piece] * len(rows))
+        corner.extend([first_is_corner] + [False] * (len(rows) - 1))
+
+    for i in range(n):
+        f = by_point.get(i)
+        if f is not None:
+            steps = shape.count or steps_for_arc(f.radius, abs(f.sweep), tolerance)
+            put(_arc(f, steps)[:-1], 2 * i + 1, first_is_corner=False)
+        if i < len(pieces):
+            put(_run(pieces[i], tolerance, shape.count)[:-1], 2 * i,
+                first_is_corner=f is None and not _bends_on(shape, pieces, i))  # fmt: skip
+    if not shape.closed and n:
+        put(shape.at[-1:], 2 * (n - 1), first_is_corner=True)
+    all_points = np.concatenate(points) if points else np.zeros((0, 2))
+    return _without_doubles(all_points, np.array(corner, bool), np.array(owner, np.int32),
+                            shape, tuple(fillets), size)  # fmt: skip
+
+
+def _without_doubles(points: Floats, corner: np.ndarray, owner: Ints, shape: CurveShape,
+                     fillets: tuple[Fillet, ...], size: float) -> Sampled:  # fmt: skip
+    if len(points) > 1:
+        step = np.hypot(*(np.roll(points, -1, axis=0) - points).T)
+        keep = step > 1e-12 * size
+        if not shape.closed:
+            keep[-1] = True
+        dropped = np.flatnonzero(~keep)
+        corner = corner.copy()
+        corner[(dropped + 1) % len(corner)] |= corner[dropped]
+        points, corner, owner = points[keep], corner[keep], owner[keep]
+    return Sampled(points, corner, owner, shape.closed, fillets)
+
+
+def _bends_on(shape: CurveShape, pieces: list[_Piece], i: int) -> bool:
+    """Return whether the curve runs on through point i without a corner."""
+    if not shape.closed and i == 0:
+        return False
+    before, after = pieces[i - 1], pieces[i]
+    if before.straight and after.straight:
+        return False
+    a, b = before.tangent(at_end=True), after.tangent(at_end=False)
+    return bool(a @ b > math.cos(math.radians(1)))
+
+
+def _pieces(shape: CurveShape) -> list[_Piece]:
+    n = len(shape.at)
+    count = n if shape.closed and n > 2 else max(n - 1, 0)
+    out = []
+    for i in range(count):
+        j = (i + 1) % n
+        p, q = shape.at[i], shape.at[j]
+        kind = shape.join[i]
+        if kind == "bezier":
+            inner = (p + shape.out[i], q + shape.into[j])
+        elif kind == "smooth":
+            p0 = _smooth_neighbour(shape, i - 1, count, 2 * p - q, end=i - 1)
+            p3 = _smooth_neighbour(shape, j, count, 2 * q - p, end=j + 1)
+            inner = smooth_handles(p0, p, q, p3)
+        else:
+            inner = (p + (q - p) / 3, p + (q - p) * (2 / 3))
+        out.append(_Piece(np.array([p, *inner, q]), straight=kind not in ("bezier", "smooth")))
+    return out
+
+
+def _smooth_neighbour(shape: CurveShape, piece: int, count: int, mirrored: Floats, *, end: int) -> Floats:
+    """Return the point before or after a smooth piece, or a mirrored one where the run ends."""
+    n = len(shape.at)
+    if shape.closed:
+        piece, end = piece % n, end % n
+    if 0 <= piece < count and 0 <= end < n and shape.join[piece] == "smooth":
+        return np.asarray(shape.at[end])
+    return mirrored
+
+
+def _run(piece: _Piece, tolerance: float, count: int | None) -> Floats:
+    if piece.straight:
+        steps = count or 1
+        t = np.linspace(piece.start, piece.stop, steps + 1)[:, None]
+        p, q = piece.control[0], piece.control[3]
+        rows = p + (q - p) * t
+    else:
+        c = piece.control
+        span = piece.stop - piece.start
+        # second differences bound the distance between a cubic and its chords (Wang 1984)
+        bound = 6 * max(np.hypot(*(c[0] - 2 * c[1] + c[2])), np.hypot(*(c[1] - 2 * c[2] + c[3])))
+        steps = count or max(1, math.ceil(span * math.sqrt(bound / (8 * tolerance)) - 1e-9))
+        rows = piece.point(np.linspace(piece.start, piece.stop, min(steps, 100_000) + 1))
+    if piece.start == 0:
+        rows[0] = piece.control[0]
+    if piece.stop == 1:
+        rows[-1] = piece.control[3]
+    return np.asarray(rows)
+
+
+def _arc(f: Fillet, steps: int) -> Floats:
+    start = math.atan2(f.start[1] - f.centre[1], f.start[0] - f.centre[0])
+    a = start + f.sweep * np.arange(steps + 1) / steps
+    rows = np.array(f.centre) + f.radius * np.stack([np.cos(a), np.sin(a)], axis=1)
+    rows[0], rows[-1] = f.start, f.stop
+    return np.asarray(rows)
+
+
+def _fillets(shape: CurveShape, pieces: list[_Piece]) -> list[Fillet]:
+    n = len(shape.at)
+    inner = range(n) if shape.closed and n > 2 else range(1, n - 1)
+    wanted = [i for i in inner if shape.fillet[i] > 0]
+    shares = _length_shares(shape, pieces, wanted)
+    out = []
+    for i in wanted:
+        before, after = pieces[i - 1], pieces[i]
+        if before.straight and after.straight:
+            f = _straight_fillet(shape, i, before, after, shares[i])
+        else:
+            f = _curved_fillet(shape, i, before, after, set(wanted), n)
+        out.append(f)
+    return out
+
+
+def _tangent_share(before: _Piece, after: _Piece) -> float:
+    """Return tangent length over radius at a corner, 1 / tan(θ / 2) = tan(turn / 2)."""
+    a, b = before.tangent(at_end=True), after.tangent(at_end=False)
+    turn = abs(math.atan2(a[0] * b[1] - a[1] * b[0], float(a @ b)))
+    return math.tan(min(turn, math.pi - 1e-9) / 2)
+
+
+def _length_shares(shape: CurveShape, pieces: list[_Piece], wanted: list[int]) -> dict[int, float]:
+    """Return for each corner between straight pieces the radius that fits.
+
+    Two fillets that want more than the piece between them share it in proportion.
+    """
+    need = {i: float(shape.fillet[i]) * _tangent_share(pieces[i - 1], pieces[i]) for i in wanted}
+    out = {}
+    for i in wanted:
+        factor = 1.0
+        for piece, other in ((pieces[i - 1], (i - 1) % len(shape.at)), (pieces[i], (i + 1) % len(shape.at))):
+            total = need[i] + need.get(other, 0.0)
+            if piece.straight and total > piece.length > 0:
+                factor = min(factor, piece.length / total)
+        out[i] = float(shape.fillet[i]) * factor
+    return out
+
+
+def _straight_fillet(shape: CurveShape, i: int, before: _Piece, after: _Piece, radius: float) -> Fillet:
+    asked = float(shape.fillet[i])
+    p = shape.at[i]
+    a, b = before.tangent(at_end=True), after.tangent(at_end=False)
+    cross = float(a[0] * b[1] - a[1] * b[0])
+    turn = math.atan2(cross, float(a @ b))
+    if abs(turn) < 1e-9 or abs(turn) > math.pi - 1e-6:
+        here = (float(p[0]), float(p[1]))
+        return Fillet(i, asked, 0.0, here, here, here, 0.0, flat=abs(turn) < 1e-9)
+    tangent = radius * math.tan(abs(turn) / 2)
+    start, stop = p - a * tangent, p + b * tangent
+    normal = np.array([-a[1], a[0]]) * math.copysign(1, turn)
+    centre = start + normal * radius
+    before.stop = max(before.start, 1 - tangent / before.length)
+    after.start = min(after.stop, tangent / after.length)
+    return Fillet(i, asked, radius, _pair(centre), _pair(start), _pair(stop), turn)
+
+
+def _pair(p: Floats) -> tuple[float, float]:
+    return float(p[0]), float(p[1])
+
+
+def _curved_fillet(shape: CurveShape, i: int, before: _Piece, after: _Piece, wanted: set[int], n: int) -> Fillet:
+    """Find the circle that touches both pieces: where their offsets by the radius meet."""
+    asked = float(shape.fillet[i])
+    here = _pair(shape.at[i])
+    a, b = before.tangent(at_end=True), after.tangent(at_end=False)
+    turn = math.atan2(float(a[0] * b[1] - a[1] * b[0]), float(a @ b))
+    if abs(turn) < math.radians(0.5) or abs(turn) > math.pi - 1e-3:
+        return Fillet(i, asked, 0.0, here, here, here, 0.0, flat=abs(turn) < math.radians(0.5))
+    side = math.copysign(1, turn)
+    low = 0.5 if (i - 1) % n in wanted else before.start
+    high = 0.5 if (i + 1) % n in wanted else after.stop
+    found = _touching(before, after, asked, side, low, high)
+    radius = asked
+    if found is None:
+        least, most = 0.0, asked
+        for _ in range(40):
+            radius = (least + most) / 2
+            trial = _touching(before, after, radius, side, low, high)
+            if trial is None:
+                most = radius
+            else:
+                least, found = radius, trial
+        radius = least
+    if found is None:
+        return Fillet(i, asked, 0.0, here, here, here, 0.0)
+    s, t, centre = found
+    before.stop, after.start = s, t
+    start, stop = before.point(np.float64(s)), after.point(np.float64(t))
+    u, v = start - centre, stop - centre
+    sweep = math.atan2(float(u[0] * v[1] - u[1] * v[0]), float(u @ v))
+    if sweep * side < 0:
+        sweep += side * 2 * math.pi
+    return Fillet(i, asked, radius, _pair(centre), _pair(start), _pair(stop), sweep)
+
+
+def _touching(before: _Piece, after: _Piece, radius: float, side: float, low: float, high: float
+              ) -> tuple[float, float, Floats] | None:  # fmt: skip
+    ts, tt = np.linspace(1.0, low, _DENSE), np.linspace(0.0, high, _DENSE)
+    p, q = _offset(before, ts, radius, side), _offset(after, tt, radius, side)
+    dp, dq = np.diff(p, axis=0), np.diff(q, axis=0)
+    w = q[None, :-1] - p[:-1, None]
+    det = dp[:, None, 0] * dq[None, :, 1] - dp[:, None, 1] * dq[None, :, 0]
+    safe = np.where(det == 0, 1, det)
+    u = (w[..., 0] * dq[None, :, 1] - w[..., 1] * dq[None, :, 0]) / safe
+    v = (w[..., 0] * dp[:, None, 1] - w[..., 1] * dp[:, None, 0]) / safe
+    hit = (det != 0) & (u >= 0) & (u <= 1) & (v >= 0) & (v <= 1)
+    if not hit.any():
+        return None
+    rows, cols = np.nonzero(hit)
+    k = int(np.argmin(rows + cols))  # the meeting nearest to the corner
+    i, j = int(rows[k]), int(cols[k])
+    s = ts[i] + (ts[i + 1] - ts[i]) * u[i, j]
+    t = tt[j] + (tt[j + 1] - tt[j]) * v[i, j]
+    for _ in range(12):  # Newton on the two parameters
+        gap = _offset(after, np.array([t]), radius, side)[0] - _offset(before, np.array([s]), radius, side)[0]
+        h = 1e-6
+        ps = (_offset(before, np.array([s + h]), radius, side)[0] - _offset(before, np.array([s - h]), radius, side)[0]) / (2 * h)
+        pt = (_offset(after, np.array([t + h]), radius, side)[0] - _offset(after, np.array([t - h]), radius, side)[0]) / (2 * h)
+        d = ps[0] * -pt[1] + ps[1] * pt[0]
+        if d == 0:
+            break
+        ds = (gap[0] * -pt[1] + gap[1] * pt[0]) / d
+        dt = (ps[0] * gap[1] - ps[1] * gap[0]) / d
+        s, t = min(max(s + ds, low), 1.0), min(max(t + dt, 0.0), high)
+    return float(s), float(t), _offset(before, np.array([s]), radius, side)[0]
+
+
+def _offset(piece: _Piece, t: Floats, radius: float, side: float) -> Floats:
+    d = piece.slope(t)
+    length = np.maximum(np.hypot(d[:, 0], d[:, 1]), 1e-300)
+    normal = np.stack([-d[:, 1], d[:, 0]], axis=1) / length[:, None] * side
+    return piece.point(t) + normal * radius

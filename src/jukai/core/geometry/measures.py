@@ -1,0 +1,109 @@
+"""Areas, normals of faces, volume, centroid, dihedral angles."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from jukai.core.geometry._faces import vector_areas_loop
+from jukai.core.geometry.arrays import Floats, Ints, concatenated_ranges
+from jukai.core.geometry.kernels import FEW
+from jukai.core.geometry.mesh import Mesh
+
+__all__ = [
+    "area",
+    "edge_turns",
+    "face_normals",
+    "signed_volume",
+    "surface_centroid",
+    "vector_areas",
+]
+
+
+def vector_areas(mesh: Mesh) -> Floats:
+    """Return (f, 3) the vector area of each face: its normal, as long as the area in mm².
+
+    Newell's sum of cross products, taken from the face's first corner so that bodies far from the
+    origin keep their digits. Exact for flat faces; for bent ones the mean over all fans.
+    """
+    return mesh.cached("vector_areas", lambda: _vector_areas(mesh))
+
+
+def _vector_areas(mesh: Mesh) -> Floats:
+    if len(mesh.corners) > FEW:
+        return vector_areas_loop(mesh.points, mesh.corners, mesh.offsets)
+    here = mesh.points[mesh.corners]
+    first = here[mesh.offsets[:-1]]
+    rel = here - np.repeat(first, mesh.sides, axis=0)
+    crossed = np.cross(rel, rel[mesh.connectivity.following])
+    if mesh.n_faces == 0:
+        return np.zeros((0, 3))
+    return 0.5 * np.add.reduceat(crossed, mesh.offsets[:-1], axis=0)
+
+
+def face_normals(mesh: Mesh) -> Floats:
+    """Return (f, 3) unit normals; zero for faces without an area."""
+    va = vector_areas(mesh)
+    length = np.sqrt(np.einsum("ij,ij->i", va, va))
+    return np.asarray(va / np.where(length > 0, length, 1)[:, None])
+
+
+def area(mesh: Mesh) -> float:
+    """Return the surface area, mm² (of bent faces, the length of their vector area)."""
+    va = vector_areas(mesh)
+    return float(np.sqrt(np.einsum("ij,ij->i", va, va)).sum())
+
+
+def signed_volume(mesh: Mesh) -> float:
+    """Return the enclosed volume, mm³: positive when the faces look outward.
+
+    The divergence theorem over faces fanned from their first corner (exact for flat faces),
+    measured from the middle of the body so that distance from the origin costs no digits.
+    """
+    if mesh.n_faces == 0:
+        return 0.0
+    centre = mesh.bounds.mean(axis=0)
+    sides = mesh.sides
+    fans = np.maximum(sides - 2, 0)
+    first = np.repeat(mesh.offsets[:-1], fans)
+    second = concatenated_ranges(mesh.offsets[:-1] + 1, fans)
+    p = mesh.points - centre
+    a, b, c = (p[mesh.corners[i]] for i in (first, second, second + 1))
+    return float(np.einsum("ij,ij->i", a, np.cross(b, c)).sum() / 6)
+
+
+def surface_centroid(mesh: Mesh) -> Floats:
+    """Return the (3,) area-weighted middle of the surface; the middle of the bounds if it has no area.
+
+    A coordinate within 1e-9 of the size from 0 is 0, so that a symmetric body gives an exact axis.
+    """
+    va = vector_areas(mesh)
+    weight = np.sqrt(np.einsum("ij,ij->i", va, va))
+    total = float(weight.sum())
+    low, high = mesh.bounds
+    middle = (low + high) / 2
+    if not total > 0:
+        return np.asarray(middle)
+    sums = np.add.reduceat(mesh.points[mesh.corners] - middle, mesh.offsets[:-1], axis=0)
+    centre = middle + (sums / mesh.sides[:, None] * weight[:, None]).sum(axis=0) / total
+    return np.where(np.abs(centre) <= 1e-9 * max(mesh.size, 1e-300), 0.0, centre)
+
+
+def edge_turns(mesh: Mesh, edges: Ints | None = None) -> Floats:
+    """Return (e,) the angle in radians by which the surface turns at each edge; π where there is
+    not exactly one face on each side.
+
+    atan2 of sine and cosine: arccos would lose half the digits near 0.
+    """  # noqa: D205
+    con = mesh.connectivity
+    normals = face_normals(mesh)
+    faces = mesh.corner_faces
+    out = np.full(con.n_edges, np.pi)
+    one = np.flatnonzero((con.twins > np.arange(len(con.twins))))
+    a, b = normals[faces[one]], normals[faces[con.twins[one]]]
+    cross = np.cross(a, b)
+    out[con.corner_edge[one]] = np.arctan2(
+        np.sqrt(np.einsum("ij,ij->i", cross, cross)), np.einsum("ij,ij->i", a, b)
+    )
+    flipped = con.same_way(mesh.corners)[one]
+    out[con.corner_edge[one[flipped]]] = np.pi
+    return out if edges is None else np.asarray(out[edges])

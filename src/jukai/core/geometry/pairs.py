@@ -1,0 +1,69 @@
+"""Which boxes overlap: the broad phase of crossings, in two and three dimensions."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from jukai.core.geometry._pairs import grid_pairs
+from jukai.core.geometry.arrays import Floats, Ints, concatenated_ranges
+
+__all__ = ["overlapping_boxes"]
+
+_FEW_BOXES = 12_000
+_CHUNK = 4_000_000
+
+
+def overlapping_boxes(low: Floats, high: Floats) -> Ints:
+    """Return (k, 2) int32 the pairs i < j of boxes that overlap or touch, sorted.
+
+    Parameters
+    ----------
+    low, high : (n, d) corners of the boxes, d = 2 or 3.
+
+    Notes
+    -----
+    Few boxes are swept along the axis where they overlap least; many go through a uniform grid
+    whose cells follow the boxes' median size.
+    """
+    n = len(low)
+    if n < 2:
+        return np.zeros((0, 2), np.int32)
+    if n > _FEW_BOXES:
+        if low.shape[1] == 2:
+            low, high = (np.column_stack([a, np.zeros(n)]) for a in (low, high))
+        pairs = grid_pairs(np.ascontiguousarray(low), np.ascontiguousarray(high))
+    else:
+        pairs = _sweep(low, high)
+    order = np.lexsort((pairs[:, 1], pairs[:, 0]))
+    return np.asarray(pairs[order])
+
+
+def _sweep(low: Floats, high: Floats) -> Ints:
+    n = len(low)
+    best, work = 0, np.inf
+    for axis in range(low.shape[1]):
+        starts = np.sort(low[:, axis])
+        load = float((np.searchsorted(starts, high[:, axis], side="right")).sum())
+        if load < work:
+            best, work = axis, load
+    order = np.argsort(low[:, best], kind="stable")
+    low, high = low[order], high[order]
+    last = np.searchsorted(low[:, best], high[:, best], side="right")
+    counts = np.maximum(last - np.arange(n) - 1, 0)
+    found: list[Ints] = []
+    row = 0
+    ends = np.cumsum(counts)
+    while row < n:
+        done = ends[row - 1] if row else 0
+        stop = max(int(np.searchsorted(ends, done + _CHUNK, side="right")), row + 1)
+        i = np.repeat(np.arange(row, stop), counts[row:stop])
+        j = concatenated_ranges(np.arange(row, stop) + 1, counts[row:stop])
+        hit = np.ones(len(i), dtype=bool)
+        for axis in range(low.shape[1]):
+            if axis != best:
+                i, j = i[hit], j[hit]
+                hit = (low[i, axis] <= high[j, axis]) & (low[j, axis] <= high[i, axis])
+        a, b = order[i[hit]], order[j[hit]]
+        found.append(np.stack([np.minimum(a, b), np.maximum(a, b)], axis=1).astype(np.int32))
+        row = stop
+    return np.concatenate(found)

@@ -1,0 +1,243 @@
+"""The report on a mesh: is it a body one can rely on, and where is it not."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from jukai.core.geometry.arrays import Floats, Ints
+from jukai.core.geometry.components import components
+from jukai.core.geometry.crossings import self_crossings
+from jukai.core.geometry.measures import area, face_normals, signed_volume, vector_areas
+from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.triangulation import triangulate
+
+__all__ = ["Finding", "Soundness", "soundness"]
+
+_PLACES = 50
+_SLIVER = 1e-4
+_FLAT = 1e-6
+_POLE = 8
+"""Faces at a point from which smoothing shows it (common practice, no source)."""
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """One thing the report has to say.
+
+    Attributes
+    ----------
+    kind : a word for programs, such as ``open_edges``.
+    level : ``failure`` (not sound), ``warning`` or ``info``.
+    text : a sentence for people, with the number.
+    count : how many.
+    places : up to 50 coordinates in mm.
+    """
+
+    kind: str
+    level: str
+    text: str
+    count: int
+    places: list[list[float]] = field(default_factory=list)
+
+
+@dataclass(frozen=True, slots=True)
+class Soundness:
+    """Counts, sizes and findings of a mesh; failures come first."""
+
+    points: int
+    edges: int
+    faces: int
+    sides: dict[str, int]
+    bodies: int
+    euler: int
+    genus: int | None
+    closed: bool
+    manifold: bool
+    oriented: bool
+    self_crossings: int
+    volume: float | None
+    area: float
+    bounds: list[list[float]]
+    findings: list[Finding]
+
+    @property
+    def sound(self) -> bool:
+        """Whether nothing failed."""
+        return all(f.level != "failure" for f in self.findings)
+
+    def summary(self) -> str:
+        """Return the report in a line."""
+        failures = [f.text for f in self.findings if f.level == "failure"]
+        if failures:
+            return " ".join(failures)
+        bodies = "one body" if self.bodies == 1 else f"{self.bodies} bodies"
+        return f"Sound: closed, {bodies}, no crossings"
+
+
+def soundness(mesh: Mesh) -> Soundness:
+    """Inspect a mesh.
+
+    Notes
+    -----
+    *Closed*: every edge has two faces or more. *Manifold*: no edge of three faces or more, none
+    from a point to itself, and the faces round each point hang together. *Oriented*: the two faces
+    of an edge run it in opposite directions. The volume is given where each edge is run as often
+    one way as the other.
+    """
+    return mesh.cached("soundness", lambda: _inspect(mesh))
+
+
+def _number(n: int, one: str, many: str | None = None) -> str:
+    return f"{n:,} {one if n == 1 else (many or one + 's')}".replace(",", " ")
+
+
+def _inspect(mesh: Mesh) -> Soundness:
+    con = mesh.connectivity
+    middles = mesh.points[con.edges].mean(axis=1) if con.n_edges else np.zeros((0, 3))
+    rims = np.flatnonzero(con.edge_sides == 1)
+    many = np.flatnonzero(con.edge_sides > 2)
+    loops = np.flatnonzero(con.edges[:, 0] == con.edges[:, 1])
+    same = con.same_way(mesh.corners)
+    turned = np.unique(con.corner_edge[same])
+    pinched = _pinched_points(mesh)
+    used = np.diff(con.point_offsets) > 0
+    forward = mesh.corners < mesh.corners[con.following]
+    balance = np.bincount(con.corner_edge, weights=np.where(forward, 1.0, -1.0), minlength=con.n_edges)
+    closed = mesh.n_faces > 0 and len(rims) == 0
+    manifold = not (len(many) or len(loops) or len(pinched))
+    oriented = len(turned) == 0
+    volume = signed_volume(mesh) if closed and not balance.any() else None
+    bodies, euler = _bodies(mesh), int(used.sum()) - con.n_edges + mesh.n_faces
+    genus = (2 * bodies - euler) // 2 if closed and manifold and oriented else None
+    crossings = self_crossings(mesh)
+    findings: list[Finding] = []
+
+    def find(kind: str, level: str, text: str, places: Floats, count: int | None = None) -> None:
+        number = len(places) if count is None else count
+        if number:
+            findings.append(Finding(kind, level, text, number, places[:_PLACES].tolist()))
+
+    if mesh.n_faces == 0:
+        findings.append(Finding("empty", "failure", "There is no face.", 1))
+    find("open_edges", "failure", f"Open: {_number(len(rims), 'rim edge')}.", middles[rims])
+    find("many_sided_edges", "failure", f"{_number(len(many), 'edge has', 'edges have')} three faces or more.", middles[many])
+    find("edges_to_themselves", "failure", f"{_number(len(loops), 'face names', 'faces name')} one point twice in a row.", middles[loops])
+    find("pinched_points", "failure", f"{_number(len(pinched), 'point holds', 'points hold')} faces together that share nothing else.", mesh.points[pinched])
+    find("not_oriented", "failure", f"{_number(len(turned), 'edge lies', 'edges lie')} between faces that look opposite ways.", middles[turned])
+    if volume is not None and oriented and volume < 0:
+        findings.append(Finding("inside_out", "failure", "Inside out: the faces look inward.", 1))
+    find("self_crossings", "failure", f"{_number(len(crossings.pairs), 'pair of faces crosses', 'pairs of faces cross')} each other.", crossings.places)
+    _faces_that_fail(mesh, find)
+    doubled = _doubled_points(mesh, used)
+    find("doubled_points", "warning" if closed else "failure", f"{_number(len(doubled), 'point stands', 'points stand')} where another one is.", mesh.points[doubled])
+    unused = np.flatnonzero(~used)
+    find("unused_points", "warning", f"{_number(len(unused), 'point is', 'points are')} used by no face.", mesh.points[unused])
+    _things_to_know(mesh, find)
+    order = {"failure": 0, "warning": 1, "info": 2}
+    findings.sort(key=lambda f: order[f.level])
+    sides = mesh.sides
+    return Soundness(
+        points=mesh.n_points, edges=con.n_edges, faces=mesh.n_faces,
+        sides={"3": int((sides == 3).sum()), "4": int((sides == 4).sum()), "more": int((sides > 4).sum())},
+        bodies=bodies, euler=euler, genus=genus, closed=closed, manifold=manifold, oriented=oriented,
+        self_crossings=len(crossings.pairs), volume=volume, area=area(mesh),
+        bounds=mesh.bounds.tolist(), findings=findings,
+    )  # fmt: skip
+
+
+def _pinched_points(mesh: Mesh) -> Ints:
+    """Return the points whose faces don't hang together round them."""
+    con, n = mesh.connectivity, len(mesh.corners)
+    c = np.flatnonzero(con.twins > np.arange(n))
+    t, follow = con.twins[c], con.following
+    same = mesh.corners[c] == mesh.corners[t]
+    # an edge of two faces joins their corners at both its ends
+    a = np.concatenate([c, follow[c]])
+    b = np.concatenate([np.where(same, t, follow[t]), np.where(same, follow[t], t)])
+    fan = components(n, a, b)
+    pairs = np.unique(fan.astype(np.int64) * mesh.n_points + mesh.corners)
+    fans = np.bincount(pairs % max(mesh.n_points, 1), minlength=mesh.n_points)
+    on_many = np.zeros(mesh.n_points, dtype=bool)
+    on_many[con.edges[con.edge_sides > 2]] = True  # told as an edge already
+    return np.flatnonzero((fans > 1) & ~on_many).astype(np.int32)
+
+
+def _bodies(mesh: Mesh) -> int:
+    if mesh.n_faces == 0:
+        return 0
+    first = mesh.corners[mesh.offsets[:-1]]
+    label = components(mesh.n_points, np.repeat(first, mesh.sides), mesh.corners)
+    return len(np.unique(label[first]))
+
+
+def _doubled_points(mesh: Mesh, used: np.ndarray) -> Ints:
+    ids = np.flatnonzero(used)
+    p = mesh.points[ids]
+    order = np.lexsort(p.T)
+    same = (p[order][1:] == p[order][:-1]).all(axis=1)
+    return np.sort(ids[order[1:][same]]).astype(np.int32)
+
+
+def _faces_that_fail(mesh: Mesh, find: Any) -> None:
+    va = vector_areas(mesh)
+    areas = np.sqrt(np.einsum("ij,ij->i", va, va))
+    spread, centres = _spread(mesh)
+    none = np.flatnonzero(areas <= 1e-14 * spread**2)
+    find("faces_without_area", "failure", f"{_number(len(none), 'face has', 'faces have')} no area.", centres[none])
+    thin = np.flatnonzero((areas > 1e-14 * spread**2) & (areas < _SLIVER * spread**2))
+    find("slivers", "warning", f"{_number(len(thin), 'face is a sliver', 'faces are slivers')}.", centres[thin])
+    folded = _folded_faces(mesh, areas)
+    find("folded_faces", "failure", f"{_number(len(folded), 'face crosses', 'faces cross')} itself.", centres[folded])
+    key = mesh.connectivity.corner_edge.astype(np.int64)
+    if mesh.n_faces:
+        sums = np.stack([np.add.reduceat(key, mesh.offsets[:-1]), np.add.reduceat(key * key % 1_000_003, mesh.offsets[:-1]),
+                         mesh.sides.astype(np.int64), np.minimum.reduceat(key, mesh.offsets[:-1])], axis=1)  # fmt: skip
+        _, first, counts = np.unique(sums, axis=0, return_index=True, return_counts=True) if mesh.n_faces < 400_000 else (None, np.zeros(0, int), np.zeros(0, int))
+        twice = first[counts > 1]
+        find("repeated_faces", "warning", f"{_number(len(twice), 'face is', 'faces are')} there twice.", centres[twice])
+
+
+def _folded_faces(mesh: Mesh, areas: Floats) -> Ints:
+    """Return the flat faces whose triangles cover more than their area: their outline crosses itself."""
+    tri = triangulate(mesh)
+    p = mesh.points[tri.points(mesh)]
+    cross = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
+    covered = np.bincount(tri.faces, 0.5 * np.sqrt(np.einsum("ij,ij->i", cross, cross)), minlength=mesh.n_faces)
+    return np.flatnonzero((mesh.sides > 3) & (covered > areas * (1 + 1e-6)) & ~_bent(mesh)).astype(np.int32)
+
+
+def _bent(mesh: Mesh) -> np.ndarray:
+    """Return which faces are not flat."""
+    if mesh.n_faces == 0:
+        return np.zeros(0, bool)
+    normal = face_normals(mesh)
+    first = mesh.points[mesh.corners[mesh.offsets[:-1]]]
+    faces = mesh.corner_faces
+    height = np.einsum("ij,ij->i", mesh.points[mesh.corners] - first[faces], normal[faces])
+    depth = np.maximum.reduceat(height, mesh.offsets[:-1]) - np.minimum.reduceat(height, mesh.offsets[:-1])
+    return np.asarray(depth > _FLAT * np.maximum(_spread(mesh)[0], 1e-300))
+
+
+def _spread(mesh: Mesh) -> tuple[Floats, Floats]:
+    """Return (f,) the extent of each face and (f, 3) its middle."""
+    if mesh.n_faces == 0:
+        return np.zeros(0), np.zeros((0, 3))
+    p = mesh.points[mesh.corners]
+    low = np.minimum.reduceat(p, mesh.offsets[:-1], axis=0)
+    high = np.maximum.reduceat(p, mesh.offsets[:-1], axis=0)
+    return (high - low).max(axis=1), (low + high) / 2
+
+
+def _things_to_know(mesh: Mesh, find: Any) -> None:
+    con = mesh.connectivity
+    _, centres = _spread(mesh)
+    many = np.flatnonzero(mesh.sides > 4)
+    find("many_sided_faces", "info", f"{_number(len(many), 'face has', 'faces have')} more than four sides.", centres[many])
+    valence = np.diff(con.point_offsets)
+    poles = np.flatnonzero(valence >= _POLE)
+    find("poles", "info", f"{_number(len(poles), 'pole')} where {_POLE} faces or more meet.", mesh.points[poles])
+    bent = np.flatnonzero(_bent(mesh))
+    find("bent_faces", "info", f"{_number(len(bent), 'face is', 'faces are')} not flat.", centres[bent])

@@ -1,0 +1,114 @@
+"""Polygons into triangles, for drawing, for volumes of bent bodies and for formats of triangles."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from jukai.core.geometry._ears import clip_ears
+from jukai.core.geometry.arrays import Floats, Ints, concatenated_ranges, frozen
+from jukai.core.geometry.measures import vector_areas
+from jukai.core.geometry.mesh import Mesh
+
+__all__ = ["Triangulation", "triangulate"]
+
+_SHORTER = 1 - 1e-6
+"""A quad is cut along the other diagonal only if that is shorter by more than rounding."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Triangulation:
+    """Triangles of a mesh, in the order of its faces.
+
+    Attributes
+    ----------
+    corners : (t, 3) int32 corners of the mesh (not points: a corner has its own texture coordinate).
+    faces : (t,) int32 face of each triangle.
+    """
+
+    corners: Ints
+    faces: Ints
+
+    @property
+    def nbytes(self) -> int:
+        """Memory held."""
+        return self.corners.nbytes + self.faces.nbytes
+
+    def points(self, mesh: Mesh) -> Ints:
+        """Return (t, 3) the points of the triangles."""
+        return mesh.corners[self.corners]
+
+
+def triangulate(mesh: Mesh) -> Triangulation:
+    """Cut every face into its number of sides less two triangles, using all its points.
+
+    Four-sided faces take the diagonal that lies inside, the shorter one where both do; faces with
+    more sides, and four-sided ones that are not convex, are cut by ear clipping (Meisters 1975) in
+    the plane of their vector area. No point is added or left out, so closed stays closed.
+    """
+    return mesh.cached("triangulation", lambda: _triangulate(mesh))
+
+
+def _triangulate(mesh: Mesh) -> Triangulation:
+    sides = mesh.sides
+    counts = np.maximum(sides - 2, 0)
+    starts = np.concatenate([[0], np.cumsum(counts)])
+    corners = np.zeros((int(starts[-1]), 3), dtype=np.int32)
+    first = mesh.offsets[:-1]
+
+    threes = np.flatnonzero(sides == 3)
+    corners[starts[threes]] = first[threes, None] + np.arange(3, dtype=np.int32)
+
+    fours = np.flatnonzero(sides == 4)
+    if len(fours):
+        turn = _other_diagonal(mesh, fours)
+        base, at = first[fours], starts[fours]
+        corners[at] = base[:, None] + np.where(turn[:, None], [1, 2, 3], [0, 1, 2])
+        corners[at + 1] = base[:, None] + np.where(turn[:, None], [1, 3, 0], [0, 2, 3])
+
+    many = np.flatnonzero(sides > 4)
+    if len(many):
+        _cut_many(mesh, many, starts, corners)
+    faces = np.repeat(np.arange(mesh.n_faces, dtype=np.int32), counts)
+    return Triangulation(frozen(corners), frozen(faces))
+
+
+def _other_diagonal(mesh: Mesh, fours: Ints) -> np.ndarray:
+    """Return for each four-sided face whether it is cut from its second to its fourth corner."""
+    p = mesh.points[mesh.corners[mesh.offsets[:-1][fours][:, None] + np.arange(4)]]
+    normal = vector_areas(mesh)[fours]
+    edge = np.roll(p, -1, axis=1) - p
+    turn = np.einsum("ijk,ik->ij", np.cross(np.roll(edge, 1, axis=1), edge), normal)
+    hollow = turn < 0
+    even, odd = hollow[:, 0] | hollow[:, 2], hollow[:, 1] | hollow[:, 3]
+    d02, d13 = p[:, 2] - p[:, 0], p[:, 3] - p[:, 1]
+    shorter = np.einsum("ij,ij->i", d13, d13) < np.einsum("ij,ij->i", d02, d02) * _SHORTER
+    return np.where(odd & ~even, True, np.where(even & ~odd, False, shorter))
+
+
+def _cut_many(mesh: Mesh, many: Ints, starts: Ints, corners: Ints) -> None:
+    first, sides = mesh.offsets[:-1][many], mesh.sides[many]
+    flat = _in_plane(mesh, many, first, sides)
+    offsets = np.concatenate([[0], np.cumsum(sides)]).astype(np.int32)
+    clip = clip_ears.choose(int(sides.astype(np.int64) @ sides), 30_000)
+    local = clip(flat, offsets, np.int64((sides - 2).sum()))
+    fans = sides - 2
+    target = concatenated_ranges(starts[many], fans)
+    corners[target] = local + np.repeat(first - offsets[:-1], fans)[:, None]
+
+
+def _in_plane(mesh: Mesh, faces: Ints, first: Ints, sides: Ints) -> Floats:
+    """Return the corners of ``faces`` in 2D, turned so that every face runs counter-clockwise."""
+    ids = concatenated_ranges(first, sides)
+    p = mesh.points[mesh.corners[ids]] - np.repeat(mesh.points[mesh.corners[first]], sides, axis=0)
+    normal = vector_areas(mesh)[faces]
+    length = np.sqrt(np.einsum("ij,ij->i", normal, normal))
+    normal = np.where(length[:, None] > 0, normal / np.where(length > 0, length, 1)[:, None], [0, 0, 1])
+    # an axis the normal is far from, made square to it
+    axis = np.eye(3)[np.argmin(np.abs(normal), axis=1)]
+    u = axis - normal * np.einsum("ij,ij->i", axis, normal)[:, None]
+    u /= np.sqrt(np.einsum("ij,ij->i", u, u))[:, None]
+    v = np.cross(normal, u)
+    u, v = np.repeat(u, sides, axis=0), np.repeat(v, sides, axis=0)
+    return np.stack([np.einsum("ij,ij->i", p, u), np.einsum("ij,ij->i", p, v)], axis=1)

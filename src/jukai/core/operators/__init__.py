@@ -1,0 +1,1 @@
+"""One operator is one file; the registry finds them."""

@@ -1,0 +1,1 @@
+"""Operators: blanks."""

@@ -1,0 +1,51 @@
+"""A cylinder."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from jukai.core.geometry.lathe import Section, Turning, count_faces, turn
+from jukai.core.operators.base import Callout, Context, Kind, OperatorValues, Result, chord_sides, operator
+from jukai.core.operators.values import choice, count, length
+
+__all__ = ["Values", "cylinder"]
+
+
+class Values(OperatorValues):
+    """A cylinder, centred, standing on Z = 0."""
+
+    radius: float | None = length("From the axis to the points.", otherwise="a tenth of the bench's floor", gt=0, le=1e6)
+    height: float | None = length("From the floor to the top.", otherwise="a fifth of the bench's floor", gt=0, le=1e6)
+    sides: int | None = count("Faces around.", otherwise="as many as the chord tolerance asks for", ge=3, le=1_000_000)
+    rows: int = count("Faces along the height.", default=1, ge=1, le=1_000_000)
+    ends: str = choice("What closes the ends.", (("flat_face", "flat faces"), ("fan", "fans"), ("rings", "rings"), ("open", "left open")))
+    end_rings: int = count("Rings of an end.", default=2, ge=1, le=100_000)
+
+
+@operator(
+    id="cylinder",
+    kind=Kind.BLANK,
+    values=Values,
+    sentence="Set a cylinder of radius {radius}, {height} high, in {sides} sides",
+    quiet="In {rows} rows, ends {ends}, {end_rings} rings to an end.",
+    groups=("walls", "start_cap", "end_cap"),
+    synonyms=("tube", "rod", "disc", "pipe", "column"),
+)
+def cylinder(values: Values, context: Context) -> Result:
+    """A cylinder whose ends are flat faces, fans, rings or left open."""
+    radius = context.blank_size / 2 if values.radius is None else values.radius
+    height = context.blank_size if values.height is None else values.height
+    sides = values.sides or chord_sides(radius, max(2 * radius, height))
+    up = np.arange(values.rows + 1) * (height / values.rows)
+    up[-1] = height
+    section = Section(np.column_stack([np.full(values.rows + 1, radius), up]))
+    turning = Turning(sides=sides, ends=values.ends, end_rings=values.end_rings)
+    context.afford(count_faces([section], turning), field="sides")
+    mesh = turn([section], turning, context.step)
+    callouts = (
+        Callout("values/radius", "radius", (0, 0, height), (radius, 0, height), (1, 0, 0)),
+        Callout("values/height", "length", (radius, 0, 0), (radius, 0, height), (0, 0, 1)),
+        Callout("values/sides", "count", (0, -radius, height / 2), (0, -radius, height / 2), (1, 0, 0), 24 / (2 * radius)),
+    )
+    used = {"radius": radius, "height": height, "sides": sides}
+    return Result(mesh, callouts=callouts, used=used, axis=(np.zeros(3), np.array([0.0, 0, 1])))

@@ -1,0 +1,78 @@
+"""A mesh from a file."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import replace
+
+import numpy as np
+
+from jukai.core.errors import FileProblem, ValueProblem
+from jukai.core.formats.common import LIMIT, UNIT_MM, ReadMesh
+from jukai.core.formats.reading import format_of, read_mesh
+from jukai.core.geometry.mesh import Lineage
+from jukai.core.operators.base import Context, Kind, Note, OperatorValues, Result, operator
+from jukai.core.operators.values import choice, file_name
+
+__all__ = ["Values", "imported"]
+
+
+class Values(OperatorValues):
+    """A mesh from a file, never changed itself."""
+
+    file: str = file_name("An OBJ, STL, PLY or GLB file beside the bench.")
+    unit: str = choice("What a number in the file means; GLB says so itself.", (("mm", "millimetres"), ("cm", "centimetres"), ("m", "metres"), ("in", "inches")))
+    up: str = choice("Which axis of the file points up; GLB says so itself.", (("z", "Z up"), ("y", "Y up")))
+
+
+@operator(
+    id="imported",
+    kind=Kind.BLANK,
+    values=Values,
+    name="Import",
+    sentence="Take {file}, in {unit}, {up}",
+    synonyms=("import", "open mesh", "load", "mesh file"),
+)
+def imported(values: Values, context: Context) -> Result:
+    """Take a mesh from a file as it is, polygons kept where the format has them."""
+    data = context.files.get(values.file)
+    if data is None:
+        raise ValueProblem(f"The file '{values.file}' is not there.", field="file", hint="Put it beside the bench file, or upload it.")
+    try:
+        read = _read(data, format_of(values.file))
+    except FileProblem as e:
+        raise FileProblem(f"{values.file}: {e.message}", field="file", hint=e.hint) from None
+    context.afford(read.mesh.n_faces, field="file")
+    notes = [Note("warning", text) for text in read.notes]
+    mesh = read.mesh
+    if not read.has_units:
+        points = mesh.points
+        if values.up == "y":
+            points = np.stack([points[:, 0], -points[:, 2], points[:, 1]], axis=1) + 0.0
+        factor = UNIT_MM[values.unit]
+        if factor != 1.0:
+            points = points * factor
+            if not (np.abs(points) <= LIMIT).all():
+                raise ValueProblem(f"In this unit a coordinate is over {LIMIT:g} mm.", field="unit", hint="Choose a smaller unit.")
+        mesh = mesh if points is mesh.points else mesh.with_points(points)
+    names = read.groups or ("faces",)
+    lineage, base = Lineage().extended((context.step, name, -1) for name in (*names, "faces"))
+    rows = np.where(read.face_group >= 0, read.face_group + base, len(names) + base)
+    if mesh.finishes and mesh.face_finish is None:
+        mesh = replace(mesh, finishes=())
+    low, high = mesh.bounds
+    size = " × ".join(f"{x:.4g}" for x in high - low)
+    notes.append(Note("info", f"{mesh.n_points} points, {mesh.n_faces} faces, {size} mm."))
+    return Result(mesh.with_changes(lineage=lineage, face_lineage=rows.astype(np.int32)), tuple(notes))
+
+
+_LAST: dict[str, ReadMesh] = {}
+
+
+def _read(data: bytes, file_format: str) -> ReadMesh:
+    """Read a file, or give again what was read from the same bytes last: unit and axis are changed more often than the file."""
+    key = hashlib.blake2b(data, digest_size=16).hexdigest() + file_format
+    if key not in _LAST:
+        _LAST.clear()
+        _LAST[key] = read_mesh(data, file_format)
+    return _LAST[key]

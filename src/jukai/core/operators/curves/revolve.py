@@ -1,0 +1,269 @@
+"""Turning a profile round an axis."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from jukai.core.errors import ValueProblem
+from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.crossings import polyline_crossing
+from jukai.core.geometry.frames import Frame
+from jukai.core.geometry.lathe import Section, Turning, count_faces, turn, widening
+from jukai.core.operators.base import (
+    AxisSpec,
+    Callout,
+    Context,
+    Kind,
+    Note,
+    OperatorValues,
+    ProfileCurve,
+    Result,
+    chord_sides,
+    operator,
+)
+from jukai.core.operators.values import angle, axis, choice, count, curve, length
+
+__all__ = ["Values", "revolve"]
+
+
+class Values(OperatorValues):
+    """A body of turning."""
+
+    profile: ProfileCurve = curve("What is turned: (distance from the axis, height along it).")
+    axis: AxisSpec = axis("What it is turned about.", default=AxisSpec("z"))
+    angle: float = angle("How far it is turned; counter-clockwise seen from the tip of the axis.", default=360.0, ge=-36_000, le=36_000)
+    sides: int | None = count("Faces around, over the whole angle.", otherwise="as many as the chord tolerance asks for", ge=1, le=1_000_000)
+    measured_across: str = choice("Where the profile's distance from the axis is found.", (("corners", "the corners"), ("flats", "the flats"), ("round", "a circle of equal area")))  # fmt: skip
+    rise: float = length("How much it has risen along the axis at the end.", default=0.0, ge=-1e6, le=1e6)
+    rows: int | None = count("Faces along the profile; at least one for each of its chords.", otherwise="so that faces come out near square", ge=1, le=1_000_000)
+    ends: str = choice("What closes an open profile, or the two sections of a partial turn.", (("flat_face", "flat faces"), ("fan", "fans"), ("rings", "rings"), ("open", "left open")))  # fmt: skip
+
+
+@operator(
+    id="revolve",
+    kind=Kind.BLANK,
+    values=Values,
+    name="Turn",
+    sentence="Turn {profile} about {axis} through {angle} in {sides} sides",
+    quiet="Measured across {measured_across}, rising {rise}, in {rows} rows; ends {ends}.",
+    groups=("walls", "start_cap", "end_cap"),
+    synonyms=("spin", "lathe", "revolve", "rotate profile", "solid of revolution"),
+)
+def revolve(values: Values, context: Context) -> Result:
+    """Turn a profile round an axis.
+
+    Notes
+    -----
+    The volume of a whole turn of n sides is that of Pappus and Guldinus times n sin(2π/n) / 2π.
+    """
+    notes: list[Note] = []
+    profile = _checked(values.profile)
+    degrees = values.angle
+    if degrees == 0:
+        raise ValueProblem("Turned through 0° there is no body.", field="angle", hint="360° turns it all the way round.")
+    if abs(degrees) > 360 and values.rise == 0:
+        notes.append(Note("warning", f"Turned through {degrees:g}° without a rise it would run into itself; turned through 360°.", field="angle"))
+        degrees = math.copysign(360.0, degrees)
+    profile = _counter_clockwise(profile, values.profile.sampled.closed, rises=values.rise != 0)
+    reach = float(profile[:, 0].max())
+    extent = max(2 * reach, float(np.ptp(profile[:, 1])))
+    sides = values.sides or chord_sides(reach, extent, degrees)
+    if abs(degrees) == 360 and values.rise == 0 and sides < 3:
+        raise ValueProblem(f"A whole turn in {sides} sides has no inside.", field="sides", hint="3 is the least.")
+    if abs(degrees) / sides >= 180:
+        raise ValueProblem(f"Each of the {sides} sides would turn by {abs(degrees) / sides:g}°.", field="sides",
+                           hint=f"Take {math.floor(abs(degrees) / 180) + 1} or more.")  # fmt: skip
+    wide = profile * [widening(values.measured_across, degrees, sides), 1.0]
+    closed = values.profile.sampled.closed
+    sections = _sections(wide, closed, degrees, sides, values, notes)
+    turning = Turning(degrees, sides, values.rise, values.ends, end_rings=2)
+    context.afford(count_faces(sections, turning), field="sides")
+    context.checkpoint(0.1)
+    mesh = turn(sections, turning, context.step)
+    _warn_of_overlap(profile, degrees, values.rise, notes)
+    notes += _fillet_notes(values.profile)
+    frame = values.axis.frame()
+    mesh = mesh if frame.plain else mesh.with_points(frame.to_bench(mesh.points))
+    used = {"sides": sides, "rows": sum(len(s.points) - (not s.closed) for s in sections)}
+    return Result(mesh, tuple(notes), _callouts(values, frame, reach, extent, degrees, sides), used, (frame.origin, frame.direction))
+
+
+def _checked(profile: ProfileCurve) -> Floats:
+    """Return the sampled profile, or refuse one that can't be turned, naming the place."""
+    pts, closed = profile.sampled.points, profile.sampled.closed
+    if len(pts) < (3 if closed else 2):
+        raise ValueProblem(f"The profile '{profile.name}' has {len(profile.shape.at)} points.", field="profile",
+                           hint="An open one needs two, a closed one three.")  # fmt: skip
+    size = float(np.ptp(pts, axis=0).max())
+    across = np.where(np.abs(pts[:, 0]) <= 1e-9 * size, 0.0, pts[:, 0])
+    if not (across != 0).any():
+        raise ValueProblem(f"The profile '{profile.name}' lies on the axis.", field="profile", hint="Move a point away from it.")
+    if across.max() <= 0:
+        across = -across  # drawn on the other side of the axis: the same body
+    if across.min() < 0:
+        at = pts[int(np.argmin(across))]
+        raise ValueProblem(f"The profile '{profile.name}' crosses the axis at ({at[0]:.4g}, {at[1]:.4g}).", field="profile",
+                           hint="Keep all its points on one side of the axis.", places=[(at[0], 0.0, at[1])])  # fmt: skip
+    pts = np.column_stack([across, pts[:, 1]])
+    crossing = polyline_crossing(pts, closed=closed)
+    if crossing is not None:
+        _, _, at = crossing
+        raise ValueProblem(f"The profile '{profile.name}' crosses itself at ({at[0]:.4g}, {at[1]:.4g}).", field="profile",
+                           hint="Move the points there apart.", places=[(at[0], 0.0, at[1])])  # fmt: skip
+    return pts
+
+
+def _counter_clockwise(pts: Floats, closed: bool, *, rises: bool) -> Floats:  # noqa: FBT001
+    """Return the profile so that it runs counter-clockwise round the body's section."""
+    ring = pts if closed or rises else np.concatenate([pts, [[0.0, pts[-1, 1]], [0.0, pts[0, 1]]]])
+    x, y = ring[:, 0] - ring[0, 0], ring[:, 1] - ring[0, 1]
+    double_area = float((x * np.roll(y, -1) - np.roll(x, -1) * y).sum())
+    if not closed:
+        _refuse_crossed_closing(pts, ring, rises=rises)
+    if abs(double_area) <= 1e-12 * float(np.ptp(ring, axis=0).max()) ** 2:
+        raise ValueProblem("The profile encloses no area with the axis.", field="profile", hint="Give it a height.")
+    return pts if double_area > 0 else pts[::-1]
+
+
+def _refuse_crossed_closing(pts: Floats, ring: Floats, *, rises: bool) -> None:
+    """Refuse an open profile whose closing lines run through it."""
+    keep = np.ones(len(ring), dtype=bool)
+    keep[1:] = (np.abs(np.diff(ring, axis=0)) > 0).any(axis=1)
+    keep[-1] &= bool((ring[-1] != ring[0]).any())
+    ring = ring[keep]
+    # the closing line along the axis may touch where the profile does: only what is off it counts
+    inner = ring[:, 0] > 0
+    if rises or inner.all():
+        crossing = polyline_crossing(ring, closed=True)
+    else:
+        crossing = polyline_crossing(ring, closed=False)
+    if crossing is not None and (rises or crossing[2][0] > 1e-9 * float(pts[:, 0].max())):
+        at = crossing[2]
+        what = "The line that closes the profile" if rises else "The disc that closes the profile"
+        raise ValueProblem(f"{what} runs through it at ({at[0]:.4g}, {at[1]:.4g}).", field="profile",
+                           hint="Lead the profile to the axis, or draw it closed.", places=[(at[0], 0.0, at[1])])  # fmt: skip
+
+
+def _sections(pts: Floats, closed: bool, degrees: float, sides: int, values: Values, notes: list[Note]) -> list[Section]:  # noqa: FBT001
+    """Cut the profile into runs between places on the axis, and each run into rows."""
+    on = pts[:, 0] == 0
+    if values.rise != 0 and on.any():
+        at = pts[int(np.argmax(on))]
+        raise ValueProblem(f"With a rise the profile must keep off the axis; it touches it at height {at[1]:.4g}.", field="rise",
+                           hint="Set the rise to 0, or move that point away from the axis.", places=[(0.0, 0.0, at[1])])  # fmt: skip
+    if closed:
+        if not on.any():
+            return [Section(_rows(pts, True, degrees, sides, values, notes, pts), True)]
+        first = int(np.argmax(on))
+        pts = np.concatenate([np.roll(pts, -first, axis=0), pts[first : first + 1]])
+        on = pts[:, 0] == 0
+    cuts = [0, *(int(i) for i in np.flatnonzero(on) if 0 < i < len(pts) - 1), len(pts) - 1]
+    out = []
+    for a, b in zip(cuts, cuts[1:], strict=False):
+        run = pts[a : b + 1]
+        if len(run) == 2 and (run[:, 0] == 0).all():
+            continue  # along the axis: no surface
+        out.append(Section(_rows(run, False, degrees, sides, values, notes, pts), False))
+    if len(out) > 1:
+        notes.append(Note("info", f"The profile touches the axis between its ends: {len(out)} bodies."))
+    return out
+
+
+def _rows(run: Floats, closed: bool, degrees: float, sides: int, values: Values, notes: list[Note], whole: Floats) -> Floats:  # noqa: FBT001
+    """Cut the chords of a run so that faces come out near square, or into the rows asked for."""
+    to = np.roll(run, -1, axis=0) if closed else run[1:]
+    start = run if closed else run[:-1]
+    lengths = np.hypot(*(to - start).T)
+    if values.rows is None:
+        # only height is cut: a flat disc needs no rings, a wall that is to be deformed needs rows
+        width = np.maximum(start[:, 0], to[:, 0]) * math.radians(abs(degrees)) / sides
+        cuts = np.maximum(1, np.rint(np.abs(to[:, 1] - start[:, 1]) / np.maximum(width, 1e-300))).astype(np.int64)
+        most = max(1, min(10_000, int(2_000_000 / sides)))
+        cuts = np.minimum(cuts, most)
+    else:
+        total = float(np.hypot(*np.diff(whole, axis=0).T).sum()) + (float(np.hypot(*(whole[0] - whole[-1]))) if closed else 0.0)
+        wanted = max(len(lengths), round(values.rows * float(lengths.sum()) / total))
+        if values.rows < len(lengths):
+            text = f"{values.rows} rows are fewer than the profile's {len(lengths)} chords; each of them has a row."
+            notes.append(Note("info", text, field="rows"))
+        cuts = _spread(lengths, wanted)
+    steps = np.repeat(np.arange(len(cuts)), cuts)
+    share = (np.arange(len(steps)) - np.repeat(np.cumsum(cuts) - cuts, cuts)) / cuts[steps]
+    rows = start[steps] + (to - start)[steps] * share[:, None]
+    return rows if closed else np.concatenate([rows, run[-1:]])
+
+
+def _spread(lengths: Floats, total: int) -> np.ndarray:
+    """Share out ``total`` rows over chords by their lengths, at least one each (largest remainder)."""
+    cuts = np.ones(len(lengths), dtype=np.int64)
+    left = total - len(lengths)
+    if left > 0:
+        ideal = lengths / lengths.sum() * total
+        extra = np.maximum(ideal - 1, 0)
+        extra = extra / max(float(extra.sum()), 1e-300) * left
+        cuts += np.floor(extra).astype(np.int64)
+        rest = total - int(cuts.sum())
+        cuts[np.argsort(-(extra - np.floor(extra)), kind="stable")[:rest]] += 1
+    return cuts
+
+
+def _warn_of_overlap(pts: Floats, degrees: float, rise: float, notes: list[Note]) -> None:
+    if rise != 0 and abs(degrees) > 360:
+        per_turn = abs(rise) * 360 / abs(degrees)
+        height = float(np.ptp(pts[:, 1]))
+        if per_turn < height:
+            text = f"It rises by {per_turn:.4g} mm a turn, less than the profile's height of {height:.4g} mm: turns may run into each other."
+            notes.append(Note("warning", text, field="rise"))
+
+
+def _fillet_notes(profile: ProfileCurve) -> list[Note]:
+    out = []
+    for f in profile.sampled.fillets:
+        at = profile.shape.at[f.point]
+        place = ((float(at[0]), 0.0, float(at[1])),)
+        name = f"The corner at ({at[0]:.4g}, {at[1]:.4g})"
+        if f.flat:
+            out.append(Note("info", f"{name} is straight: its radius has no effect.", place))
+        elif f.radius < f.asked * (1 - 1e-9):
+            out.append(Note("warning", f"{name} has room for a radius of {f.radius:.4g} mm, not {f.asked:.4g} mm.", place))
+    return out
+
+
+def _callouts(values: Values, frame: Frame, reach: float, extent: float, degrees: float, sides: int) -> tuple[Callout, ...]:
+    """Handles on the profile's points and fillets, and the number of sides."""
+
+    def place(across: float, up: float) -> tuple[float, float, float]:
+        x, y, z = frame.to_bench(np.array([[across, 0.0, up]]))[0]
+        return float(x), float(y), float(z)
+
+    def way(v: Floats) -> tuple[float, float, float]:
+        return float(v[0]), float(v[1]), float(v[2])
+
+    mirrored = -1.0 if float(values.profile.shape.at[:, 0].max(initial=0)) <= 0 else 1.0
+    out, up = frame.axes[0] * mirrored, frame.axes[2]
+    curve_id = values.profile.id
+    callouts = []
+    for p, at in zip(values.profile.point_ids, values.profile.shape.at, strict=True):
+        here = place(mirrored * float(at[0]), float(at[1]))
+        callouts.append(Callout(f"curves/{curve_id}/{p}/at", "point", here, here, way(out), 1.0, way(up)))
+    for f in values.profile.sampled.fillets:
+        if f.radius > 0:
+            p, at = values.profile.point_ids[f.point], values.profile.shape.at[f.point]
+            centre = np.array(f.centre)
+            toward = at - centre
+            toward = toward / max(float(np.hypot(*toward)), 1e-300)
+            # the arc's middle goes away from the corner as the radius grows
+            ratio = float(np.hypot(*(at - centre))) / f.radius - 1
+            on = centre + toward * f.radius
+            direction = -(toward[0] * frame.axes[0] * mirrored + toward[1] * frame.axes[2])
+            callouts.append(Callout(f"curves/{curve_id}/{p}/fillet", "radius", place(mirrored * centre[0], centre[1]),
+                                    place(mirrored * on[0], on[1]), way(direction), 1 / max(ratio, 0.2)))  # fmt: skip
+    top = values.profile.sampled.points[int(np.argmax(np.abs(values.profile.sampled.points[:, 0])))]
+    a = math.radians(-60 if abs(degrees) == 360 else degrees / 2)
+    spot = frame.to_bench(np.array([[abs(top[0]) * math.cos(a), abs(top[0]) * math.sin(a), top[1]]]))[0]
+    callouts.append(Callout("values/sides", "count", way(spot), way(spot), way(frame.axes[0]), 48 / max(extent, 1e-300)))
+    if abs(degrees) < 360:
+        callouts.append(Callout("values/angle", "angle", place(0, float(top[1])), place(reach, float(top[1])), way(frame.direction)))
+    return tuple(callouts)

@@ -1,0 +1,61 @@
+"""Finds the operators: every file in the folders beside this one."""
+
+from __future__ import annotations
+
+import importlib
+import pkgutil
+from collections.abc import Mapping
+from functools import cache
+from pathlib import Path
+from types import MappingProxyType
+from typing import Any
+
+from jukai.core.errors import ValueProblem
+from jukai.core.operators.base import Operator, found
+from jukai.core.operators.values import describe_values, written_schema
+
+__all__ = ["describe", "get_operator", "operators"]
+
+_FOLDERS = ("blanks", "curves", "changes", "deform", "tidy")
+
+
+@cache
+def operators() -> Mapping[str, Operator]:
+    """Return all operators by id."""
+    here = Path(__file__).parent
+    for folder in _FOLDERS:
+        for module in pkgutil.iter_modules([str(here / folder)]):
+            importlib.import_module(f"jukai.core.operators.{folder}.{module.name}")
+    return MappingProxyType(dict(found()))
+
+
+def get_operator(operator_id: str) -> Operator:
+    """Return one operator.
+
+    Raises
+    ------
+    ValueProblem
+        When there is none of that id.
+    """
+    try:
+        return operators()[operator_id]
+    except KeyError:
+        known = ", ".join(sorted(operators()))
+        raise ValueProblem(f"There is no operator '{operator_id}'.", hint=f"There is: {known}.") from None
+
+
+def describe(op: Operator) -> dict[str, Any]:
+    """Return an operator as plain data: what chips, callouts and menus are made from."""
+    return {
+        "id": op.id,
+        "kind": op.kind.value,
+        "name": op.name,
+        "description": op.description,
+        "sentence": op.sentence,
+        "quiet": op.quiet,
+        "groups": list(op.groups),
+        "synonyms": list(op.synonyms),
+        "version": op.version,
+        "values": describe_values(op.values),
+        "schema": written_schema(op.values),
+    }

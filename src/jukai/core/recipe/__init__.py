@@ -1,0 +1,1 @@
+"""The bench as data: model, formulas, edits, evaluation."""

@@ -1,0 +1,171 @@
+"""The bench: one document, as it stands in a file and in the store."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, StringConstraints, model_validator
+
+__all__ = ["Bench", "Curve", "CurvePoint", "Finish", "NamedNumber", "Number", "Part", "Placement", "Sampling", "Step"]
+
+MAX_COORDINATE = 1e9
+
+
+def _number(value: Any) -> Any:
+    if isinstance(value, bool) or not isinstance(value, int | float | str):
+        raise ValueError("a number, or a formula in quotes, is wanted")  # noqa: TRY004 - pydantic's way
+    if isinstance(value, str):
+        if len(value) > 400:
+            raise ValueError("a formula has 400 characters at most")
+        return value
+    if not abs(value) <= 1e12:
+        raise ValueError("the number is not finite or too large")
+    return value
+
+
+Number = Annotated[float | int | str, BeforeValidator(_number, json_schema_input_type=float | str)]
+"""A literal or a formula. Lengths in mm, angles in degrees."""
+Id = Annotated[str, StringConstraints(pattern=r"^[A-Za-z0-9_-]{1,64}$")]
+Name = Annotated[str, StringConstraints(min_length=1, max_length=200, strip_whitespace=True)]
+Point2 = Annotated[list[Number], Field(min_length=2, max_length=2)]
+Point3 = Annotated[list[Number], Field(min_length=3, max_length=3)]
+
+
+class _Model(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True, allow_inf_nan=False)
+
+
+class NamedNumber(_Model):
+    """A number of the bench with a name, usable in any formula."""
+
+    name: Annotated[str, StringConstraints(min_length=1, max_length=40)]
+    value: Number
+
+
+class CurvePoint(_Model):
+    """A point of a curve and how the piece after it runs."""
+
+    id: Id | None = None
+    at: Point2 = Field(description="(across, up) in the curve's own plane, mm")
+    fillet: Number = Field(0, description="radius of the corner, mm")
+    join: Literal["straight", "bezier", "smooth"] = "straight"
+    out: Point2 | None = Field(None, description="handle of the piece after the point, relative to it")
+    into: Point2 | None = Field(None, alias="in", description="handle of the piece before the point, relative to it")
+
+
+class Sampling(_Model):
+    """How finely a curve is cut into chords."""
+
+    tolerance: Number | None = Field(None, description="greatest distance between curve and chord, mm")
+    count: Number | None = Field(None, description="chords per piece")
+
+    @model_validator(mode="after")
+    def _one(self) -> Sampling:
+        if self.tolerance is not None and self.count is not None:
+            raise ValueError("either tolerance or count, not both")
+        return self
+
+
+class Placement(_Model):
+    """Where something stands: scaled, then turned about the fixed X, Y, Z in that order, then moved."""
+
+    move: Point3 = Field(default_factory=lambda: [0, 0, 0])
+    turn: Point3 = Field(default_factory=lambda: [0, 0, 0])
+    scale: Point3 = Field(default_factory=lambda: [1, 1, 1])
+
+
+class Curve(_Model):
+    """A profile: points in its own plane, open or closed."""
+
+    id: Id
+    name: Name
+    kind: Literal["profile"] = "profile"
+    closed: bool = False
+    points: list[CurvePoint] = Field(max_length=2000)
+    sampling: Sampling = Field(default_factory=Sampling)
+    placement: Placement = Field(default_factory=Placement)
+
+
+class Step(_Model):
+    """One operator with its values."""
+
+    id: Id
+    operator: Annotated[str, StringConstraints(pattern=r"^[a-z_]{1,64}$")]
+    name: Annotated[str, StringConstraints(max_length=200)] | None = None
+    on: bool = True
+    values: dict[str, Any] = Field(default_factory=dict)
+
+
+class Part(_Model):
+    """A body with a name, a placement, a finish and a recipe."""
+
+    id: Id
+    name: Name
+    finish: Annotated[str, StringConstraints(max_length=200)] | None = None
+    hidden: bool = False
+    locked: bool = False
+    placement: Placement = Field(default_factory=Placement)
+    recipe: list[Step] = Field(max_length=1000)
+
+
+class Finish(_Model):
+    """A named material: glTF metal and roughness, and a density in g/cm³."""
+
+    name: Name
+    colour: Annotated[str, StringConstraints(pattern=r"^#[0-9a-fA-F]{6}$")] = "#b9b4a8"
+    metal: float = Field(0, ge=0, le=1)
+    roughness: float = Field(0.5, ge=0, le=1)
+    density: float = Field(1, gt=0, le=30)
+
+
+class Bench(_Model):
+    """One document: named numbers, curves, finishes and parts. Millimetres and degrees, Z up."""
+
+    format: Literal["jukai-bench"] = "jukai-bench"
+    version: Literal[1] = 1
+    name: Name
+    unit: Literal["mm"] = "mm"
+    floor: float = Field(100, gt=0, le=1e6, description="side of the bench's floor, mm; new shapes are a fifth of it")
+    face_limit: int = Field(2_000_000, ge=1, le=20_000_000, description="faces a part may have")
+    dimensions: list[NamedNumber] = Field(default_factory=list, max_length=1000)
+    finishes: list[Finish] = Field(default_factory=list, max_length=200)
+    curves: list[Curve] = Field(default_factory=list, max_length=500)
+    parts: list[Part] = Field(default_factory=list, max_length=500)
+
+    @model_validator(mode="after")
+    def _unique(self) -> Bench:
+        def check(what: str, ids: Iterator[str]) -> None:
+            seen: set[str] = set()
+            for i in ids:
+                if i in seen:
+                    raise ValueError(f"two {what} are called '{i}'")
+                seen.add(i)
+
+        check("named numbers", (d.name for d in self.dimensions))
+        check("finishes", (f.name for f in self.finishes))
+        check("curves", (c.id for c in self.curves))
+        check("parts", (p.id for p in self.parts))
+        for p in self.parts:
+            check(f"steps of part '{p.name}'", (s.id for s in p.recipe))
+        for c in self.curves:
+            check(f"points of curve '{c.name}'", (p.id for p in c.points if p.id))
+        return self
+
+    def curve(self, curve_id: str) -> Curve | None:
+        """Return the curve of that id."""
+        return next((c for c in self.curves if c.id == curve_id), None)
+
+    def part(self, name_or_id: str) -> Part | None:
+        """Return the part of that id, else the first of that name."""
+        by_id = next((p for p in self.parts if p.id == name_or_id), None)
+        return by_id or next((p for p in self.parts if p.name == name_or_id), None)
+
+    def finish_of(self, part: Part) -> Finish | None:
+        """Return the finish of a part, if the bench has it."""
+        return next((f for f in self.finishes if f.name == part.finish), None)
+
+    def to_json(self) -> dict[str, Any]:
+        """Return the document as it is written: what has its default is left out, but for the head."""
+        body = self.model_dump(mode="json", by_alias=True, exclude_defaults=True)
+        return {"format": self.format, "version": self.version, "name": self.name, "unit": self.unit} | body

@@ -1,0 +1,210 @@
+"""Working a recipe out, step by step, with what was worked out before taken from a cache."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any, Protocol
+
+import numpy as np
+
+from jukai.core.errors import Cancelled, CoreError, MeshProblem, TooLarge, ValueProblem
+from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.placing import placed, placement_matrix
+from jukai.core.operators.base import Context, Kind, Note, Operator, Result
+from jukai.core.operators.registry import get_operator
+from jukai.core.recipe.bench import Bench, Part, Step
+from jukai.core.recipe.resolve import Resolved, Resolver
+
+__all__ = ["Cache", "Evaluation", "StepOutcome", "evaluate"]
+
+
+class Cache(Protocol):
+    """Where results of steps are kept; the keeper decides for how long."""
+
+    def get(self, key: str) -> Result | None:
+        """Return what is kept under ``key``."""
+
+    def put(self, key: str, result: Result) -> None:
+        """Keep a result."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class StepOutcome:
+    """What became of one step.
+
+    Attributes
+    ----------
+    state : ``done``, ``off``, ``failed``, or ``waiting`` (an earlier step failed, or it lies
+        beyond the step asked for).
+    mesh : the body after the step, in the part's own space; of a failed step the body before it.
+    shown : the numbers written in the step, worked out; ``used`` those chosen for what was left out.
+    """
+
+    step: Step
+    state: str
+    mesh: Mesh | None = None
+    result: Result | None = None
+    shown: Mapping[str, float] = field(default_factory=dict)
+    used: Mapping[str, Any] = field(default_factory=dict)
+    notes: tuple[Note, ...] = ()
+    error: CoreError | None = None
+    faces_added: int = 0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Evaluation:
+    """A part worked out.
+
+    Attributes
+    ----------
+    mesh : the body in the part's own space; None when there is none.
+    matrix : (4, 4) the part's placement.
+    key : the same whenever the recipe and all it uses are.
+    """
+
+    part: Part
+    steps: tuple[StepOutcome, ...]
+    mesh: Mesh | None
+    matrix: Floats
+    key: str
+
+    @property
+    def error(self) -> CoreError | None:
+        """The first error, if a step failed."""
+        return next((s.error for s in self.steps if s.error is not None), None)
+
+    @property
+    def failed(self) -> StepOutcome | None:
+        """The step that failed, if any."""
+        return next((s for s in self.steps if s.state == "failed"), None)
+
+    def placed_mesh(self) -> Mesh:
+        """Return the body where it stands on the bench."""
+        return placed(self.mesh if self.mesh is not None else Mesh.empty(), self.matrix)
+
+
+@dataclass(slots=True)
+class _State:
+    mesh: Mesh | None = None
+    key: str = ""
+    broken: bool = False
+
+
+def evaluate(
+    bench: Bench,
+    part: str,
+    *,
+    upto: str | None = None,
+    cache: Cache | None = None,
+    files: Mapping[str, bytes] | None = None,
+    on_progress: Callable[[str, float], None] | None = None,
+    stop: Callable[[], bool] | None = None,
+    resolver: Resolver | None = None,
+) -> Evaluation:
+    """Work out a part's recipe.
+
+    Parameters
+    ----------
+    part : id or name.
+    upto : id of the last step to take, included.
+    cache : where results of steps are looked for and kept.
+    files : bytes of imported files by name.
+    on_progress, stop : called with (step id, fraction); asked whether to stop.
+
+    Raises
+    ------
+    ValueProblem
+        When there is no such part or step. Errors of steps are not raised: they stop the part at
+        their step and are told in its outcome.
+    Cancelled
+        When stopped.
+    """
+    found = bench.part(part)
+    if found is None:
+        known = ", ".join(p.name for p in bench.parts) or "none"
+        raise ValueProblem(f"There is no part '{part}'.", field="part", hint=f"There is: {known}.")
+    if upto is not None and all(s.id != upto for s in found.recipe):
+        known = ", ".join(s.id for s in found.recipe) or "none"
+        raise ValueProblem(f"There is no step '{upto}' in '{found.name}'.", field="upto", hint=f"There is: {known}.")
+    resolver = resolver or Resolver(bench)
+    files = files or {}
+    state = _State()
+    outcomes: list[StepOutcome] = []
+    past = False
+    for step in found.recipe:
+        if past or state.broken:
+            outcomes.append(StepOutcome(step, "waiting"))
+            continue
+        if not step.on:
+            outcomes.append(StepOutcome(step, "off", state.mesh))
+        else:
+            context = Context(step.id, bench.floor / 5, bench.face_limit, files, on_progress, stop)
+            context.checkpoint(0.0)
+            outcomes.append(_take(step, state, resolver, context, cache))
+        past = step.id == upto
+    matrix = _matrix(found, resolver)
+    return Evaluation(found, tuple(outcomes), state.mesh, matrix, state.key)
+
+
+def _take(step: Step, state: _State, resolver: Resolver, context: Context, cache: Cache | None) -> StepOutcome:
+    """Take one step: its outcome, with ``state`` moved on."""
+    before = state.mesh.n_faces if state.mesh is not None else 0
+    shown: Mapping[str, float] = {}
+    try:
+        op = get_operator(step.operator)
+        resolved = resolver.step(step, op)
+        shown = resolved.shown
+        key = _key(step, op, resolved, state.key, context)
+        result = cache.get(key) if cache is not None else None
+        if result is None:
+            result = _run(op, resolved, state.mesh, context)
+            if cache is not None:
+                cache.put(key, result)
+        state.mesh, state.key = result.mesh, key
+        return StepOutcome(step, "done", result.mesh, result, shown, dict(result.used), (*resolved.notes, *result.notes),
+                           faces_added=result.mesh.n_faces - before)  # fmt: skip
+    except Cancelled:
+        raise
+    except CoreError as e:
+        state.broken = True
+        return StepOutcome(step, "failed", state.mesh, shown=shown, error=e)
+
+
+def _run(op: Operator, resolved: Resolved, mesh: Mesh | None, context: Context) -> Result:
+    if op.kind is Kind.BLANK:
+        if mesh is not None:
+            raise ValueProblem(f"'{op.name}' begins a body, and there is one already.", hint="Put it in a part of its own, or switch off the steps before it.")
+        result: Result = op.apply(resolved.values, context)
+    else:
+        if mesh is None:
+            raise ValueProblem(f"'{op.name}' works on a body, and there is none yet.", hint="Put a blank before it.")
+        result = op.apply(mesh, resolved.values, context)
+    made = result.mesh
+    if made.n_faces > context.face_limit:
+        raise TooLarge(f"The body has {made.n_faces} faces; {context.face_limit} are the most a part may have here.", hint="Raise the bench's face limit.")
+    if made.n_points and not np.isfinite(made.points).all():
+        raise MeshProblem("The result has points that are not finite.", hint="Smaller numbers would work.")
+    return replace(result, mesh=made)
+
+
+def _key(step: Step, op: Operator, resolved: Resolved, before: str, context: Context) -> str:
+    h = hashlib.blake2b(digest_size=16)
+    head = (step.id, op.id, op.version, resolved.key, before, context.blank_size, context.face_limit)
+    h.update(repr(head).encode())
+    name = getattr(resolved.values, "file", None)
+    if isinstance(name, str):
+        h.update(hashlib.blake2b(context.files.get(name, b"-")).digest())
+    return h.hexdigest()
+
+
+def _matrix(part: Part, resolver: Resolver) -> Floats:
+    rows = []
+    for name, measures in (("move", "length"), ("turn", "angle"), ("scale", "")):
+        raw = getattr(part.placement, name)
+        rows.append(np.array([resolver.number(v, measures=measures, where=name) for v in raw]))
+    if not rows[2].all():
+        raise ValueProblem(f"The scale of '{part.name}' is 0 along an axis.", field="scale", hint="1 leaves the size as it is.")
+    return placement_matrix(*rows)

@@ -1,0 +1,260 @@
+"""From what stands in the bench to what an operator takes: formulas, curves, axes, choices."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from pydantic import ValidationError
+
+from jukai.core.errors import CoreError, FormulaError, ValueProblem
+from jukai.core.geometry.curves import CurveShape, sample
+from jukai.core.operators.base import Along, AxisSpec, Note, Operator, OperatorValues, ProfileCurve
+from jukai.core.operators.values import ValueSpec, spec_of
+from jukai.core.recipe.bench import MAX_COORDINATE, Bench, Curve, CurvePoint, Step
+from jukai.core.recipe.formulas import Quantity, evaluate_formula, resolve_names
+
+__all__ = ["Resolved", "Resolver", "point_ids"]
+
+_MEASURES = {"length": "length", "vector": "length", "along": "length", "angle": "angle", "count": "", "counts": "", "share": ""}
+
+
+def point_ids(curve: Curve) -> tuple[str, ...]:
+    """Return the ids of a curve's points; those without one are counted: p1, p2 ..."""
+    taken = {p.id for p in curve.points if p.id}
+    out = []
+    for i, p in enumerate(curve.points, 1):
+        name = p.id or f"p{i}"
+        while not p.id and name in taken:
+            name += "_"
+        out.append(name)
+    return tuple(out)
+
+
+@dataclass(frozen=True, slots=True)
+class Resolved:
+    """The values of one step, ready for its operator.
+
+    Attributes
+    ----------
+    values : what the operator takes.
+    shown : plain numbers for the screen, by address (``sides``, ``size/0``), of what was written.
+    key : text that is the same whenever the values are.
+    """
+
+    values: OperatorValues
+    shown: dict[str, float]
+    key: str
+    notes: tuple[Note, ...] = ()
+
+
+@dataclass(slots=True)
+class Resolver:
+    """Works out numbers and curves of one bench."""
+
+    bench: Bench
+    names: Mapping[str, Quantity] = field(init=False)
+    name_errors: Mapping[str, CoreError] = field(init=False)
+    _curves: dict[str, ProfileCurve] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        self.names, self.name_errors = resolve_names({d.name: _as_text(d.value) for d in self.bench.dimensions})
+
+    def number(self, raw: Any, *, measures: str, where: str) -> float:
+        """Return a number, or the value of a formula.
+
+        Raises
+        ------
+        FormulaError, ValueProblem
+            Naming ``where``.
+        """
+        if isinstance(raw, bool) or not isinstance(raw, int | float | str):
+            raise ValueProblem(f"{where.capitalize()}: a number or a formula is wanted.", field=where)
+        if isinstance(raw, str):
+            try:
+                value = evaluate_formula(raw, self.names, measures=measures)
+            except FormulaError as e:
+                broken = next((n for n in self.name_errors if n in raw), None)
+                hint = self.name_errors[broken].sentence() if broken else e.hint
+                raise FormulaError(f"{e.message}", position=e.position, field=where, hint=hint) from None
+        else:
+            value = float(raw)
+        if not math.isfinite(value):
+            raise ValueProblem(f"{where.capitalize()} is not a finite number.", field=where)
+        if measures == "length" and abs(value) > MAX_COORDINATE:
+            raise ValueProblem(f"{where.capitalize()} is {value:g} mm; {MAX_COORDINATE:g} mm is the most.", field=where)
+        return value
+
+    # -- curves ---------------------------------------------------------------------------------
+    def curve(self, curve_id: Any) -> ProfileCurve:
+        """Return a profile of the bench, sampled."""
+        curve = self.bench.curve(curve_id) if isinstance(curve_id, str) else None
+        if curve is None:
+            known = ", ".join(f"{c.id} ({c.name})" for c in self.bench.curves[:8]) or "none"
+            raise ValueProblem(f"There is no curve '{curve_id}'.", field="profile", hint=f"There is: {known}.")
+        if curve.id not in self._curves:
+            self._curves[curve.id] = self._sampled(curve)
+        return self._curves[curve.id]
+
+    def _sampled(self, curve: Curve) -> ProfileCurve:
+        ids = point_ids(curve)
+        try:
+            shape = self._shape(curve)
+        except CoreError as e:
+            if isinstance(e, FormulaError):
+                raise FormulaError(f"Curve '{curve.name}', {e.field}: {e.message}", position=e.position, field="profile", hint=e.hint) from None
+            raise ValueProblem(f"Curve '{curve.name}': {e.message}", field="profile", hint=e.hint) from None
+        body = json.dumps([curve.id, curve.closed, shape.at.tolist(), shape.fillet.tolist(), shape.join, shape.out.tolist(),
+                           shape.into.tolist(), shape.tolerance, shape.count, ids])  # fmt: skip
+        return ProfileCurve(curve.id, curve.name, shape, sample(shape), ids, key=hashlib.blake2b(body.encode(), digest_size=12).hexdigest())
+
+    def _shape(self, curve: Curve) -> CurveShape:
+        n = len(curve.points)
+        at, out, into = np.zeros((n, 2)), np.zeros((n, 2)), np.zeros((n, 2))
+        fillet = np.zeros(n)
+        for i, p in enumerate(curve.points):
+            at[i] = [self.number(v, measures="length", where=f"point {i + 1}") for v in p.at]
+            fillet[i] = self._fillet(p, i)
+            for handle, target in ((p.out, out), (p.into, into)):
+                if handle is not None:
+                    target[i] = [self.number(v, measures="length", where=f"point {i + 1}") for v in handle]
+        tolerance = count = None
+        if curve.sampling.tolerance is not None:
+            tolerance = self.number(curve.sampling.tolerance, measures="length", where="tolerance")
+            least = max(float(np.ptp(at, axis=0).max()) if n else 0.0, 1e-12) / 1e6
+            if tolerance < least:
+                raise ValueProblem(f"A tolerance of {tolerance:g} mm is too fine for this curve.", hint=f"{least:.2g} mm is the least.")
+        if curve.sampling.count is not None:
+            count = round(self.number(curve.sampling.count, measures="", where="count"))
+            if not 1 <= count <= 10_000:
+                raise ValueProblem(f"{count} chords a piece.", hint="1 to 10 000 are possible.")
+        return CurveShape(at, fillet, tuple(p.join for p in curve.points), out, into, curve.closed, tolerance, count)
+
+    def _fillet(self, point: CurvePoint, i: int) -> float:
+        radius = self.number(point.fillet, measures="length", where=f"point {i + 1}")
+        if radius < 0:
+            raise ValueProblem(f"The radius at point {i + 1} is {radius:g} mm.", hint="0 leaves the corner sharp.")
+        return radius
+
+    # -- steps ----------------------------------------------------------------------------------
+    def step(self, step: Step, op: Operator) -> Resolved:
+        """Return the values of a step.
+
+        Raises
+        ------
+        ValueProblem
+            For an unknown key, a wrong kind, or a number out of its limits.
+        """
+        fields = {name.rstrip("_"): (name, info) for name, info in op.values.model_fields.items()}
+        shown: dict[str, float] = {}
+        notes: list[Note] = []
+        values: dict[str, Any] = {}
+        key: dict[str, Any] = {}
+        for name, raw in step.values.items():
+            if name not in fields:
+                raise ValueProblem(f"'{op.id}' has no value '{name}'.", field=name, hint=f"It has: {', '.join(fields)}.")
+            if raw is None:
+                continue
+            attribute, info = fields[name]
+            spec = spec_of(info)
+            values[attribute] = self._value(spec, raw, name, shown, notes)
+            resolved = values[attribute]
+            key[name] = resolved.key if isinstance(resolved, ProfileCurve) else repr(resolved)
+        try:
+            checked = op.values(**values)
+        except ValidationError as e:
+            raise _value_problem(e, op) from None
+        return Resolved(checked, shown, json.dumps(key, sort_keys=True), tuple(notes))
+
+    def _value(self, spec: ValueSpec, raw: Any, name: str, shown: dict[str, float], notes: list[Note]) -> Any:
+        if spec.kind in ("length", "angle", "share", "count"):
+            value = self.number(raw, measures=_MEASURES[spec.kind], where=name)
+            if spec.kind == "count":
+                value = _whole(value, name, notes)
+            shown[name] = value
+            return value
+        if spec.kind in ("vector", "counts"):
+            return self._vector(spec, raw, name, shown, notes)
+        if spec.kind == "choice":
+            words = [v for v, _ in spec.choices]
+            if raw not in words:
+                raise ValueProblem(f"{name.capitalize()}: '{raw}' is no choice.", field=name, hint=f"There is: {', '.join(words)}.")
+            return raw
+        if spec.kind == "switch":
+            if not isinstance(raw, bool):
+                raise ValueProblem(f"{name.capitalize()} is on or off: true or false.", field=name)
+            return raw
+        if spec.kind == "axis":
+            return self._axis(raw, name)
+        if spec.kind == "along":
+            return self._along(raw, name, shown)
+        if spec.kind == "curve":
+            return self.curve(raw)
+        if not isinstance(raw, str) or not raw or "/" in raw or "\\" in raw or raw.startswith("."):
+            raise ValueProblem("A file is named without a folder.", field=name, hint="Put it beside the bench file.")
+        return raw
+
+    def _vector(self, spec: ValueSpec, raw: Any, name: str, shown: dict[str, float], notes: list[Note]) -> tuple[float, ...]:
+        if not isinstance(raw, list) or len(raw) != 3:
+            raise ValueProblem(f"{name.capitalize()} is a list of three numbers.", field=name, hint="For example [20, 20, 20].")
+        out = []
+        for i, part in enumerate(raw):
+            value = self.number(part, measures=_MEASURES[spec.kind], where=name)
+            if spec.kind == "counts":
+                value = _whole(value, name, notes)
+            shown[f"{name}/{i}"] = value
+            out.append(value)
+        return tuple(out)
+
+    def _axis(self, raw: Any, name: str) -> AxisSpec:
+        if isinstance(raw, str) and raw in ("x", "y", "z", "longest"):
+            return AxisSpec(raw)
+        if isinstance(raw, dict) and set(raw) == {"point", "direction"}:
+            rows = []
+            for key in ("point", "direction"):
+                if not isinstance(raw[key], list) or len(raw[key]) != 3:
+                    raise ValueProblem(f"The {key} of an axis is a list of three numbers.", field=name)
+                rows.append(tuple(self.number(v, measures="length", where=name) for v in raw[key]))
+            if not any(rows[1]):
+                raise ValueProblem("The axis has no direction: all three numbers are 0.", field=name, hint="For example [0, 0, 1].")
+            return AxisSpec(None, rows[0], rows[1])  # type: ignore[arg-type]
+        raise ValueProblem(f"{name.capitalize()} is no axis.", field=name, hint='Write "x", "y", "z", "longest", or a point and a direction.')
+
+    def _along(self, raw: Any, name: str, shown: dict[str, float]) -> Along:
+        if isinstance(raw, str) and raw.rstrip().endswith("%"):
+            return Along(self.number(raw.rstrip()[:-1], measures="", where=name), share=True)
+        value = self.number(raw, measures="length", where=name)
+        shown[name] = value
+        return Along(value)
+
+
+def _as_text(value: Any) -> str:
+    return value if isinstance(value, str) else repr(value)
+
+
+def _whole(value: float, name: str, notes: list[Note]) -> int:
+    whole = math.floor(value + 0.5)
+    if whole != value:
+        notes.append(Note("info", f"{name.replace('_', ' ').capitalize()} {value:g} is rounded to {whole}.", field=name))
+    return whole
+
+
+def _value_problem(e: ValidationError, op: Operator) -> ValueProblem:
+    first = e.errors(include_url=False, include_context=True)[0]
+    key = str(first["loc"][0]).rstrip("_") if first["loc"] else None
+    label = (key or op.name).replace("_", " ").capitalize()
+    limits = first.get("ctx", {})
+    words = {"greater_than_equal": ("ge", "is the least"), "less_than_equal": ("le", "is the most"),
+             "greater_than": ("gt", "is too little; it must be more"), "less_than": ("lt", "is too much")}  # fmt: skip
+    if first["type"] in words:
+        name, text = words[first["type"]]
+        return ValueProblem(f"{label} is {first['input']:g}.", field=key, hint=f"{limits[name]:g} {text}.")
+    if first["type"] == "missing":
+        return ValueProblem(f"{label} is not given.", field=key, hint="Choose one.")
+    text = str(first["msg"]).removeprefix("Value error, ")
+    return ValueProblem(f"{text[:1].upper()}{text[1:]}.", field=key)

@@ -1,0 +1,54 @@
+"""What the tests share: where the reference values are, tiny named meshes, checks on meshes."""
+
+from __future__ import annotations
+
+import contextlib
+import io
+import json
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from jukai.cli import main
+from jukai.core.formats import read_mesh
+from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.soundness import soundness
+
+ROOT = Path(__file__).parent.parent
+REFERENCE = Path(__file__).parent / "reference"
+EXAMPLE = ROOT / "demo" / "example.jukai.json"
+
+
+def reference(name: str) -> Any:
+    """Return a file of reference values."""
+    return json.loads((REFERENCE / name).read_text(encoding="utf-8"))
+
+
+def command(*arguments: str) -> tuple[int, str, str]:
+    """Run the command line in this process: exit status, standard output, standard error."""
+    out, err = io.StringIO(), io.StringIO()
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+        status = main(arguments)
+    return status, out.getvalue(), err.getvalue()
+
+
+def reference_mesh(name: str) -> Mesh:
+    """Return one of the small nasty meshes."""
+    return read_mesh((REFERENCE / "meshes" / name).read_bytes(), "obj").mesh
+
+
+def cube() -> Mesh:
+    return reference_mesh("cube.obj")
+
+
+def check_sound(case: Any, mesh: Mesh) -> None:
+    """Assert that a body is closed, manifold, oriented, outward and free of NaN, and that Euler and Poincaré agree."""
+    s = soundness(mesh)
+    failures = [f.text for f in s.findings if f.level == "failure"]
+    case.assertTrue(s.sound, failures)
+    case.assertTrue(np.isfinite(mesh.points).all())
+    case.assertIsNotNone(s.genus)
+    case.assertEqual(s.euler, 2 * s.bodies - 2 * s.genus)
+    if mesh.uv is not None:
+        case.assertTrue(((mesh.uv >= -1e-12) & (mesh.uv <= 1 + 1e-12)).all())
