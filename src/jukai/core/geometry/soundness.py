@@ -190,7 +190,7 @@ def _faces_that_fail(mesh: Mesh, find: Any) -> None:
     thin = np.flatnonzero((areas > 1e-14 * spread**2) & (areas < _SLIVER * spread**2))
     find("slivers", "warning", f"{_number(len(thin), 'face is a sliver', 'faces are slivers')}.", centres[thin])
     folded = _folded_faces(mesh, areas)
-    find("folded_faces", "failure", f"{_number(len(folded), 'face crosses', 'faces cross')} itself.", centres[folded])
+    find("folded_faces", "failure", f"{_number(len(folded), 'face crosses itself', 'faces cross themselves')}.", centres[folded])
     key = mesh.connectivity.corner_edge.astype(np.int64)
     if mesh.n_faces:
         sums = np.stack([np.add.reduceat(key, mesh.offsets[:-1]), np.add.reduceat(key * key % 1_000_003, mesh.offsets[:-1]),

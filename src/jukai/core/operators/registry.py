@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import importlib
 import pkgutil
+import re
 from collections.abc import Mapping
 from functools import cache
 from pathlib import Path
@@ -12,9 +13,9 @@ from typing import Any
 
 from jukai.core.errors import ValueProblem
 from jukai.core.operators.base import Operator, found
-from jukai.core.operators.values import describe_values, written_schema
+from jukai.core.operators.values import describe_values, spec_of, written_schema
 
-__all__ = ["describe", "get_operator", "operators"]
+__all__ = ["describe", "first_values", "get_operator", "operators"]
 
 _FOLDERS = ("blanks", "curves", "changes", "deform", "tidy")
 
@@ -42,6 +43,13 @@ def get_operator(operator_id: str) -> Operator:
     except KeyError:
         known = ", ".join(sorted(operators()))
         raise ValueProblem(f"There is no operator '{operator_id}'.", hint=f"There is: {known}.") from None
+
+
+def first_values(op: Operator) -> list[str]:
+    """Return the keys of the numbers in the first sentence, which a new step is written with."""
+    fields = {name.rstrip("_"): info for name, info in op.values.model_fields.items()}
+    keys = [key for group in re.findall(r"{([^}]+)}", op.sentence) for key in group.split("|")]
+    return [k for k in keys if spec_of(fields[k]).kind in ("length", "angle", "count", "vector", "counts")]
 
 
 def describe(op: Operator) -> dict[str, Any]:

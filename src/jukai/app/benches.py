@@ -1,0 +1,288 @@
+"""The use cases: list, open, edit, preview, undo, bake, hand over."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from jukai.app.events import Events
+from jukai.app.meshes_kept import mesh_from_bytes, mesh_to_bytes
+from jukai.app.ports import BakedRow, BenchRow, BenchStore, RevisionRow, Stale
+from jukai.app.workshop import Workshop
+from jukai.core.errors import Cancelled, CoreError, FileProblem, ValueProblem
+from jukai.core.formats.bench_file import bench_from, read_bench, read_bench_zip, write_bench, write_bench_zip
+from jukai.core.formats.common import WriteOptions
+from jukai.core.formats.glb import GlbMaterial
+from jukai.core.formats.reading import format_of, read_mesh
+from jukai.core.formats.writing import ExportPart, write_parts, write_zip
+from jukai.core.geometry.soundness import soundness
+from jukai.core.operators.registry import first_values, get_operator
+from jukai.core.recipe.bench import Bench, Finish
+from jukai.core.recipe.edits import apply_edit, edit_label, parse_edit, with_point_ids
+from jukai.core.recipe.report import part_report, soundness_report
+
+__all__ = ["BenchState", "Benches"]
+
+STANDARD_FINISHES = (
+    Finish(name="Brass", colour="#c89a3f", metal=1, roughness=0.3, density=8.5),
+    Finish(name="Steel", colour="#9a9ea0", metal=1, roughness=0.35, density=7.85),
+    Finish(name="Walnut", colour="#6b4a33", metal=0, roughness=0.6, density=0.65),
+    Finish(name="Limestone", colour="#b9b1a2", metal=0, roughness=0.9, density=2.6),
+)
+
+
+@dataclass(frozen=True, slots=True)
+class BenchState:
+    """A bench as the screen needs it."""
+
+    row: BenchRow
+    revision: int
+    document: dict[str, Any]
+    undo: RevisionRow | None
+    redo: RevisionRow | None
+    numbers: list[dict[str, Any]]
+    curves: list[dict[str, Any]]
+    parts: list[dict[str, Any]]
+    stopped: bool = False
+
+
+class Benches:
+    """All that people can do with benches; one object for the whole server."""
+
+    def __init__(self, store: BenchStore, workshop: Workshop, events: Events, demo: bytes | None = None) -> None:
+        self.store = store
+        self.workshop = workshop
+        self.events = events
+        self._demo = demo
+
+    # -- the list -------------------------------------------------------------------------------
+    def list(self) -> Sequence[BenchRow]:
+        """Return all benches."""
+        return self.store.benches()
+
+    def create(self, name: str, author: str) -> str:
+        """Make an empty bench with the usual finishes; return its id."""
+        return self._keep(Bench(name=name, finishes=list(STANDARD_FINISHES)), "new bench", author)
+
+    def create_demo(self, author: str) -> str:
+        """Make a bench from the demo file."""
+        if self._demo is None:
+            raise FileProblem("The demo bench is not there.")
+        return self._keep(read_bench(self._demo), "demo bench", author)
+
+    def open_file(self, data: bytes, author: str) -> str:
+        """Make a bench of a bench file, or of a zip of one with its imports."""
+        if data[:2] == b"PK":
+            bench, files = read_bench_zip(data)
+        else:
+            bench, files = read_bench(data), {}
+        bench_id = self._keep(bench, "opened from a file", author)
+        for name, body in files.items():
+            self.store.keep_file(bench_id, name, body)
+        return bench_id
+
+    def duplicate(self, bench_id: str, author: str) -> str:
+        """Make a bench that begins as a copy of another one's head."""
+        _, document = self.store.document(bench_id)
+        copy = self._keep(bench_from(document | {"name": f"{document['name']}, copy"}), f"copy of {document['name']}", author)
+        for name, body in self.store.files(bench_id).items():
+            self.store.keep_file(copy, name, body)
+        return copy
+
+    def _keep(self, bench: Bench, label: str, author: str) -> str:
+        bench_id = secrets.token_hex(6)
+        self.store.create(bench_id, with_point_ids(bench).to_json(), label, author=author)
+        self.events.tell(None, {"kind": "benches"})
+        return bench_id
+
+    def remove(self, bench_id: str, *, removed: bool) -> None:
+        """Take a bench off the list, or put it back."""
+        self.store.remove(bench_id, removed=removed)
+        self.events.tell(None, {"kind": "benches"})
+
+    def file(self, bench_id: str) -> tuple[str, bytes]:
+        """Return a bench as a file: its name and bytes; a zip when it has imports."""
+        _, document = self.store.document(bench_id)
+        bench = bench_from(document)
+        files = self.store.files(bench_id)
+        stem = "".join(c if c.isalnum() or c in "-_ " else "_" for c in bench.name).strip() or "bench"
+        if files:
+            return f"{stem}.jukai.zip", write_bench_zip(bench, files)
+        return f"{stem}.jukai.json", write_bench(bench)
+
+    # -- one bench ------------------------------------------------------------------------------
+    def state(self, bench_id: str, revision: int | None = None) -> BenchState:
+        """Return a bench worked out."""
+        number, document = self.store.document(bench_id, revision)
+        return self._state(bench_id, number, bench_from(document))
+
+    def _state(self, bench_id: str, number: int, bench: Bench) -> BenchState:
+        undo, redo = self.store.steps(bench_id)
+        stopped = False
+        try:
+            parts = self.workshop.views(bench, self.store.files(bench_id), subject=f"{bench_id}/head", progress=self._progress(bench_id))
+        except Cancelled:
+            parts, stopped = [], True
+        return BenchState(
+            self.store.row(bench_id), number, bench.to_json(), undo, redo, self.workshop.numbers(bench), self.workshop.curves(bench), parts, stopped
+        )
+
+    def _progress(self, bench_id: str) -> Any:
+        def tell(part: str, step: str, fraction: float) -> None:
+            self.events.tell(bench_id, {"kind": "progress", "part": part, "step": step, "fraction": fraction})
+
+        return tell
+
+    def edit(self, bench_id: str, base: int, data: Any, author: str, *, join: bool = False) -> BenchState:
+        """Do and keep an edit; it is acknowledged once it is on disk."""
+        number, document = self.store.document(bench_id)
+        if number != base:
+            raise Stale(number)
+        edit = parse_edit(data)
+        bench = bench_from(document)
+        label = edit_label(bench, edit)
+        changed = self._with_starting_numbers(bench, edit)
+        done = apply_edit(bench, changed)
+        number = self.store.append(bench_id, base, changed.model_dump(mode="json", by_alias=True), done.to_json(), label, author=author, join=join)
+        self.events.tell(bench_id, {"kind": "head", "revision": number, "author": author})
+        return self._state(bench_id, number, done)
+
+    def _with_starting_numbers(self, bench: Bench, edit: Any) -> Any:
+        """Write the numbers that a new step begins with into it, so that they are there to be seen and changed."""
+        if edit.kind not in ("add_step", "add_part"):
+            return edit
+        try:
+            trial = apply_edit(bench, edit)
+            evaluation = self.workshop.evaluate(trial, edit.part, {})
+        except CoreError:
+            return edit
+        outcome = next((o for o in evaluation.steps if o.step.id == edit.step), None)
+        if outcome is None or outcome.state != "done":
+            return edit
+        start = {k: _listed(outcome.used[k]) for k in first_values(get_operator(edit.operator)) if k in outcome.used}
+        return edit.model_copy(update={"values": start | edit.values})
+
+    def preview(self, bench_id: str, base: int, data: Any, author: str, part: str | None) -> BenchState | None:
+        """Work out an edit without keeping it; None when a newer one came."""
+        number, document = self.store.document(bench_id, base)
+        bench = apply_edit(bench_from(document), parse_edit(data))
+        try:
+            parts = self.workshop.views(bench, self.store.files(bench_id), subject=f"{bench_id}/preview/{author}", only=part)
+        except Cancelled:
+            return None
+        return BenchState(self.store.row(bench_id), number, bench.to_json(), None, None, self.workshop.numbers(bench), self.workshop.curves(bench), parts)
+
+    def look_at(self, bench_id: str, part: str, step: str) -> dict[str, Any]:
+        """Return a part as it was after one of its steps."""
+        _, document = self.store.document(bench_id)
+        bench = bench_from(document)
+        evaluation = self.workshop.evaluate(bench, part, self.store.files(bench_id), upto=step)
+        return self.workshop.part_view(bench, evaluation)
+
+    def stop(self, bench_id: str) -> None:
+        """Stop working out a bench."""
+        self.workshop.stop(f"{bench_id}/head")
+
+    def move_head(self, bench_id: str, how: str, base: int, author: str, revision: int | None = None) -> BenchState:
+        """Undo, redo, or go to a revision."""
+        if how == "undo":
+            number = self.store.undo(bench_id, base)
+        elif how == "redo":
+            number = self.store.redo(bench_id, base)
+        else:
+            number = self.store.go_to(bench_id, revision if revision is not None else base)
+        self.events.tell(bench_id, {"kind": "head", "revision": number, "author": author})
+        return self.state(bench_id)
+
+    # -- files ----------------------------------------------------------------------------------
+    def upload(self, bench_id: str, name: str, data: bytes) -> dict[str, Any]:
+        """Keep a mesh file beside a bench, once it is known to be readable; say what it holds."""
+        if not name or len(name) > 120 or "/" in name or "\\" in name or name.startswith("."):
+            raise FileProblem("The file's name can't be used.", hint="A plain name without a folder, up to 120 letters.")
+        file_format = format_of(name)
+        read = read_mesh(data, file_format)
+        name = self._free_file_name(bench_id, name, data)
+        self.store.keep_file(bench_id, name, data)
+        low, high = read.mesh.bounds
+        return {
+            "file": name, "format": file_format, "points": read.mesh.n_points, "faces": read.mesh.n_faces,
+            "size": (high - low).tolist(), "has_units": read.has_units, "notes": list(read.notes),
+        }  # fmt: skip
+
+    def _free_file_name(self, bench_id: str, name: str, data: bytes) -> str:
+        held = self.store.files(bench_id)
+        stem, dot, ending = name.rpartition(".")
+        n = 2
+        while name in held and held[name] != data:
+            name = f"{stem} {n}{dot}{ending}"
+            n += 1
+        return name
+
+    # -- hand-over ------------------------------------------------------------------------------
+    def bake(self, bench_id: str, part: str) -> BakedRow:
+        """Work a part out in full, inspect it, and put the plain result in the hand-over."""
+        number, document = self.store.document(bench_id)
+        bench = bench_from(document)
+        evaluation = self.workshop.evaluate(bench, part, self.store.files(bench_id), stop=self.workshop.turn(f"{bench_id}/bake"),
+                                            progress=self._progress(bench_id))  # fmt: skip
+        failed = evaluation.failed
+        if failed is not None and failed.error is not None:
+            raise ValueProblem(f"'{evaluation.part.name}' can't be baked: {failed.error.message}", field=failed.step.id, hint=failed.error.hint)
+        if evaluation.mesh is None or evaluation.mesh.n_faces == 0:
+            raise ValueProblem(f"'{evaluation.part.name}' has no body yet.", hint="Give it a blank, and switch it on.")
+        mesh = evaluation.placed_mesh()
+        report = part_report(evaluation) | {"soundness": soundness_report(soundness(mesh))}
+        finish = bench.finish_of(evaluation.part)
+        report["finish"] = finish.model_dump() if finish else None
+        self.store.keep_baked(bench_id, evaluation.part.id, evaluation.part.name, number, evaluation.key, report, mesh_to_bytes(mesh))
+        self.events.tell(bench_id, {"kind": "handover"})
+        return next(b for b in self.store.baked(bench_id) if b.part == evaluation.part.id)
+
+    def handover(self, bench_id: str, state_keys: Mapping[str, str] | None = None) -> list[tuple[BakedRow, bool]]:
+        """Return what is baked, and whether its part has changed since."""
+        keys = state_keys if state_keys is not None else self._keys(bench_id)
+        return [(b, keys.get(b.part) != b.key) for b in self.store.baked(bench_id)]
+
+    def _keys(self, bench_id: str) -> dict[str, str]:
+        _, document = self.store.document(bench_id)
+        bench, files = bench_from(document), self.store.files(bench_id)
+        out = {}
+        for b in self.store.baked(bench_id):
+            if bench.part(b.part) is not None:
+                try:
+                    out[b.part] = self.workshop.evaluate(bench, b.part, files).key
+                except CoreError:
+                    continue
+        return out
+
+    def download(self, bench_id: str, ids: Sequence[int], file_format: str, options: WriteOptions, *, together: bool) -> tuple[str, bytes]:
+        """Write baked results: one file, or a zip when there are several."""
+        rows = [b for b in self.store.baked(bench_id) if not ids or b.id in ids]
+        if not rows or (ids and len(rows) < len(set(ids))):
+            raise FileProblem("What was asked for is not in the hand-over any more.", hint="Bake it again.")
+        parts = [ExportPart(b.part_name, mesh_from_bytes(self.store.baked_mesh(bench_id, b.id)), _material(b)) for b in rows]
+        stem = rows[0].part_name if len(rows) == 1 else self.store.row(bench_id).name
+        if together or len(parts) == 1:
+            files = write_parts(parts, file_format, options, stem)
+        else:
+            files = {}
+            for p in parts:
+                files |= _without_clash(files, write_parts([p], file_format, options, p.name))
+        if len(files) == 1:
+            return next(iter(files.items()))
+        return f"{next(iter(files)).rsplit('.', 1)[0] if together or len(parts) == 1 else stem}.zip", write_zip(files)
+
+
+def _listed(value: Any) -> Any:
+    return list(value) if isinstance(value, tuple) else value
+
+
+def _without_clash(held: Mapping[str, bytes], new: dict[str, bytes]) -> dict[str, bytes]:
+    return {f"{'_' * sum(n.lstrip('_') == name for n in held)}{name}": body for name, body in new.items()}
+
+
+def _material(b: BakedRow) -> GlbMaterial | None:
+    f = b.report.get("finish")
+    return GlbMaterial(f["name"], f["colour"], f["metal"], f["roughness"]) if f else None

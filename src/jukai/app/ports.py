@@ -1,0 +1,126 @@
+"""What the use cases need from the outside."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+__all__ = ["BakedRow", "BenchRow", "BenchStore", "NotThere", "RevisionRow", "Stale", "UploadRow"]
+
+
+class NotThere(Exception):  # noqa: N818 - the name says the situation
+    """What was asked for is not in the store."""
+
+
+class Stale(Exception):  # noqa: N818
+    """The edit was made on a revision that is no longer the head; ``head`` is its number."""
+
+    def __init__(self, head: int) -> None:
+        super().__init__(f"the head is revision {head}")
+        self.head = head
+
+
+@dataclass(frozen=True, slots=True)
+class BenchRow:
+    """A bench in the list."""
+
+    id: str
+    name: str
+    head: int
+    changed: float
+    removed: float | None
+    parts: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class RevisionRow:
+    """A revision: what was done, on which one, when, by which window."""
+
+    number: int
+    parent: int | None
+    label: str
+    name: str | None
+    time: float
+    author: str
+    edit: dict[str, Any] | None
+    on_branch: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class BakedRow:
+    """A baked result in the hand-over."""
+
+    id: int
+    part: str
+    part_name: str
+    revision: int
+    key: str
+    time: float
+    report: dict[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class UploadRow:
+    """A file that belongs to a bench."""
+
+    name: str
+    size: int
+
+
+class BenchStore(Protocol):
+    """Where benches, their revisions, baked results and files are kept."""
+
+    def benches(self) -> Sequence[BenchRow]:
+        """Return all benches, newest change first, removed ones too."""
+
+    def create(self, bench_id: str, document: dict[str, Any], label: str, *, author: str) -> int:
+        """Keep a new bench; return its first revision."""
+
+    def row(self, bench_id: str) -> BenchRow:
+        """Return one bench of the list."""
+
+    def document(self, bench_id: str, revision: int | None = None) -> tuple[int, dict[str, Any]]:
+        """Return a revision's number (the head's by default) and document."""
+
+    def append(self, bench_id: str, base: int, edit: dict[str, Any], document: dict[str, Any], label: str, *, author: str, join: bool) -> int:
+        """Keep an edit made on ``base``; raise ``Stale`` if that is not the head."""
+
+    def undo(self, bench_id: str, base: int) -> int:
+        """Move the head to its parent; return its number."""
+
+    def redo(self, bench_id: str, base: int) -> int:
+        """Move the head towards the newest revision it came from."""
+
+    def go_to(self, bench_id: str, revision: int) -> int:
+        """Move the head to any revision."""
+
+    def history(self, bench_id: str) -> Sequence[RevisionRow]:
+        """Return the revisions, newest first."""
+
+    def steps(self, bench_id: str) -> tuple[RevisionRow | None, RevisionRow | None]:
+        """Return what undo would take back and what redo would do again."""
+
+    def name_revision(self, bench_id: str, revision: int, name: str | None) -> None:
+        """Give a revision a name."""
+
+    def remove(self, bench_id: str, *, removed: bool) -> None:
+        """Take a bench off the list, or put it back."""
+
+    def keep_file(self, bench_id: str, name: str, data: bytes) -> None:
+        """Keep a file beside a bench."""
+
+    def files(self, bench_id: str) -> dict[str, bytes]:
+        """Return the files beside a bench."""
+
+    def keep_baked(self, bench_id: str, part: str, part_name: str, revision: int, key: str, report: dict[str, Any], mesh: bytes) -> int:
+        """Keep a baked result; the one before it of the same part goes."""
+
+    def baked(self, bench_id: str) -> Sequence[BakedRow]:
+        """Return what stands in the hand-over."""
+
+    def baked_mesh(self, bench_id: str, baked_id: int) -> bytes:
+        """Return the mesh of a baked result."""
+
+    def remove_baked(self, bench_id: str, baked_id: int) -> None:
+        """Take a baked result out of the hand-over."""

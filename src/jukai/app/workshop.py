@@ -1,0 +1,230 @@
+"""Working benches out for the screen: evaluation, drawing data, soundness, Stop."""
+
+from __future__ import annotations
+
+import hashlib
+import math
+import time
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from threading import Lock
+from typing import Any
+
+import numpy as np
+
+from jukai.app.caches import ByteCache, StepCache
+from jukai.core.errors import Cancelled, CoreError
+from jukai.core.geometry.measures import signed_volume
+from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.soundness import soundness
+from jukai.core.geometry.view import view_bytes
+from jukai.core.operators.base import Callout, Note
+from jukai.core.recipe.bench import Bench, Part
+from jukai.core.recipe.evaluate import Evaluation, StepOutcome, evaluate
+from jukai.core.recipe.report import soundness_report
+from jukai.core.recipe.resolve import Resolver, point_ids
+
+__all__ = ["Progress", "Workshop"]
+
+Progress = Callable[[str, str, float], None]
+"""Called with part, step and fraction."""
+
+
+@dataclass(slots=True)
+class _Turn:
+    """Whose turn it is: newer work on the same subject stops older."""
+
+    newest: dict[str, int] = field(default_factory=dict)
+    lock: Lock = field(default_factory=Lock)
+
+    def take(self, subject: str) -> Callable[[], bool]:
+        with self.lock:
+            mine = self.newest.get(subject, 0) + 1
+            self.newest[subject] = mine
+        return lambda: self.newest.get(subject) != mine
+
+    def stop(self, subject: str) -> None:
+        with self.lock:
+            self.newest[subject] = self.newest.get(subject, 0) + 1
+
+
+class Workshop:
+    """Evaluates parts and keeps what it made by content hash."""
+
+    def __init__(self) -> None:
+        self._steps = StepCache()
+        self._views: ByteCache[bytes] = ByteCache(500_000_000, len)
+        self._meshes: ByteCache[Mesh] = ByteCache(1_000_000_000, lambda m: m.nbytes + 1000)
+        self._hashes: ByteCache[str] = ByteCache(10_000_000, len)
+        self._turns = _Turn()
+
+    # -- evaluating -----------------------------------------------------------------------------
+    def evaluate(
+        self,
+        bench: Bench,
+        part: str,
+        files: Mapping[str, bytes],
+        *,
+        upto: str | None = None,
+        stop: Callable[[], bool] | None = None,
+        progress: Progress | None = None,
+        resolver: Resolver | None = None,
+    ) -> Evaluation:
+        """Work out one part with what is kept."""
+        told = 0.0
+
+        def tell(step: str, fraction: float) -> None:
+            nonlocal told
+            now = time.monotonic()
+            if progress is not None and now - told > 0.1:
+                told = now
+                progress(part, step, fraction)
+
+        return evaluate(bench, part, upto=upto, cache=self._steps, files=files, stop=stop, on_progress=tell, resolver=resolver)
+
+    def turn(self, subject: str) -> Callable[[], bool]:
+        """Begin work on a subject; older work on it stops at its next checkpoint."""
+        return self._turns.take(subject)
+
+    def stop(self, subject: str) -> None:
+        """Stop the work on a subject."""
+        self._turns.stop(subject)
+
+    def views(self, bench: Bench, files: Mapping[str, bytes], *, subject: str, progress: Progress | None = None,
+              only: str | None = None) -> list[dict[str, Any]]:  # fmt: skip
+        """Return every part as the screen needs it; ``only`` limits the work to one of them.
+
+        Raises
+        ------
+        Cancelled
+            When newer work on the same subject came, or it was stopped.
+        """
+        stop = self.turn(subject)
+        resolver = Resolver(bench)
+        out = []
+        for part in bench.parts:
+            if part.hidden and part.id != only:
+                out.append(_hidden(part))
+            elif only is None or part.id == only:
+                out.append(self._view(bench, part, files, resolver, stop, progress))
+        return out
+
+    def _view(self, bench: Bench, part: Part, files: Mapping[str, bytes], resolver: Resolver,
+              stop: Callable[[], bool], progress: Progress | None) -> dict[str, Any]:  # fmt: skip
+        try:
+            evaluation = self.evaluate(bench, part.id, files, stop=stop, progress=progress, resolver=resolver)
+        except Cancelled:
+            raise
+        except CoreError as e:
+            return _hidden(part) | {"error": e.as_dict()}
+        return self.part_view(bench, evaluation)
+
+    def part_view(self, bench: Bench, evaluation: Evaluation) -> dict[str, Any]:
+        """Return one part as plain data; its drawing data waits under the hash given."""
+        part, mesh = evaluation.part, evaluation.mesh
+        out: dict[str, Any] = _hidden(part) | {"hidden": part.hidden, "steps": [_step_view(o) for o in evaluation.steps],
+                                               "matrix": evaluation.matrix.ravel().tolist(), "key": evaluation.key}  # fmt: skip
+        if mesh is None or mesh.n_faces == 0:
+            return out
+        finish = bench.finish_of(part)
+        volume = abs(mesh.cached("signed volume", lambda: signed_volume(mesh))) * abs(float(np.linalg.det(evaluation.matrix[:3, :3])))
+        sides = mesh.sides
+        return out | {
+            "mesh": self.keep(mesh, evaluation.key),
+            "faces": mesh.n_faces, "points": mesh.n_points, "four_sided": int((sides == 4).sum()),
+            "bounds": mesh.bounds.tolist(), "volume": volume,
+            "mass": volume * finish.density / 1000 if finish else None,
+            "groups": mesh.groups(),
+        }  # fmt: skip
+
+    def keep(self, mesh: Mesh, key: str) -> str:
+        """Keep a mesh's drawing data and return its hash."""
+        known = self._hashes.get(key)
+        if known is not None and self._views.get(known) is not None:
+            return known
+        data = view_bytes(mesh)
+        digest = hashlib.blake2b(data, digest_size=16).hexdigest()
+        self._views.put(digest, data)
+        self._meshes.put(digest, mesh)
+        self._hashes.put(key, digest)
+        return digest
+
+    def view_data(self, digest: str) -> bytes | None:
+        """Return drawing data by hash."""
+        return self._views.get(digest)
+
+    def soundness(self, digest: str) -> dict[str, Any] | None:
+        """Return the soundness report of a mesh by the hash of its drawing data."""
+        mesh = self._meshes.get(digest)
+        return None if mesh is None else soundness_report(soundness(mesh))
+
+    def numbers(self, bench: Bench) -> list[dict[str, Any]]:
+        """Return the named numbers with their values, or what is wrong with them."""
+        resolver = Resolver(bench)
+        out = []
+        for d in bench.dimensions:
+            q, e = resolver.names.get(d.name), resolver.name_errors.get(d.name)
+            out.append({"name": d.name, "written": d.value, "value": q.value if q else None, "measures": q.measures if q else None,
+                        "error": e.as_dict() if e else None})  # fmt: skip
+        return out
+
+    def curves(self, bench: Bench) -> list[dict[str, Any]]:
+        """Return the curves as the drawing board shows them: points worked out, samples, arcs."""
+        resolver = Resolver(bench)
+        return [_curve_view(resolver, c) for c in bench.curves]
+
+    def warm_up(self) -> None:
+        """Load and run what would make the first edit slow."""
+        from jukai.core.warm import warm_up  # noqa: PLC0415 - loads the compiler
+
+        warm_up()
+
+
+def _hidden(part: Part) -> dict[str, Any]:
+    return {"part": part.id, "name": part.name, "hidden": True, "steps": [], "matrix": None, "key": None, "mesh": None, "faces": 0, "points": 0,
+            "four_sided": 0, "bounds": None, "volume": None, "mass": None, "groups": {}, "error": None}  # fmt: skip
+
+
+def _plain(value: Any) -> Any:
+    """Return a value as JSON can hold it."""
+    if isinstance(value, tuple | list):
+        return [_plain(v) for v in value]
+    if isinstance(value, float):
+        return value if math.isfinite(value) else None
+    if isinstance(value, np.generic):
+        return value.item()
+    return value
+
+
+def _note_view(n: Note) -> dict[str, Any]:
+    return {"level": n.level, "text": n.text, "places": [list(p) for p in n.places[:50]], "field": n.field}
+
+
+def _callout_view(c: Callout) -> dict[str, Any]:
+    return {"target": c.target, "form": c.form, "at": list(c.at), "to": list(c.to), "along": list(c.along), "gain": c.gain,
+            "second": list(c.second) if c.second else None}  # fmt: skip
+
+
+def _step_view(o: StepOutcome) -> dict[str, Any]:
+    axis = o.result.axis if o.result is not None else None
+    return {
+        "id": o.step.id, "state": o.state, "shown": dict(o.shown), "used": {k: _plain(v) for k, v in o.used.items()},
+        "notes": [_note_view(n) for n in o.notes], "error": o.error.as_dict() if o.error else None,
+        "faces_added": o.faces_added, "faces": o.mesh.n_faces if o.mesh is not None else 0,
+        "callouts": [_callout_view(c) for c in o.result.callouts] if o.result is not None else [],
+        "axis": {"point": axis[0].tolist(), "direction": axis[1].tolist()} if axis is not None else None,
+    }  # fmt: skip
+
+
+def _curve_view(resolver: Resolver, curve: Any) -> dict[str, Any]:
+    out: dict[str, Any] = {"id": curve.id, "name": curve.name, "closed": curve.closed, "points": [], "samples": [], "fillets": [], "error": None}
+    try:
+        profile = resolver.curve(curve.id)
+    except CoreError as e:
+        return out | {"error": e.as_dict()}
+    shape, sampled = profile.shape, profile.sampled
+    rows = zip(point_ids(curve), shape.at.tolist(), shape.fillet.tolist(), shape.join, shape.out.tolist(), shape.into.tolist(), strict=True)
+    out["points"] = [{"id": i, "at": at, "fillet": f, "join": j, "out": o, "into": n} for i, at, f, j, o, n in rows]
+    out["samples"] = sampled.points.tolist()
+    out["fillets"] = [{"point": profile.point_ids[f.point], "asked": f.asked, "radius": f.radius, "centre": list(f.centre)} for f in sampled.fillets]
+    return out

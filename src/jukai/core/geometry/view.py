@@ -1,0 +1,119 @@
+"""A mesh as the screen draws it: one vertex per polygon corner, in one block of bytes.
+
+Layout, little endian, every section a multiple of 4 bytes:
+
+=============  ==========================================  =====================================
+uint32 × 12    magic ``JKV1``, version, vertices,          the head
+               triangles, faces, sharp segments, bytes of
+               the lineage text, three unused, 2 unused
+float64 × 3    origin                                      added to every position
+float32        position (vertices × 3)                     relative to the origin, mm
+float32        sharp (segments × 6)                        both ends of sharp edges and rims
+uint32         triangle (triangles × 3)                    vertices
+uint32         triangle_face (triangles)                   polygon of each triangle
+uint32         vertex_face (vertices)                      polygon of each vertex
+int32          face_lineage (faces)                        row of the lineage table, -1 for none
+int8 × 4       normal (vertices)                           unit × 127; the fourth is unused
+uint8 × 4      edge (vertices)                             distance to the polygon's sides, below
+UTF-8          lineage                                     JSON [[step, group, parent row], ...]
+=============  ==========================================  =====================================
+
+``edge`` holds for each side of a triangle 255 at the corner across and 0 at its ends; a diagonal
+inside a polygon has 255 everywhere, so no line is drawn there.
+"""
+
+from __future__ import annotations
+
+import json
+
+import numpy as np
+
+from jukai.core.geometry._view import quad_view
+from jukai.core.geometry.kernels import FEW
+from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.normals import corner_normals, sharp_edges
+from jukai.core.geometry.triangulation import triangulate
+
+__all__ = ["view_bytes"]
+
+_MAGIC = 0x31564B4A
+
+
+def view_bytes(mesh: Mesh) -> bytes:
+    """Return the drawing data of a mesh (layout above)."""
+    return mesh.cached("view", lambda: _view_bytes(mesh))
+
+
+def _view_bytes(mesh: Mesh) -> bytes:
+    tri = triangulate(mesh)
+    origin = np.round(mesh.bounds.mean(axis=0), 3)
+    normals = corner_normals(mesh)
+    if len(mesh.corners) > FEW and int(mesh.sides.max()) <= 4:
+        position, normal, edge = quad_view(mesh.points, mesh.corners, mesh.offsets, normals, tri.corners, tri.faces, origin)
+        triangles, vertex_face = tri.corners, mesh.corner_faces
+    else:
+        source, triangles, edge = _vertices(mesh)
+        position = (mesh.points[mesh.corners[source]] - origin).astype("<f4")
+        normal = np.zeros((len(source), 4), np.int8)
+        normal[:, :3] = np.rint(normals[source] * 127)
+        vertex_face = mesh.corner_faces[source]
+    con = mesh.connectivity
+    sharp = con.edges[sharp_edges(mesh)] if con.n_edges else np.zeros((0, 2), np.int32)
+    lines = (mesh.points[sharp.ravel()] - origin).astype("<f4")
+    lineage = json.dumps([list(r) for r in mesh.lineage.rows]).encode()
+    rows = mesh.face_lineage if mesh.face_lineage is not None else np.full(mesh.n_faces, -1, np.int32)
+    head = np.array([_MAGIC, 1, len(position), len(triangles), mesh.n_faces, len(sharp), len(lineage), 0, 0, 0, 0, 0], "<u4")
+    parts = [
+        head, origin.astype("<f8"), position, lines, np.asarray(triangles).astype("<u4"), tri.faces.astype("<u4"),
+        np.asarray(vertex_face).astype("<u4"), np.asarray(rows).astype("<i4"), normal, edge,
+    ]  # fmt: skip
+    return b"".join(np.ascontiguousarray(p).tobytes() for p in parts) + lineage + b" " * (-len(lineage) % 4)
+
+
+def _vertices(mesh: Mesh) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Return the corner each vertex stands for, the triangles, and the edge distances.
+
+    Faces of up to four sides share their corners; others get three vertices a triangle.
+    """
+    tri = triangulate(mesh)
+    sides = mesh.sides
+    small = sides <= 4
+    n = len(mesh.corners)
+    keep = small[mesh.corner_faces] if n else np.zeros(0, bool)
+    number = np.cumsum(keep) - 1
+    own = ~small[tri.faces] if len(tri.faces) else np.zeros(0, bool)
+    own_corners = tri.corners[own]
+    source = np.concatenate([np.flatnonzero(keep), own_corners.ravel()])
+    shared = int(keep.sum())
+    triangles = number[tri.corners]
+    triangles[own] = shared + np.arange(3 * int(own.sum())).reshape(-1, 3)
+    edge = np.zeros((len(source), 4), np.uint8)
+    edge[:, 2] = 255
+    _edges_of_triangles(mesh, number, edge)
+    fours = tri.corners[(sides[tri.faces] == 4)].reshape(-1, 2, 3) if (sides == 4).any() else np.zeros((0, 2, 3), np.int32)
+    if len(fours):
+        # the first triangle is (a, b, c), the second shares a and c: a is across from the sides at c
+        edge[number[fours[:, 0, 2]], 0] = 255
+        edge[number[fours[:, 0, 0]], 1] = 255
+    if len(own_corners):
+        first = mesh.offsets[tri.faces[own]]
+        size = sides[tri.faces[own]]
+        local = own_corners - first[:, None]
+        for k in range(3):
+            a, b = local[:, (k + 1) % 3], local[:, (k + 2) % 3]
+            inside = ((b - a) % size != 1)[:, None]
+            rows = shared + 3 * np.arange(len(local))
+            across = np.zeros((len(local), 3), bool)
+            across[:, k] = True
+            value = np.where(inside | across, 255, 0).astype(np.uint8)
+            for v in range(3):
+                edge[rows + v, k] = value[:, v]
+    return source, triangles, edge
+
+
+def _edges_of_triangles(mesh: Mesh, number: np.ndarray, edge: np.ndarray) -> None:
+    first = mesh.offsets[:-1][mesh.sides == 3]
+    for k in range(3):
+        rows = number[first + k]
+        edge[rows, :3] = 0
+        edge[rows, k] = 255

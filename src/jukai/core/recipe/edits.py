@@ -1,0 +1,605 @@
+"""What a person can do to a bench, one edit at a time. Things are addressed by their ids."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from typing import Annotated, Any, Literal, TypeVar
+
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
+
+from jukai.core.errors import CoreError, FormulaError, ValueProblem
+from jukai.core.operators.registry import get_operator, operators
+from jukai.core.operators.values import spec_of
+from jukai.core.recipe.bench import Bench, Curve, CurvePoint, Finish, Id, Name, NamedNumber, Number, Part, Placement, Point2, Sampling, Step
+from jukai.core.recipe.formulas import check_name, parse, rename_in_formula
+from jukai.core.recipe.resolve import point_ids
+
+__all__ = ["Edit", "apply_edit", "edit_label", "parse_edit", "with_point_ids"]
+
+
+class _Edit(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+
+
+class SetValue(_Edit):
+    """Give a value of a step another number, choice or formula; null takes it back to its default."""
+
+    kind: Literal["set_value"] = "set_value"
+    part: Id
+    step: Id
+    key: str
+    value: Any = None
+
+
+class SetStep(_Edit):
+    """Switch a step on or off, or name it."""
+
+    kind: Literal["set_step"] = "set_step"
+    part: Id
+    step: Id
+    on: bool | None = None
+    name: str | None = Field(None, max_length=200)
+
+
+class AddStep(_Edit):
+    """Put a new step behind another one, or first when ``after`` is null."""
+
+    kind: Literal["add_step"] = "add_step"
+    part: Id
+    step: Id
+    operator: str
+    values: dict[str, Any] = Field(default_factory=dict)
+    after: Id | None = None
+
+
+class RemoveStep(_Edit):
+    """Take a step out."""
+
+    kind: Literal["remove_step"] = "remove_step"
+    part: Id
+    step: Id
+
+
+class MoveStep(_Edit):
+    """Put a step behind another one, or first when ``after`` is null."""
+
+    kind: Literal["move_step"] = "move_step"
+    part: Id
+    step: Id
+    after: Id | None = None
+
+
+class CopyStep(_Edit):
+    """Put a copy of a step behind it."""
+
+    kind: Literal["copy_step"] = "copy_step"
+    part: Id
+    step: Id
+    copy_id: Id
+
+
+class SetPoint(_Edit):
+    """Change a point of a curve; what is left out stays."""
+
+    kind: Literal["set_point"] = "set_point"
+    curve: Id
+    point: Id
+    at: Point2 | None = None
+    fillet: Number | None = None
+    join: Literal["straight", "bezier", "smooth"] | None = None
+    out: Point2 | None = None
+    into: Point2 | None = None
+
+
+class AddPoint(_Edit):
+    """Put a point behind another one, or first when ``after`` is null."""
+
+    kind: Literal["add_point"] = "add_point"
+    curve: Id
+    point: Id
+    at: Point2
+    after: Id | None = None
+
+
+class RemovePoint(_Edit):
+    """Take a point out of a curve."""
+
+    kind: Literal["remove_point"] = "remove_point"
+    curve: Id
+    point: Id
+
+
+class SetCurve(_Edit):
+    """Name, close, open or sample a curve otherwise."""
+
+    kind: Literal["set_curve"] = "set_curve"
+    curve: Id
+    name: Name | None = None
+    closed: bool | None = None
+    sampling: Sampling | None = None
+
+
+class AddPart(_Edit):
+    """Add a part that begins with a blank, and the curve it is made from, if any."""
+
+    kind: Literal["add_part"] = "add_part"
+    part: Id
+    name: Name
+    step: Id
+    operator: str
+    values: dict[str, Any] = Field(default_factory=dict)
+    curve: Curve | None = None
+    finish: str | None = None
+
+
+class SetPart(_Edit):
+    """Change what a part is called, looks like or where it stands."""
+
+    kind: Literal["set_part"] = "set_part"
+    part: Id
+    name: Name | None = None
+    finish: str | None = None
+    hidden: bool | None = None
+    locked: bool | None = None
+    placement: Placement | None = None
+
+
+class RemovePart(_Edit):
+    """Take a part off the bench, and the curves only it uses."""
+
+    kind: Literal["remove_part"] = "remove_part"
+    part: Id
+
+
+class CopyPart(_Edit):
+    """Add a copy of a part, with copies of its curves."""
+
+    kind: Literal["copy_part"] = "copy_part"
+    part: Id
+    copy_id: Id
+    curve_ids: dict[Id, Id] = Field(default_factory=dict)
+
+
+class MovePart(_Edit):
+    """Put a part behind another one in the list, or first."""
+
+    kind: Literal["move_part"] = "move_part"
+    part: Id
+    after: Id | None = None
+
+
+class SetDimension(_Edit):
+    """Give a named number another value, or make a new one."""
+
+    kind: Literal["set_dimension"] = "set_dimension"
+    name: str
+    value: Number
+
+
+class RenameDimension(_Edit):
+    """Rename a named number, in every formula too."""
+
+    kind: Literal["rename_dimension"] = "rename_dimension"
+    name: str
+    new_name: str
+
+
+class RemoveDimension(_Edit):
+    """Take out a named number that nothing uses."""
+
+    kind: Literal["remove_dimension"] = "remove_dimension"
+    name: str
+
+
+class SetBench(_Edit):
+    """Rename the bench or change its limits."""
+
+    kind: Literal["set_bench"] = "set_bench"
+    name: Name | None = None
+    floor: float | None = Field(None, gt=0, le=1e6)
+    face_limit: int | None = Field(None, ge=1, le=20_000_000)
+
+
+class SetFinish(_Edit):
+    """Add a finish or change one of that name."""
+
+    kind: Literal["set_finish"] = "set_finish"
+    finish: Finish
+
+
+Edit = Annotated[
+    SetValue | SetStep | AddStep | RemoveStep | MoveStep | CopyStep | SetPoint | AddPoint | RemovePoint | SetCurve
+    | AddPart | SetPart | RemovePart | CopyPart | MovePart | SetDimension | RenameDimension | RemoveDimension | SetBench | SetFinish,
+    Field(discriminator="kind"),
+]  # fmt: skip
+_ADAPTER: TypeAdapter[Any] = TypeAdapter(Edit)
+
+
+def parse_edit(data: Any) -> Any:
+    """Return an edit from plain data.
+
+    Raises
+    ------
+    ValueProblem
+        When it is none.
+    """
+    try:
+        return _ADAPTER.validate_python(data)
+    except ValidationError as e:
+        first = e.errors(include_url=False, include_input=False)[0]
+        place = ".".join(str(p) for p in first["loc"][1:])
+        text = str(first["msg"]).removeprefix("Value error, ")
+        raise ValueProblem(f"The edit can't be read: {place + ': ' if place else ''}{text}.", field=place or None) from None
+
+
+# -- applying -----------------------------------------------------------------------------------
+T = TypeVar("T", Part, Step, Curve, CurvePoint)
+
+
+def apply_edit(bench: Bench, edit: Any) -> Bench:
+    """Return the bench with an edit done.
+
+    Raises
+    ------
+    ValueProblem
+        When what it addresses is not there, or the result would be no valid bench.
+    """
+    changed = _APPLY[edit.kind](bench, edit)
+    try:
+        return Bench.model_validate(changed.model_dump(by_alias=True))
+    except ValidationError as e:
+        first = e.errors(include_url=False, include_input=False)[0]
+        raise ValueProblem(f"{str(first['msg']).removeprefix('Value error, ').capitalize()}.") from None
+
+
+def with_point_ids(bench: Bench) -> Bench:
+    """Return the bench with an id on every point of its curves, so that edits can address them."""
+    curves = []
+    for c in bench.curves:
+        points = [p.model_copy(update={"id": i}) for p, i in zip(c.points, point_ids(c), strict=True)]
+        curves.append(c.model_copy(update={"points": points}))
+    return bench.model_copy(update={"curves": curves})
+
+
+def _find(rows: Sequence[T], wanted: str, what: str) -> int:
+    for i, row in enumerate(rows):
+        if row.id == wanted:
+            return i
+    raise ValueProblem(f"{what} '{wanted}' is not there any more.", hint="It may have been removed in another window.")
+
+
+def _with_part(bench: Bench, part: str, change: Callable[[Part], Part]) -> Bench:
+    at = _find(bench.parts, part, "Part")
+    parts = list(bench.parts)
+    parts[at] = change(parts[at])
+    return bench.model_copy(update={"parts": parts})
+
+
+def _with_recipe(bench: Bench, part: str, change: Callable[[list[Step]], list[Step]]) -> Bench:
+    return _with_part(bench, part, lambda p: p.model_copy(update={"recipe": change(list(p.recipe))}))
+
+
+def _with_step(bench: Bench, part: str, step: str, change: Callable[[Step], Step]) -> Bench:
+    def recipe(steps: list[Step]) -> list[Step]:
+        at = _find(steps, step, "Step")
+        steps[at] = change(steps[at])
+        return steps
+
+    return _with_recipe(bench, part, recipe)
+
+
+def _with_curve(bench: Bench, curve: str, change: Callable[[Curve], Curve]) -> Bench:
+    at = _find(bench.curves, curve, "Curve")
+    curves = list(bench.curves)
+    curves[at] = change(curves[at])
+    return bench.model_copy(update={"curves": curves})
+
+
+def _insert(rows: list[T], row: T, after: str | None, what: str) -> list[T]:
+    if any(r.id == row.id for r in rows):
+        raise ValueProblem(f"{what} '{row.id}' is there already.")
+    rows.insert(0 if after is None else _find(rows, after, what) + 1, row)
+    return rows
+
+
+def _given(edit: BaseModel, *names: str) -> dict[str, Any]:
+    return {n: getattr(edit, n) for n in names if getattr(edit, n) is not None}
+
+
+def _set_value(bench: Bench, e: SetValue) -> Bench:
+    def change(step: Step) -> Step:
+        op = get_operator(step.operator)
+        fields = {name.rstrip("_"): info for name, info in op.values.model_fields.items()}
+        if e.key not in fields:
+            raise ValueProblem(f"'{op.name}' has no value '{e.key}'.", field=e.key, hint=f"It has: {', '.join(fields)}.")
+        values = dict(step.values)
+        if e.value is None:
+            values.pop(e.key, None)
+        else:
+            values[e.key] = e.value
+            values.pop(spec_of(fields[e.key]).instead_of, None)  # of two keys for one thing the last given stays
+        return step.model_copy(update={"values": values})
+
+    return _with_step(bench, e.part, e.step, change)
+
+
+def _set_step(bench: Bench, e: SetStep) -> Bench:
+    update = _given(e, "on", "name")
+    if e.name is not None:
+        update["name"] = e.name.strip() or None
+    return _with_step(bench, e.part, e.step, lambda s: s.model_copy(update=update))
+
+
+def _add_step(bench: Bench, e: AddStep) -> Bench:
+    get_operator(e.operator)
+    step = Step(id=e.step, operator=e.operator, values=e.values)
+    return _with_recipe(bench, e.part, lambda steps: _insert(steps, step, e.after, "Step"))
+
+
+def _remove_step(bench: Bench, e: RemoveStep) -> Bench:
+    def change(steps: list[Step]) -> list[Step]:
+        del steps[_find(steps, e.step, "Step")]
+        return steps
+
+    return _with_recipe(bench, e.part, change)
+
+
+def _move_step(bench: Bench, e: MoveStep) -> Bench:
+    def change(steps: list[Step]) -> list[Step]:
+        step = steps.pop(_find(steps, e.step, "Step"))
+        return _insert(steps, step, e.after, "Step")
+
+    return _with_recipe(bench, e.part, change)
+
+
+def _copy_step(bench: Bench, e: CopyStep) -> Bench:
+    def change(steps: list[Step]) -> list[Step]:
+        step = steps[_find(steps, e.step, "Step")]
+        return _insert(steps, step.model_copy(update={"id": e.copy_id}), e.step, "Step")
+
+    return _with_recipe(bench, e.part, change)
+
+
+def _with_point(bench: Bench, curve: str, change: Callable[[list[CurvePoint]], list[CurvePoint]]) -> Bench:
+    return _with_curve(bench, curve, lambda c: c.model_copy(update={"points": change(list(c.points))}))
+
+
+def _set_point(bench: Bench, e: SetPoint) -> Bench:
+    def change(points: list[CurvePoint]) -> list[CurvePoint]:
+        at = _find(points, e.point, "Point")
+        points[at] = points[at].model_copy(update=_given(e, "at", "fillet", "join", "out", "into"))
+        if e.join == "bezier":
+            _give_handles(points, at)
+        return points
+
+    return _with_point(bench, e.curve, change)
+
+
+def _give_handles(points: list[CurvePoint], at: int) -> None:
+    """Give a piece that becomes a Bezier curve handles that leave its shape as it was."""
+    there = (at + 1) % len(points)
+    p, q = points[at], points[there]
+    if not all(isinstance(v, int | float) for v in (*p.at, *q.at)):
+        return
+    third = [round((float(b) - float(a)) / 3, 6) for a, b in zip(p.at, q.at, strict=True)]
+    if p.out is None:
+        points[at] = p.model_copy(update={"out": third})
+    if q.into is None:
+        points[there] = points[there].model_copy(update={"into": [-v for v in third]})
+
+
+def _add_point(bench: Bench, e: AddPoint) -> Bench:
+    return _with_point(bench, e.curve, lambda pts: _insert(pts, CurvePoint(id=e.point, at=e.at), e.after, "Point"))
+
+
+def _remove_point(bench: Bench, e: RemovePoint) -> Bench:
+    def change(points: list[CurvePoint]) -> list[CurvePoint]:
+        if len(points) <= 2:
+            raise ValueProblem("A curve needs two points.", hint="Move the point instead.")
+        del points[_find(points, e.point, "Point")]
+        return points
+
+    return _with_point(bench, e.curve, change)
+
+
+def _set_curve(bench: Bench, e: SetCurve) -> Bench:
+    return _with_curve(bench, e.curve, lambda c: c.model_copy(update=_given(e, "name", "closed", "sampling")))
+
+
+def _add_part(bench: Bench, e: AddPart) -> Bench:
+    get_operator(e.operator)
+    part = Part(id=e.part, name=_free_name(bench, e.name), finish=e.finish, recipe=[Step(id=e.step, operator=e.operator, values=e.values)])
+    curves = [*bench.curves, e.curve] if e.curve is not None else bench.curves
+    return with_point_ids(bench.model_copy(update={"parts": [*bench.parts, part], "curves": curves}))
+
+
+def _free_name(bench: Bench, name: str) -> str:
+    taken = {p.name for p in bench.parts}
+    n = 2
+    out = name
+    while out in taken:
+        out = f"{name} {n}"
+        n += 1
+    return out
+
+
+def _set_part(bench: Bench, e: SetPart) -> Bench:
+    update = _given(e, "name", "finish", "hidden", "locked", "placement")
+    if e.finish is not None and all(f.name != e.finish for f in bench.finishes):
+        raise ValueProblem(f"There is no finish '{e.finish}'.", field="finish")
+    return _with_part(bench, e.part, lambda p: p.model_copy(update=update))
+
+
+def _curves_of(part: Part) -> set[str]:
+    out = set()
+    for step in part.recipe:
+        op = operators().get(step.operator)
+        for name, info in op.values.model_fields.items() if op else ():
+            if spec_of(info).kind == "curve" and isinstance(step.values.get(name), str):
+                out.add(step.values[name])
+    return out
+
+
+def _remove_part(bench: Bench, e: RemovePart) -> Bench:
+    at = _find(bench.parts, e.part, "Part")
+    rest = [p for i, p in enumerate(bench.parts) if i != at]
+    orphans = _curves_of(bench.parts[at]) - {c for p in rest for c in _curves_of(p)}
+    return bench.model_copy(update={"parts": rest, "curves": [c for c in bench.curves if c.id not in orphans]})
+
+
+def _copy_part(bench: Bench, e: CopyPart) -> Bench:
+    part = bench.parts[_find(bench.parts, e.part, "Part")]
+    curves = list(bench.curves)
+    for c in bench.curves:
+        if c.id in e.curve_ids:
+            curves.append(c.model_copy(update={"id": e.curve_ids[c.id], "name": f"{c.name}, copy"}))
+    recipe = [
+        s.model_copy(update={"values": {k: e.curve_ids.get(v, v) if isinstance(v, str) else v for k, v in s.values.items()}})
+        for s in part.recipe
+    ]
+    copy = part.model_copy(update={"id": e.copy_id, "name": _free_name(bench, part.name), "recipe": recipe})
+    return bench.model_copy(update={"parts": _insert(list(bench.parts), copy, e.part, "Part"), "curves": curves})
+
+
+def _move_part(bench: Bench, e: MovePart) -> Bench:
+    parts = list(bench.parts)
+    part = parts.pop(_find(parts, e.part, "Part"))
+    return bench.model_copy(update={"parts": _insert(parts, part, e.after, "Part")})
+
+
+def _set_dimension(bench: Bench, e: SetDimension) -> Bench:
+    check_name(e.name)
+    rows = list(bench.dimensions)
+    new = NamedNumber(name=e.name, value=e.value)
+    at = next((i for i, d in enumerate(rows) if d.name == e.name), None)
+    if at is None:
+        rows.append(new)
+    else:
+        rows[at] = new
+    return bench.model_copy(update={"dimensions": rows})
+
+
+def _rename_dimension(bench: Bench, e: RenameDimension) -> Bench:
+    check_name(e.new_name)
+    if all(d.name != e.name for d in bench.dimensions):
+        raise ValueProblem(f"There is no named number '{e.name}'.")
+    if e.new_name != e.name and any(d.name == e.new_name for d in bench.dimensions):
+        raise ValueProblem(f"'{e.new_name}' is taken.", hint="Choose another name.")
+    doc = bench.model_dump(by_alias=True)
+    for row in doc["dimensions"]:
+        row["name"] = e.new_name if row["name"] == e.name else row["name"]
+    _rename_everywhere(doc["dimensions"], e.name, e.new_name)
+    for curve in doc["curves"]:
+        _rename_everywhere([curve["points"], curve["sampling"], curve["placement"]], e.name, e.new_name)
+    for part in doc["parts"]:
+        _rename_everywhere(part["placement"], e.name, e.new_name)
+        for step in part["recipe"]:
+            _rename_everywhere(step["values"], e.name, e.new_name)
+    return Bench.model_validate(doc)
+
+
+_NO_FORMULA = {"id", "name", "join", "profile", "file", "operator"}
+
+
+def _rename_everywhere(node: Any, old: str, new: str) -> None:
+    items: Any = node.items() if isinstance(node, dict) else enumerate(node) if isinstance(node, list) else ()
+    for key, value in list(items):
+        if isinstance(value, str):
+            if key not in _NO_FORMULA:
+                node[key] = rename_in_formula(value, old, new)
+        else:
+            _rename_everywhere(value, old, new)
+
+
+def _formulas(node: Any) -> Iterator[str]:
+    items: Any = node.items() if isinstance(node, dict) else enumerate(node) if isinstance(node, list) else ()
+    for key, value in items:
+        if isinstance(value, str):
+            if key not in _NO_FORMULA:
+                yield value
+        else:
+            yield from _formulas(value)
+
+
+def _remove_dimension(bench: Bench, e: RemoveDimension) -> Bench:
+    if all(d.name != e.name for d in bench.dimensions):
+        raise ValueProblem(f"There is no named number '{e.name}'.")
+    rest = [d for d in bench.dimensions if d.name != e.name]
+    doc = bench.model_dump(by_alias=True)
+    doc["dimensions"] = [d.model_dump() for d in rest]
+    for text in _formulas({k: doc[k] for k in ("dimensions", "curves", "parts")}):
+        try:
+            used = e.name in parse(text.rstrip(" %")).names
+        except FormulaError:
+            used = False
+        if used:
+            raise ValueProblem(f"'{e.name}' is used in '{text}'.", hint="Change that formula first.")
+    return bench.model_copy(update={"dimensions": rest})
+
+
+def _set_bench(bench: Bench, e: SetBench) -> Bench:
+    return bench.model_copy(update=_given(e, "name", "floor", "face_limit"))
+
+
+def _set_finish(bench: Bench, e: SetFinish) -> Bench:
+    rest = [f if f.name != e.finish.name else e.finish for f in bench.finishes]
+    return bench.model_copy(update={"finishes": rest if e.finish in rest else [*rest, e.finish]})
+
+
+_APPLY: dict[str, Callable[[Bench, Any], Bench]] = {
+    "set_value": _set_value, "set_step": _set_step, "add_step": _add_step, "remove_step": _remove_step, "move_step": _move_step,
+    "copy_step": _copy_step, "set_point": _set_point, "add_point": _add_point, "remove_point": _remove_point, "set_curve": _set_curve,
+    "add_part": _add_part, "set_part": _set_part, "remove_part": _remove_part, "copy_part": _copy_part, "move_part": _move_part,
+    "set_dimension": _set_dimension, "rename_dimension": _rename_dimension, "remove_dimension": _remove_dimension,
+    "set_bench": _set_bench, "set_finish": _set_finish,
+}  # fmt: skip
+
+
+# -- naming -------------------------------------------------------------------------------------
+def edit_label(bench: Bench, edit: Any) -> str:
+    """Return what an edit is called in the history: ``twist turn``, ``fillet of point 3``."""
+    try:
+        return _label(bench, edit)
+    except (CoreError, StopIteration):
+        return str(edit.kind).replace("_", " ")
+
+
+def _step_name(bench: Bench, part: str, step: str) -> str:
+    found = next(s for p in bench.parts if p.id == part for s in p.recipe if s.id == step)
+    return found.name or get_operator(found.operator).name.lower()
+
+
+def _label(bench: Bench, e: Any) -> str:
+    match e.kind:
+        case "set_value":
+            return f"{_step_name(bench, e.part, e.step)} {e.key.replace('_', ' ')}"
+        case "set_step":
+            name = _step_name(bench, e.part, e.step)
+            return f"name of {name}" if e.on is None else f"{name} {'on' if e.on else 'off'}"
+        case "add_step":
+            return f"add {get_operator(e.operator).name.lower()}"
+        case "remove_step" | "move_step" | "copy_step":
+            return f"{e.kind.split('_')[0]} {_step_name(bench, e.part, e.step)}"
+        case "set_point":
+            curve = next(c for c in bench.curves if c.id == e.curve)
+            number = next(i for i, p in enumerate(curve.points, 1) if p.id == e.point)
+            what = "fillet of point" if e.fillet is not None else "bend after point" if e.join or e.out or e.into else "point"
+            return f"{what} {number}"
+        case "add_point" | "remove_point":
+            return e.kind.replace("_", " a ").replace("remove a", "remove a")
+        case "set_curve":
+            return "profile " + ("name" if e.name else "closing" if e.closed is not None else "sampling")
+        case "add_part":
+            return f"add {e.name}"
+        case "set_part" | "remove_part" | "copy_part" | "move_part":
+            part = next(p for p in bench.parts if p.id == e.part)
+            what = next((n for n in ("name", "finish", "hidden", "locked", "placement") if getattr(e, n, None) is not None), "")
+            return f"{what} of {part.name}" if e.kind == "set_part" else f"{e.kind.split('_')[0]} {part.name}"
+        case "set_dimension":
+            return e.name
+        case "rename_dimension" | "remove_dimension":
+            return f"{e.kind.split('_')[0]} {e.name}"
+        case "set_bench":
+            return "bench name" if e.name else "bench limits"
+        case _:
+            return f"finish {e.finish.name}"

@@ -1,0 +1,50 @@
+"""Compiles and runs the kernels once: at set-up so that they are cached, in the server so that they are loaded."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from jukai.core.formats import WriteOptions, read_mesh
+from jukai.core.formats.glb import GlbPart, write_glb
+from jukai.core.formats.obj import ObjPart, write_obj
+from jukai.core.formats.ply import read_ply, write_ply
+from jukai.core.formats.stl import write_stl
+from jukai.core.geometry import deform, kernels
+from jukai.core.geometry.lathe import Section, Turning, turn
+from jukai.core.geometry.measures import signed_volume
+from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.soundness import soundness
+from jukai.core.geometry.view import view_bytes
+
+__all__ = ["warm_up"]
+
+
+def warm_up(*, files: bool = False) -> None:
+    """Run every kernel on a body large enough to need it; with ``files`` those of the formats too."""
+    z = np.linspace(0.0, 100.0, 121)
+    wave = np.column_stack([20 + 3 * np.sin(z / 5), z])
+    body = turn([Section(wave)], Turning(sides=64), "warm")
+    assert len(body.corners) > kernels.FEW  # noqa: S101 - else nothing would be compiled
+    points = deform.twist_points(body.points, np.zeros(3), np.array([0.0, 0.0, 1.0]), 0.0, 100.0, 90.0, 0.0)
+    twisted = body.with_points(points)
+    view_bytes(twisted)
+    signed_volume(twisted)
+    soundness(twisted)
+    if files:
+        _formats(Mesh(twisted.points, twisted.corners, twisted.offsets, uv=twisted.uv))
+
+
+def _formats(mesh: Mesh) -> None:
+    obj = write_obj([ObjPart("warm", mesh, None)], WriteOptions())
+    for _ in range(3):
+        mesh_stl = write_stl(mesh, WriteOptions())
+    many = turn([Section(np.column_stack([np.full(200, 20.0), np.linspace(0, 99, 200)]))], Turning(sides=100), "warm")
+    big = write_obj([ObjPart("warm", many, None)], WriteOptions())
+    for data, kind in ((obj, "obj"), (big, "obj"), (mesh_stl, "stl"), (write_stl(many, WriteOptions()), "stl")):
+        read_mesh(data, kind)
+    read_ply(write_ply(mesh, WriteOptions()))
+    write_glb([GlbPart("warm", mesh)], [])
+
+
+if __name__ == "__main__":
+    warm_up(files=True)

@@ -1,0 +1,5 @@
+"""SQLite through SQLAlchemy: benches, revisions, undo."""
+
+from jukai.store.sqlite import SqliteStore
+
+__all__ = ["SqliteStore"]

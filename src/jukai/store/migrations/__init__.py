@@ -1,0 +1,24 @@
+"""Migrations of the database, run when it is opened."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from sqlalchemy import Engine
+
+__all__ = ["HEAD", "upgrade"]
+
+HEAD = "0001"
+"""The newest migration; a test holds it against the files."""
+
+
+def upgrade(engine: Engine) -> None:
+    """Bring a database to the newest migration."""
+    from alembic import command  # noqa: PLC0415 - slow to load, seldom needed
+    from alembic.config import Config  # noqa: PLC0415
+
+    config = Config()
+    config.set_main_option("script_location", str(Path(__file__).parent).replace("%", "%%"))
+    with engine.connect() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, "head")

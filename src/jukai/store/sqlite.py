@@ -1,0 +1,336 @@
+"""The store on one SQLite file. An edit that was acknowledged survives ``kill -9``."""
+
+from __future__ import annotations
+
+import time
+from collections import OrderedDict
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from pathlib import Path
+from threading import Lock
+from typing import Any
+
+from sqlalchemy import Engine, create_engine, delete, event, func, select, text
+from sqlalchemy.orm import Session, sessionmaker
+
+from jukai.app.ports import BakedRow, BenchRow, NotThere, RevisionRow, Stale
+from jukai.core.recipe.bench import Bench
+from jukai.core.recipe.edits import apply_edit, parse_edit
+from jukai.store.models import Baked, BenchTable, File, Revision, Snapshot
+
+__all__ = ["SqliteStore"]
+
+SNAPSHOT_EVERY = 20
+JOIN_WITHIN = 1.0
+"""Seconds within which steps on one number become one revision."""
+_KEPT = 64
+
+
+class SqliteStore:
+    """Benches in one SQLite file.
+
+    Parameters
+    ----------
+    path : the database; made, or brought up to date, when opened.
+    clock : seconds since 1970, for tests.
+    """
+
+    def __init__(self, path: Path, clock: Callable[[], float] = time.time) -> None:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        self.path = path
+        self._clock = clock
+        self._engine = _engine(path)
+        _bring_up_to_date(self._engine)
+        self._session = sessionmaker(self._engine, expire_on_commit=False)
+        self._write = Lock()  # one writer at a time: SQLite allows no more, and waiting here is fairer
+        self._documents: OrderedDict[tuple[str, int], dict[str, Any]] = OrderedDict()
+
+    def close(self) -> None:
+        """Let go of the file."""
+        self._engine.dispose()
+
+    @contextmanager
+    def _writing(self) -> Iterator[Session]:
+        with self._write, self._session() as s:
+            # taken at once, so that what is read here is what is written upon
+            s.execute(text("BEGIN IMMEDIATE"))
+            yield s
+            s.commit()
+
+    # -- benches --------------------------------------------------------------------------------
+    def benches(self) -> Sequence[BenchRow]:
+        """Return all benches, newest change first, removed ones too."""
+        with self._session() as s:
+            rows = s.scalars(select(BenchTable).order_by(BenchTable.changed.desc(), BenchTable.id)).all()
+        return [_bench_row(b) for b in rows]
+
+    def row(self, bench_id: str) -> BenchRow:
+        """Return one bench of the list."""
+        with self._session() as s:
+            return _bench_row(_bench(s, bench_id))
+
+    def create(self, bench_id: str, document: dict[str, Any], label: str, *, author: str) -> int:
+        """Keep a new bench; return its first revision."""
+        now = self._clock()
+        with self._writing() as s:
+            s.add(BenchTable(id=bench_id, name=document["name"], head=1, tip=1, parts=len(document.get("parts", [])), created=now, changed=now))
+            s.flush()
+            s.add(Revision(bench=bench_id, number=1, parent=None, edit=None, label=label, author=author, time=now))
+            s.add(Snapshot(bench=bench_id, number=1, document=document))
+        return 1
+
+    def remove(self, bench_id: str, *, removed: bool) -> None:
+        """Take a bench off the list, or put it back."""
+        with self._writing() as s:
+            _bench(s, bench_id).removed = self._clock() if removed else None
+
+    # -- revisions ------------------------------------------------------------------------------
+    def document(self, bench_id: str, revision: int | None = None) -> tuple[int, dict[str, Any]]:
+        """Return a revision's number and document, replayed from the nearest snapshot before it."""
+        with self._session() as s:
+            number = _bench(s, bench_id).head if revision is None else revision
+            kept = self._documents.get((bench_id, number))
+            if kept is not None:
+                return number, kept
+            document = _replay(s, bench_id, number)
+        self._keep(bench_id, number, document)
+        return number, document
+
+    def _keep(self, bench_id: str, number: int, document: dict[str, Any]) -> None:
+        self._documents[bench_id, number] = document
+        while len(self._documents) > _KEPT:
+            self._documents.popitem(last=False)
+
+    def append(self, bench_id: str, base: int, edit: dict[str, Any], document: dict[str, Any], label: str, *, author: str, join: bool) -> int:
+        """Keep an edit made on ``base``.
+
+        With ``join``, an edit of the same thing by the same window within a second takes the place
+        of the one before it, so that a run of arrow keys is undone at once.
+        """
+        now = self._clock()
+        with self._writing() as s:
+            bench = _bench(s, bench_id)
+            if bench.head != base:
+                raise Stale(bench.head)
+            number = 1 + int(s.scalar(select(func.max(Revision.number)).where(Revision.bench == bench_id)) or 0)
+            parent: int | None = base
+            before = _revision(s, bench_id, base)
+            if join and _joins(before, edit, author, now) and not _has_children(s, bench_id, base):
+                parent = before.parent
+                s.execute(delete(Snapshot).where(Snapshot.bench == bench_id, Snapshot.number == base))
+                s.delete(before)
+                self._documents.pop((bench_id, base), None)
+            s.add(Revision(bench=bench_id, number=number, parent=parent, edit=edit, label=label, author=author, time=now))
+            if number % SNAPSHOT_EVERY == 0:
+                s.add(Snapshot(bench=bench_id, number=number, document=document))
+            bench.head = bench.tip = number
+            bench.name, bench.parts, bench.changed = document["name"], len(document.get("parts", [])), now
+        self._keep(bench_id, number, document)
+        return number
+
+    def undo(self, bench_id: str, base: int) -> int:
+        """Move the head to its parent; at the first revision it stays."""
+        with self._writing() as s:
+            bench = _bench(s, bench_id)
+            if bench.head != base:
+                raise Stale(bench.head)
+            parent = _revision(s, bench_id, base).parent
+            if parent is not None:
+                self._move(s, bench, parent)
+            return bench.head
+
+    def redo(self, bench_id: str, base: int) -> int:
+        """Move the head one on towards the newest revision it came from."""
+        with self._writing() as s:
+            bench = _bench(s, bench_id)
+            if bench.head != base:
+                raise Stale(bench.head)
+            onward = _next(s, bench)
+            if onward is not None:
+                self._move(s, bench, onward.number)
+            return bench.head
+
+    def go_to(self, bench_id: str, revision: int) -> int:
+        """Move the head to any revision; redo then leads on along its newest branch."""
+        with self._writing() as s:
+            bench = _bench(s, bench_id)
+            _revision(s, bench_id, revision)
+            if revision not in _line(s, bench_id, bench.tip):
+                bench.tip = revision
+            self._move(s, bench, revision)
+            return bench.head
+
+    def _move(self, s: Session, bench: BenchTable, number: int) -> None:
+        bench.head = number
+        document = self._documents.get((bench.id, number)) or _replay(s, bench.id, number)
+        bench.name, bench.parts, bench.changed = document["name"], len(document.get("parts", [])), self._clock()
+
+    def steps(self, bench_id: str) -> tuple[RevisionRow | None, RevisionRow | None]:
+        """Return what undo would take back and what redo would do again."""
+        with self._session() as s:
+            bench = _bench(s, bench_id)
+            here = _revision(s, bench_id, bench.head)
+            onward = _next(s, bench)
+            return (None if here.parent is None else _revision_row(here)), (None if onward is None else _revision_row(onward))
+
+    def history(self, bench_id: str) -> Sequence[RevisionRow]:
+        """Return the revisions, newest first; those on other branches are marked."""
+        with self._session() as s:
+            bench = _bench(s, bench_id)
+            line = set(_line(s, bench_id, bench.tip))
+            rows = s.scalars(select(Revision).where(Revision.bench == bench_id).order_by(Revision.number.desc())).all()
+            return [_revision_row(r, on_branch=r.number in line) for r in rows]
+
+    def name_revision(self, bench_id: str, revision: int, name: str | None) -> None:
+        """Give a revision a name, or take it."""
+        with self._writing() as s:
+            _revision(s, bench_id, revision).name = name
+
+    # -- files and baked results ----------------------------------------------------------------
+    def keep_file(self, bench_id: str, name: str, data: bytes) -> None:
+        """Keep a file beside a bench."""
+        with self._writing() as s:
+            _bench(s, bench_id)
+            s.merge(File(bench=bench_id, name=name, data=data))
+
+    def files(self, bench_id: str) -> dict[str, bytes]:
+        """Return the files beside a bench."""
+        with self._session() as s:
+            _bench(s, bench_id)
+            rows = s.scalars(select(File).where(File.bench == bench_id).order_by(File.name)).all()
+            return {f.name: f.data for f in rows}
+
+    def keep_baked(self, bench_id: str, part: str, part_name: str, revision: int, key: str, report: dict[str, Any], mesh: bytes) -> int:
+        """Keep a baked result; the one before it of the same part goes."""
+        with self._writing() as s:
+            _bench(s, bench_id)
+            s.execute(delete(Baked).where(Baked.bench == bench_id, Baked.part == part))
+            row = Baked(bench=bench_id, part=part, part_name=part_name, revision=revision, key=key, time=self._clock(), report=report, mesh=mesh)
+            s.add(row)
+            s.flush()
+            return row.id
+
+    def baked(self, bench_id: str) -> Sequence[BakedRow]:
+        """Return what stands in the hand-over."""
+        with self._session() as s:
+            _bench(s, bench_id)
+            columns = (Baked.id, Baked.part, Baked.part_name, Baked.revision, Baked.key, Baked.time, Baked.report)
+            rows = s.execute(select(*columns).where(Baked.bench == bench_id).order_by(Baked.part_name)).all()
+            return [BakedRow(*r) for r in rows]
+
+    def baked_mesh(self, bench_id: str, baked_id: int) -> bytes:
+        """Return the mesh of a baked result."""
+        with self._session() as s:
+            data = s.scalar(select(Baked.mesh).where(Baked.bench == bench_id, Baked.id == baked_id))
+        if data is None:
+            raise NotThere(f"baked result {baked_id}")
+        return data
+
+    def remove_baked(self, bench_id: str, baked_id: int) -> None:
+        """Take a baked result out of the hand-over."""
+        with self._writing() as s:
+            s.execute(delete(Baked).where(Baked.bench == bench_id, Baked.id == baked_id))
+
+
+# -- helpers ------------------------------------------------------------------------------------
+def _engine(path: Path) -> Engine:
+    engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": 20})
+
+    @event.listens_for(engine, "connect")
+    def _pragmas(connection: Any, _: Any) -> None:
+        connection.isolation_level = None  # transactions begin where we say
+        for pragma in ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON"):
+            connection.execute(f"PRAGMA {pragma}")
+
+    return engine
+
+
+def _bring_up_to_date(engine: Engine) -> None:
+    """Run the migrations that the database lacks; alembic is loaded only if there are any."""
+    from jukai.store.migrations import HEAD, upgrade  # noqa: PLC0415
+
+    with engine.connect() as c:
+        there = c.execute(text("SELECT name FROM sqlite_master WHERE name = 'alembic_version'")).first()
+        if there and c.execute(text("SELECT version_num FROM alembic_version")).scalar() == HEAD:
+            return
+    upgrade(engine)
+
+
+def _bench(s: Session, bench_id: str) -> BenchTable:
+    row = s.get(BenchTable, bench_id)
+    if row is None:
+        raise NotThere(f"bench {bench_id}")
+    return row
+
+
+def _revision(s: Session, bench_id: str, number: int) -> Revision:
+    row = s.scalar(select(Revision).where(Revision.bench == bench_id, Revision.number == number))
+    if row is None:
+        raise NotThere(f"revision {number}")
+    return row
+
+
+def _has_children(s: Session, bench_id: str, number: int) -> bool:
+    return s.scalar(select(Revision.id).where(Revision.bench == bench_id, Revision.parent == number).limit(1)) is not None
+
+
+def _joins(before: Revision, edit: dict[str, Any], author: str, now: float) -> bool:
+    if before.edit is None or before.author != author or before.name is not None or now - before.time > JOIN_WITHIN:
+        return False
+    same = ("kind", "part", "step", "key", "curve", "point", "name")
+    return all(before.edit.get(k) == edit.get(k) for k in same) and set(before.edit) == set(edit)
+
+
+def _parents(s: Session, bench_id: str) -> dict[int, int | None]:
+    rows = s.execute(select(Revision.number, Revision.parent).where(Revision.bench == bench_id)).all()
+    return {r[0]: r[1] for r in rows}
+
+
+def _line(s: Session, bench_id: str, number: int) -> list[int]:
+    """Return the numbers from a revision back to the first."""
+    parents = _parents(s, bench_id)
+    out: list[int] = []
+    at: int | None = number
+    while at is not None:
+        out.append(at)
+        at = parents.get(at)
+    return out
+
+
+def _next(s: Session, bench: BenchTable) -> Revision | None:
+    if bench.tip == bench.head:
+        return None
+    line = _line(s, bench.id, bench.tip)
+    if bench.head not in line:
+        return None
+    at = line.index(bench.head)
+    return _revision(s, bench.id, line[at - 1]) if at > 0 else None
+
+
+def _replay(s: Session, bench_id: str, number: int) -> dict[str, Any]:
+    edits: list[dict[str, Any]] = []
+    at: int | None = number
+    document: dict[str, Any] | None = None
+    while at is not None:
+        snapshot = s.get(Snapshot, (bench_id, at))
+        if snapshot is not None:
+            document = snapshot.document
+            break
+        revision = _revision(s, bench_id, at)
+        if revision.edit is not None:
+            edits.append(revision.edit)
+        at = revision.parent
+    if document is None:
+        raise NotThere(f"revision {number}")
+    bench = Bench.model_validate(document)
+    for edit in reversed(edits):
+        bench = apply_edit(bench, parse_edit(edit))
+    return bench.to_json()
+
+
+def _bench_row(b: BenchTable) -> BenchRow:
+    return BenchRow(b.id, b.name, b.head, b.changed, b.removed, b.parts)
+
+
+def _revision_row(r: Revision, *, on_branch: bool = True) -> RevisionRow:
+    return RevisionRow(r.number, r.parent, r.label, r.name, r.time, r.author, r.edit, on_branch)

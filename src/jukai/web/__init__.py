@@ -1,0 +1,1 @@
+"""Flask: thin routes, live events, limits. No SQL and no arrays here."""

@@ -1,0 +1,405 @@
+"""What goes over the wire."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from jukai.core.recipe.bench import Bench, Name
+from jukai.core.recipe.edits import Edit
+
+Vector = list[float]
+
+
+class In(BaseModel):
+    """Base of what comes in."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+class BenchPath(BaseModel):
+    """A bench in a path."""
+
+    bench: str
+
+
+class PartPath(BenchPath):
+    """A part of a bench in a path."""
+
+    part: str
+
+
+class StepPath(PartPath):
+    """A step of a part in a path."""
+
+    step: str
+
+
+class BakedPath(BenchPath):
+    """A baked result in a path."""
+
+    baked: int
+
+
+class DigestPath(BaseModel):
+    """Drawing data by its hash."""
+
+    digest: str
+
+
+class BenchItem(BaseModel):
+    """A bench in the list."""
+
+    id: str
+    name: str
+    revision: int
+    changed: float = Field(description="seconds since 1970")
+    removed: float | None
+    parts: int
+
+
+class BenchList(BaseModel):
+    """All benches."""
+
+    benches: list[BenchItem]
+
+
+class NewBench(In):
+    """What to make: empty, or the demo."""
+
+    name: Name = "New bench"
+    demo: bool = False
+
+
+class BenchId(BaseModel):
+    """The id of a bench that was made."""
+
+    id: str
+
+
+class StepsItem(BaseModel):
+    """What undo or redo would do."""
+
+    number: int
+    label: str
+
+
+class ErrorView(BaseModel):
+    """What is wrong with a step, number or curve."""
+
+    code: str
+    message: str
+    field: str | None
+    hint: str | None
+    places: list[Vector]
+    position: int | None = None
+
+
+class NoteView(BaseModel):
+    """What a step has to say."""
+
+    level: str
+    text: str
+    places: list[Vector]
+    field: str | None
+
+
+class CalloutView(BaseModel):
+    """A number drawn on the body."""
+
+    target: str
+    form: Literal["length", "radius", "angle", "count", "level", "point"]
+    at: Vector
+    to: Vector
+    along: Vector
+    gain: float
+    second: Vector | None
+
+
+class AxisView(BaseModel):
+    """An axis of turning."""
+
+    point: Vector
+    direction: Vector
+
+
+class StepView(BaseModel):
+    """What became of a step."""
+
+    id: str
+    state: Literal["done", "off", "failed", "waiting"]
+    shown: dict[str, float]
+    used: dict[str, Any]
+    notes: list[NoteView]
+    error: ErrorView | None
+    faces_added: int
+    faces: int
+    callouts: list[CalloutView]
+    axis: AxisView | None
+
+
+class PartView(BaseModel):
+    """A part worked out."""
+
+    part: str
+    name: str
+    hidden: bool
+    steps: list[StepView]
+    matrix: Vector | None
+    key: str | None
+    mesh: str | None = Field(description="hash of the drawing data")
+    faces: int
+    points: int
+    four_sided: int
+    bounds: list[Vector] | None
+    volume: float | None = Field(description="mm³")
+    mass: float | None = Field(description="g")
+    groups: dict[str, int]
+    error: ErrorView | None
+
+
+class NumberView(BaseModel):
+    """A named number worked out."""
+
+    name: str
+    written: float | int | str
+    value: float | None
+    measures: str | None
+    error: ErrorView | None
+
+
+class CurvePointView(BaseModel):
+    """A point of a curve as numbers."""
+
+    id: str
+    at: Vector
+    fillet: float
+    join: Literal["straight", "bezier", "smooth"]
+    out: Vector
+    into: Vector
+
+
+class FilletView(BaseModel):
+    """The arc at a corner."""
+
+    point: str
+    asked: float
+    radius: float
+    centre: Vector
+
+
+class CurveView(BaseModel):
+    """A curve worked out."""
+
+    id: str
+    name: str
+    closed: bool
+    points: list[CurvePointView]
+    samples: list[Vector]
+    fillets: list[FilletView]
+    error: ErrorView | None
+
+
+class BenchView(BaseModel):
+    """A bench worked out."""
+
+    id: str
+    revision: int
+    document: Bench
+    undo: StepsItem | None
+    redo: StepsItem | None
+    numbers: list[NumberView]
+    curves: list[CurveView]
+    parts: list[PartView]
+    stopped: bool
+    milliseconds: float
+
+
+class EditIn(In):
+    """An edit, the revision it was made on, and the window it comes from."""
+
+    base: int
+    edit: Edit
+    author: str = Field("", max_length=64)
+    join: bool = False
+
+
+class PreviewIn(EditIn):
+    """An edit to be worked out and not kept."""
+
+    part: str | None = None
+
+
+class MoveIn(In):
+    """Undo or redo on a revision, or go to one."""
+
+    base: int
+    author: str = Field("", max_length=64)
+    revision: int | None = None
+
+
+class HistoryItem(BaseModel):
+    """A revision in the history."""
+
+    number: int
+    parent: int | None
+    label: str
+    name: str | None
+    time: float
+    on_branch: bool
+
+
+class History(BaseModel):
+    """All revisions, newest first."""
+
+    revisions: list[HistoryItem]
+    head: int
+
+
+class RevisionName(In):
+    """A name for a revision; null takes it."""
+
+    revision: int
+    name: str | None = Field(None, max_length=200)
+
+
+class Finding(BaseModel):
+    """One line of a soundness report."""
+
+    kind: str
+    level: Literal["failure", "warning", "info"]
+    text: str
+    count: int
+    places: list[Vector]
+
+
+class SoundnessView(BaseModel):
+    """A soundness report."""
+
+    sound: bool
+    summary: str
+    points: int
+    edges: int
+    faces: int
+    sides: dict[str, int]
+    bodies: int
+    genus: int | None
+    closed: bool
+    manifold: bool
+    oriented: bool
+    self_crossings: int
+    volume: float | None
+    area: float
+    bounds: list[Vector]
+    findings: list[Finding]
+
+
+class BakedView(BaseModel):
+    """A baked result."""
+
+    id: int
+    part: str
+    part_name: str
+    revision: int
+    time: float
+    older: bool = Field(description="the part has changed since")
+    faces: int
+    size: Vector
+    sound: bool
+    summary: str
+    findings: list[Finding]
+    volume: float | None
+
+
+class HandoverView(BaseModel):
+    """What stands in the hand-over."""
+
+    baked: list[BakedView]
+
+
+class DownloadQuery(BaseModel):
+    """How to write what is downloaded."""
+
+    ids: str = ""
+    format: Literal["obj", "stl", "ply", "glb"] = "glb"
+    unit: Literal["mm", "cm", "m", "in"] = "mm"
+    up: Literal["z", "y"] = "z"
+    triangles: bool = False
+    together: bool = True
+
+
+class UploadQuery(BaseModel):
+    """The name of the file that is sent."""
+
+    name: str
+
+
+class UploadView(BaseModel):
+    """What an uploaded file holds."""
+
+    file: str
+    format: str
+    points: int
+    faces: int
+    size: Vector
+    has_units: bool
+    notes: list[str]
+
+
+class EventsQuery(BaseModel):
+    """Which bench to listen to."""
+
+    bench: str | None = None
+
+
+class ChoiceView(BaseModel):
+    """One choice of a value."""
+
+    value: Any
+    words: str
+
+
+class ValueView(BaseModel):
+    """A value of an operator."""
+
+    key: str
+    kind: Literal["length", "angle", "count", "share", "choice", "switch", "vector", "counts", "axis", "along", "curve", "file"]
+    unit: str
+    description: str
+    required: bool
+    default: Any
+    otherwise: str
+    instead_of: str
+    least: float | None
+    most: float | None
+    choices: list[ChoiceView]
+
+
+class OperatorView(BaseModel):
+    """An operator: what chips, callouts and menus are made from."""
+
+    id: str
+    kind: Literal["blank", "change"]
+    name: str
+    description: str
+    sentence: str
+    quiet: str
+    groups: list[str]
+    synonyms: list[str]
+    version: int
+    values: list[ValueView]
+    schema_: dict[str, Any] = Field(alias="schema")
+
+
+class OperatorList(BaseModel):
+    """All operators."""
+
+    operators: list[OperatorView]
+
+
+class Health(BaseModel):
+    """That the server is there."""
+
+    name: str
+    version: str

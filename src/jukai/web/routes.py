@@ -1,0 +1,259 @@
+"""The routes: parse, call a use case, return a model."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from time import monotonic, perf_counter
+from typing import Any
+from urllib.parse import quote
+
+from flask import Response, request, stream_with_context
+
+from jukai import __version__
+from jukai.app.benches import Benches, BenchState
+from jukai.app.ports import BakedRow, NotThere
+from jukai.core.errors import FileProblem
+from jukai.core.formats.common import WriteOptions
+from jukai.core.operators.registry import describe, operators
+from jukai.web import models as m
+from jukai.web.kit import Blueprint, problem
+
+__all__ = ["make_routes"]
+
+_BINARY = {"200": {"description": "bytes", "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}}}}
+_STREAM = {"200": {"description": "server-sent events", "content": {"text/event-stream": {"schema": {"type": "string"}}}}}
+_RAW_BODY: dict[str, Any] = {"requestBody": {"required": True, "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}}}}
+STREAM_SECONDS = 25.0
+
+
+def _state(state: BenchState, started: float) -> dict[str, Any]:
+    def item(row: Any) -> dict[str, Any] | None:
+        return None if row is None else {"number": row.number, "label": row.label}
+
+    return {
+        "id": state.row.id, "revision": state.revision, "document": state.document, "undo": item(state.undo), "redo": item(state.redo),
+        "numbers": state.numbers, "curves": state.curves, "parts": state.parts, "stopped": state.stopped,
+        "milliseconds": round((perf_counter() - started) * 1000, 2),
+    }  # fmt: skip
+
+
+def _baked(b: BakedRow, *, older: bool) -> m.BakedView:
+    s = b.report["soundness"]
+    low, high = s["bounds"]
+    return m.BakedView(
+        id=b.id, part=b.part, part_name=b.part_name, revision=b.revision, time=b.time, older=older, faces=s["faces"],
+        size=[h - l for l, h in zip(low, high, strict=True)], sound=s["sound"], summary=s["summary"], findings=s["findings"], volume=s["volume"],
+    )  # fmt: skip
+
+
+def _attachment(name: str, data: bytes) -> Response:
+    plain = name.encode("ascii", "replace").decode().replace("?", "_").replace('"', "_")
+    response = Response(data, mimetype="application/octet-stream")
+    response.headers["Content-Disposition"] = f"attachment; filename=\"{plain}\"; filename*=UTF-8''{quote(name)}"
+    response.headers["Cache-Control"] = "no-store"
+    return response
+
+
+def _body() -> bytes:
+    data = request.get_data(cache=False)
+    if not data:
+        raise FileProblem("The file is empty.")
+    return data
+
+
+def make_routes(benches: Benches) -> Blueprint:
+    """Return all routes over the use cases."""
+    api = Blueprint("api", __name__, "/api")
+    _list_routes(api, benches)
+    _bench_routes(api, benches)
+    _mesh_routes(api, benches)
+    _handover_routes(api, benches)
+    return api
+
+
+def _list_routes(api: Blueprint, benches: Benches) -> None:
+    @api.get("/health", responses={"200": m.Health})
+    def health() -> m.Health:
+        """Say that the server is there."""
+        return m.Health(name="Jukai", version=__version__)
+
+    @api.get("/operators", responses={"200": m.OperatorList})
+    def operator_list() -> Response:
+        """Return all operators with their values and sentences."""
+        response = Response(json.dumps({"operators": [describe(op) for op in operators().values()]}), mimetype="application/json")
+        response.headers["Cache-Control"] = "no-cache"
+        return response
+
+    @api.get("/benches", responses={"200": m.BenchList})
+    def bench_list() -> m.BenchList:
+        """Return all benches, newest change first."""
+        rows = benches.list()
+        return m.BenchList(
+            benches=[m.BenchItem(id=b.id, name=b.name, revision=b.head, changed=b.changed, removed=b.removed, parts=b.parts) for b in rows]
+        )
+
+    @api.post("/benches", responses={"201": m.BenchId})
+    def bench_new(body: m.NewBench) -> tuple[m.BenchId, int]:
+        """Make a bench, empty or from the demo."""
+        return m.BenchId(id=benches.create_demo("") if body.demo else benches.create(body.name, "")), 201
+
+    @api.post("/benches/open", responses={"201": m.BenchId}, openapi_extensions=_RAW_BODY)
+    def bench_open() -> tuple[m.BenchId, int]:
+        """Make a bench of a bench file or a zip of one with its imports."""
+        return m.BenchId(id=benches.open_file(_body(), "")), 201
+
+    @api.post("/benches/<string:bench>/duplicate", responses={"201": m.BenchId})
+    def bench_duplicate(path: m.BenchPath) -> tuple[m.BenchId, int]:
+        """Make a copy of a bench."""
+        return m.BenchId(id=benches.duplicate(path.bench, "")), 201
+
+    @api.delete("/benches/<string:bench>", responses={"200": m.BenchId})
+    def bench_remove(path: m.BenchPath) -> m.BenchId:
+        """Take a bench off the list; it can be put back."""
+        benches.remove(path.bench, removed=True)
+        return m.BenchId(id=path.bench)
+
+    @api.post("/benches/<string:bench>/restore", responses={"200": m.BenchId})
+    def bench_restore(path: m.BenchPath) -> m.BenchId:
+        """Put a removed bench back."""
+        benches.remove(path.bench, removed=False)
+        return m.BenchId(id=path.bench)
+
+    @api.get("/benches/<string:bench>/file", responses=_BINARY)
+    def bench_file(path: m.BenchPath) -> Response:
+        """Return a bench as a file."""
+        return _attachment(*benches.file(path.bench))
+
+    @api.get("/events", responses=_STREAM)
+    def event_stream(query: m.EventsQuery) -> Response:
+        """Tell what happens, until the stream ends by itself; the browser comes back."""
+        if benches.events.crowded():
+            return problem(429, "crowded", "Too many windows are open.", hint="Close some of them.")
+        response = Response(stream_with_context(_events(benches, query.bench)), mimetype="text/event-stream")
+        response.headers["Cache-Control"] = "no-store"
+        response.headers["X-Accel-Buffering"] = "no"
+        return response
+
+
+def _events(benches: Benches, bench: str | None) -> Iterator[str]:
+    with benches.events.listening(bench) as listener:
+        yield "retry: 500\nevent: hello\ndata: {}\n\n"
+        end = monotonic() + STREAM_SECONDS
+        while (left := end - monotonic()) > 0:
+            news = listener.next(min(left, 5.0))
+            yield ": still here\n\n" if news is None else f"id: {news[0]}\ndata: {json.dumps(news[1])}\n\n"
+
+
+def _bench_routes(api: Blueprint, benches: Benches) -> None:
+    @api.get("/benches/<string:bench>", responses={"200": m.BenchView})
+    def bench_state(path: m.BenchPath) -> dict[str, Any]:
+        """Return a bench worked out."""
+        started = perf_counter()
+        return _state(benches.state(path.bench), started)
+
+    @api.post("/benches/<string:bench>/edits", responses={"200": m.BenchView})
+    def bench_edit(path: m.BenchPath, body: m.EditIn) -> dict[str, Any]:
+        """Do and keep an edit."""
+        started = perf_counter()
+        return _state(benches.edit(path.bench, body.base, body.edit.model_dump(by_alias=True), body.author, join=body.join), started)
+
+    @api.post("/benches/<string:bench>/preview", responses={"200": m.BenchView})
+    def bench_preview(path: m.BenchPath, body: m.PreviewIn) -> Any:
+        """Work out an edit without keeping it; 409 with code ``cancelled`` when a newer one came."""
+        started = perf_counter()
+        state = benches.preview(path.bench, body.base, body.edit.model_dump(by_alias=True), body.author, body.part)
+        return problem(409, "cancelled", "A newer preview came.") if state is None else _state(state, started)
+
+    @api.post("/benches/<string:bench>/undo", responses={"200": m.BenchView})
+    def bench_undo(path: m.BenchPath, body: m.MoveIn) -> dict[str, Any]:
+        """Take the last edit back."""
+        return _state(benches.move_head(path.bench, "undo", body.base, body.author), perf_counter())
+
+    @api.post("/benches/<string:bench>/redo", responses={"200": m.BenchView})
+    def bench_redo(path: m.BenchPath, body: m.MoveIn) -> dict[str, Any]:
+        """Do again what was taken back."""
+        return _state(benches.move_head(path.bench, "redo", body.base, body.author), perf_counter())
+
+    @api.post("/benches/<string:bench>/go-to", responses={"200": m.BenchView})
+    def bench_go_to(path: m.BenchPath, body: m.MoveIn) -> dict[str, Any]:
+        """Go to any revision."""
+        return _state(benches.move_head(path.bench, "go_to", body.base, body.author, body.revision), perf_counter())
+
+    @api.post("/benches/<string:bench>/stop", responses={"200": m.BenchId})
+    def bench_stop(path: m.BenchPath) -> m.BenchId:
+        """Stop working the bench out."""
+        benches.stop(path.bench)
+        return m.BenchId(id=path.bench)
+
+    @api.get("/benches/<string:bench>/history", responses={"200": m.History})
+    def bench_history(path: m.BenchPath) -> m.History:
+        """Return the revisions."""
+        rows = benches.store.history(path.bench)
+        items = [m.HistoryItem(number=r.number, parent=r.parent, label=r.label, name=r.name, time=r.time, on_branch=r.on_branch) for r in rows]
+        return m.History(revisions=items, head=benches.store.row(path.bench).head)
+
+    @api.post("/benches/<string:bench>/revision-name", responses={"200": m.BenchId})
+    def revision_name(path: m.BenchPath, body: m.RevisionName) -> m.BenchId:
+        """Give a revision a name."""
+        benches.store.name_revision(path.bench, body.revision, (body.name or "").strip() or None)
+        return m.BenchId(id=path.bench)
+
+    @api.post("/benches/<string:bench>/uploads", responses={"201": m.UploadView}, openapi_extensions=_RAW_BODY)
+    def bench_upload(path: m.BenchPath, query: m.UploadQuery) -> tuple[m.UploadView, int]:
+        """Keep a mesh file beside a bench and say what it holds."""
+        return m.UploadView(**benches.upload(path.bench, query.name, _body())), 201
+
+    @api.get("/benches/<string:bench>/parts/<string:part>/after/<string:step>", responses={"200": m.PartView})
+    def look_here(path: m.StepPath) -> dict[str, Any]:
+        """Return a part as it was after a step."""
+        return benches.look_at(path.bench, path.part, path.step)
+
+
+def _mesh_routes(api: Blueprint, benches: Benches) -> None:
+    @api.get("/meshes/<string:digest>", responses=_BINARY)
+    def mesh_bytes(path: m.DigestPath) -> Response:
+        """Return drawing data; the same hash is always the same bytes."""
+        data = benches.workshop.view_data(path.digest)
+        if data is None:
+            raise NotThere("such drawing data any more")
+        response = Response(data, mimetype="application/octet-stream")
+        response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
+        response.headers["ETag"] = f'"{path.digest}"'
+        return response
+
+    @api.get("/meshes/<string:digest>/soundness", responses={"200": m.SoundnessView})
+    def mesh_soundness(path: m.DigestPath) -> dict[str, Any]:
+        """Inspect a mesh."""
+        report = benches.workshop.soundness(path.digest)
+        if report is None:
+            raise NotThere("such mesh any more")
+        return report
+
+
+def _handover_routes(api: Blueprint, benches: Benches) -> None:
+    @api.get("/benches/<string:bench>/handover", responses={"200": m.HandoverView})
+    def handover_list(path: m.BenchPath) -> m.HandoverView:
+        """Return what stands in the hand-over."""
+        return m.HandoverView(baked=[_baked(b, older=older) for b, older in benches.handover(path.bench)])
+
+    @api.post("/benches/<string:bench>/parts/<string:part>/bake", responses={"201": m.BakedView})
+    def part_bake(path: m.PartPath) -> tuple[m.BakedView, int]:
+        """Work a part out in full and put it in the hand-over."""
+        return _baked(benches.bake(path.bench, path.part), older=False), 201
+
+    @api.delete("/benches/<string:bench>/handover/<int:baked>", responses={"200": m.BenchId})
+    def handover_remove(path: m.BakedPath) -> m.BenchId:
+        """Take a baked result out."""
+        benches.store.remove_baked(path.bench, path.baked)
+        return m.BenchId(id=path.bench)
+
+    @api.get("/benches/<string:bench>/handover/file", responses=_BINARY)
+    def handover_file(path: m.BenchPath, query: m.DownloadQuery) -> Response:
+        """Return baked results as a file; ``ids`` are numbers with commas, none means all."""
+        try:
+            ids = [int(i) for i in query.ids.split(",") if i]
+        except ValueError:
+            raise FileProblem("'ids' are numbers with commas between them.") from None
+        options = WriteOptions(query.unit, query.up, query.triangles)
+        return _attachment(*benches.download(path.bench, ids, query.format, options, together=query.together))
