@@ -74,8 +74,6 @@ def _errors(app: Flask) -> None:
 
 
 def _pages(app: Flask) -> None:
-    @app.get("/")
-    @app.get("/bench/<bench>")
     def page(bench: str = "") -> Response:  # noqa: ARG001 - the page reads it from the address
         if not (STATIC / "index.html").is_file():
             return Response("The front end is not built: run make setup.\n", status=503, mimetype="text/plain")
@@ -83,7 +81,6 @@ def _pages(app: Flask) -> None:
         response.headers["Cache-Control"] = "no-cache"
         return response
 
-    @app.get("/<path:name>")
     def asset(name: str) -> Response:
         if name.startswith("api/"):
             return problem(404, "not_there", "There is no such address.")
@@ -91,3 +88,8 @@ def _pages(app: Flask) -> None:
         if name.startswith("assets/"):
             response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
         return response
+
+    # pages, not part of the described API
+    app.add_url_rule("/", "page", page)
+    app.add_url_rule("/bench/<bench>", "bench_page", page)
+    app.add_url_rule("/<path:name>", "asset", asset)

@@ -8,7 +8,6 @@ from typing import Any
 from flask import Response, json
 from flask_openapi import APIBlueprint, Info, OpenAPI
 from flask_openapi import Schema as _Schema
-from flask_openapi.models import ValidationErrorModel  # noqa: F401 - named so that a change of the library is noticed
 from pydantic import BaseModel, ValidationError
 
 from jukai import __version__
@@ -56,6 +55,16 @@ def _invalid(e: ValidationError) -> Response:
 
 
 class _App(OpenAPI):
+    @property
+    def api_doc(self) -> dict[str, Any]:
+        """The description; models nested in others are lifted to where all stand."""
+        doc: dict[str, Any] = super().api_doc
+        schemas = doc["components"]["schemas"]
+        for schema in list(schemas.values()):
+            for name, nested in schema.pop("$defs", {}).items():
+                schemas.setdefault(name, nested)
+        return doc
+
     def make_response(self, rv: Any) -> Response:
         """Let a view return a model, or a model and a status."""
         status = None
@@ -78,7 +87,7 @@ def make_app(name: str, static: str | None) -> OpenAPI:
     """Return the bare application."""
     app = _App(
         name, info=Info(title="Jukai", version=__version__), static_folder=static, static_url_path="/",
-        validation_error_callback=_invalid, doc_ui=False,
+        validation_error_callback=_invalid, validation_error_model=Problem, doc_ui=False,
     )  # fmt: skip
     app.openapi_version = "3.1.1"
     return app

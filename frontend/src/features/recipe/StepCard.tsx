@@ -1,0 +1,184 @@
+import { useSortable } from '@dnd-kit/sortable'
+import { CSS } from '@dnd-kit/utilities'
+import { useState } from 'react'
+import type { KeyboardEvent } from 'react'
+import { api } from '../../shared/api/client'
+import type { Part, Step, StepView } from '../../shared/api/client'
+import { freeId, whole } from '../../shared/format'
+import { doEdit, useSession } from '../../shared/session'
+import { operatorOf } from '../../shared/targets'
+import { WordMenu } from '../../shared/ui/Menu'
+import { useView } from '../../shared/viewState'
+import { Sentence } from './Sentence'
+
+/** One step: its sentence, and when it is chosen the quiet sentence and what it has to say. */
+export function StepCard(props: { part: Part; step: Step; number: number; view: StepView | undefined }) {
+  const { part, step, view } = props
+  const chosen = useView((s) => s.step === step.id && s.part === part.id)
+  const lookedAt = useView((s) => s.lookAt === step.id)
+  const set = useView((s) => s.set)
+  const op = operatorOf(step.operator)
+  const sortable = useSortable({ id: step.id })
+  const off = step.on === false
+  const state = off ? 'off' : (view?.state ?? 'waiting')
+  const choose = () => {
+    if (!chosen) set({ step: step.id, part: part.id })
+  }
+  const key = (e: KeyboardEvent) => {
+    if (!e.altKey || (e.key !== 'ArrowUp' && e.key !== 'ArrowDown')) return
+    e.preventDefault()
+    const ids = part.recipe.map((s) => s.id)
+    const from = ids.indexOf(step.id)
+    const to = e.key === 'ArrowUp' ? from - 1 : from + 1
+    if (to < 0 || to >= ids.length) return
+    const rest = ids.filter((i) => i !== step.id)
+    doEdit({ kind: 'move_step', part: part.id, step: step.id, after: to === 0 ? null : (rest[to - 1] ?? null) })
+  }
+  return (
+    <article
+      ref={sortable.setNodeRef}
+      style={{ transform: CSS.Translate.toString(sortable.transform), transition: sortable.transition }}
+      className={`step ${state}${chosen ? ' chosen' : ''}${sortable.isDragging ? ' dragging' : ''}`}
+      data-testid={`step-${step.id}`}
+      data-state={state}
+      onClick={choose}
+      onFocus={choose}
+      onKeyDown={key}
+    >
+      <button
+        ref={sortable.setActivatorNodeRef}
+        className="plain number figures"
+        data-testid={`grip-${step.id}`}
+        title="Drag to reorder (Alt ↑ ↓)"
+        {...sortable.attributes}
+        {...sortable.listeners}
+      >
+        {props.number}
+      </button>
+      <span className="counts figures">{counts(props.number, state, view)}</span>
+      {step.name && <div style={{ fontWeight: 500 }}>{step.name}</div>}
+      {op ? (
+        <Sentence template={op.sentence} op={op} part={part} step={step} view={view} />
+      ) : (
+        <div className="sentence">{step.operator}: there is no such operator here.</div>
+      )}
+      {chosen && op?.quiet && <Sentence template={op.quiet} op={op} part={part} step={step} view={view} quiet />}
+      <Told part={part} step={step} view={view} chosen={chosen} />
+      {lookedAt && (
+        <div className="told amber">
+          This is the body after this step.{' '}
+          <button className="plain link" onClick={() => set({ lookAt: null })}>
+            Show it whole
+          </button>
+        </div>
+      )}
+      {chosen && <StepMenu part={part} step={step} />}
+    </article>
+  )
+}
+
+function counts(number: number, state: string, view: StepView | undefined): string {
+  if (state === 'off') return 'off'
+  if (state === 'failed') return 'failed'
+  if (state === 'waiting' || !view) return 'waiting'
+  if (number === 1) return `${whole(view.faces)} faces`
+  if (view.faces_added === 0) return 'same'
+  return `${view.faces_added > 0 ? '+' : ''}${whole(view.faces_added)}`
+}
+
+function Told(props: { part: Part; step: Step; view: StepView | undefined; chosen: boolean }) {
+  const { part, step, view, chosen } = props
+  const change = useSession((s) => s.change)
+  const progress = useSession((s) => (s.progress?.part === part.id && s.progress.step === step.id ? s.progress : null))
+  const id = useSession((s) => s.id)
+  const mine = change?.part === part.id && change.step === step.id && change.text
+  return (
+    <>
+      {progress && (
+        <div className="told" data-testid="progress">
+          <div className="bar">
+            <i style={{ width: `${Math.round(progress.fraction * 100)}%` }} />
+          </div>
+          {Math.round(progress.fraction * 100)} %{' '}
+          <button className="plain link" onClick={() => id && void api.stop(id)}>
+            Stop
+          </button>
+        </div>
+      )}
+      {view?.error && (
+        <div className="told red" role="alert" data-testid={`error-${step.id}`}>
+          {view.error.message} {view.error.hint}
+        </div>
+      )}
+      {mine && (
+        <div className="told good" data-testid="change">
+          {change.text}
+        </div>
+      )}
+      {view?.notes
+        .filter((n) => chosen || n.level === 'warning')
+        .map((n, i) => (
+          <div key={i} className={`told ${n.level === 'warning' ? 'amber' : 'muted'}`} data-testid={`note-${step.id}`}>
+            {n.text}
+          </div>
+        ))}
+    </>
+  )
+}
+
+function StepMenu({ part, step }: { part: Part; step: Step }) {
+  const [naming, setNaming] = useState(false)
+  const on = step.on !== false
+  const ids = part.recipe.map((s) => s.id)
+  const set = useView((s) => s.set)
+  const lookAt = useView((s) => s.lookAt)
+  if (naming)
+    return (
+      <input
+        className="field"
+        aria-label="Name of the step"
+        data-testid="step-name"
+        autoFocus
+        defaultValue={step.name ?? ''}
+        maxLength={200}
+        onBlur={(e) => {
+          setNaming(false)
+          if (e.target.value !== (step.name ?? '')) doEdit({ kind: 'set_step', part: part.id, step: step.id, name: e.target.value })
+        }}
+        onKeyDown={(e) => {
+          e.stopPropagation()
+          if (e.key === 'Enter') e.currentTarget.blur()
+        }}
+      />
+    )
+  return (
+    <WordMenu
+      testId={`menu-${step.id}`}
+      trigger={
+        <button className="plain menu" aria-label="What to do with this step" data-testid={`more-${step.id}`}>
+          ⋯
+        </button>
+      }
+      entries={[
+        { id: 'on', words: on ? 'Switch off' : 'Switch on', act: () => doEdit({ kind: 'set_step', part: part.id, step: step.id, on: !on }) },
+        { id: 'look', words: 'Look here', note: 'the body as it was after this step', disabled: lookAt === step.id, act: () => set({ lookAt: step.id }) },
+        { id: 'name', words: step.name ? 'Rename' : 'Name', act: () => setNaming(true) },
+        {
+          id: 'copy',
+          words: 'Copy',
+          act: () => doEdit({ kind: 'copy_step', part: part.id, step: step.id, copy_id: freeId('s', ids) }),
+        },
+        {
+          id: 'remove',
+          words: 'Remove',
+          note: 'Delete',
+          act: () => {
+            doEdit({ kind: 'remove_step', part: part.id, step: step.id })
+            const at = ids.indexOf(step.id)
+            set({ step: ids[at + 1] ?? ids[at - 1] ?? null })
+          },
+        },
+      ]}
+    />
+  )
+}

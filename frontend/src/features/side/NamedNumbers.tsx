@@ -1,0 +1,122 @@
+import { useState } from 'react'
+import { written } from '../../shared/format'
+import { doEdit, edit, shownParts, useSession } from '../../shared/session'
+import { numberAt } from '../../shared/targets'
+import { WordMenu } from '../../shared/ui/Menu'
+import { NumberChip } from '../../shared/ui/NumberChip'
+
+/** The bench's named numbers: add, change, rename, remove; any formula may use them. */
+export function NamedNumbers() {
+  const session = useSession()
+  const bench = session.preview ?? session.bench
+  const [adding, setAdding] = useState(false)
+  const [renaming, setRenaming] = useState<string | null>(null)
+  return (
+    <section data-testid="numbers">
+      <h2>
+        Named numbers
+        <button className="plain muted" aria-label="Add a named number" title="Add a named number" data-testid="add-number" onClick={() => setAdding(true)}>
+          +
+        </button>
+      </h2>
+      {bench?.numbers.map((n) => {
+        const target = numberAt(bench, shownParts(session), `dimensions/${n.name}`)
+        return (
+          <div key={n.name} data-testid={`number-${n.name}`}>
+            <div className="row">
+              {renaming === n.name ? (
+                <RenameField name={n.name} close={() => setRenaming(null)} />
+              ) : (
+                <WordMenu
+                  trigger={
+                    <button className="plain grow" style={{ fontWeight: 500 }} title="Rename or remove">
+                      {n.name}
+                    </button>
+                  }
+                  entries={[
+                    { id: 'rename', words: 'Rename', note: 'in every formula too', act: () => setRenaming(n.name) },
+                    { id: 'remove', words: 'Remove', act: () => doEdit({ kind: 'remove_dimension', name: n.name }) },
+                  ]}
+                />
+              )}
+              {target && <NumberChip target={target} />}
+            </div>
+            {n.error && (
+              <div style={{ color: 'var(--red)', fontSize: 12 }} role="alert">
+                {n.error.message}
+              </div>
+            )}
+          </div>
+        )
+      })}
+      {bench?.numbers.length === 0 && !adding && <p className="muted">None yet. One can be used in any formula.</p>}
+      {adding && <AddField close={() => setAdding(false)} />}
+    </section>
+  )
+}
+
+function RenameField({ name, close }: { name: string; close: () => void }) {
+  const keep = (wanted: string) => {
+    close()
+    if (wanted && wanted !== name) doEdit({ kind: 'rename_dimension', name, new_name: wanted })
+  }
+  return (
+    <input
+      className="field grow"
+      autoFocus
+      aria-label="Name of the number"
+      defaultValue={name}
+      onBlur={(e) => keep(e.target.value.trim())}
+      onKeyDown={(e) => {
+        e.stopPropagation()
+        if (e.key === 'Enter') e.currentTarget.blur()
+        if (e.key === 'Escape') close()
+      }}
+    />
+  )
+}
+
+/** One line: `ring_count = 5`. */
+function AddField({ close }: { close: () => void }) {
+  const [text, setText] = useState('')
+  const [wrong, setWrong] = useState<string | null>(null)
+  const keep = () => {
+    const match = /^\s*([A-Za-z_]\w*)\s*=\s*(.+)$/.exec(text)
+    const value = match?.[2] === undefined ? null : written(match[2])
+    if (!match?.[1] || value === null) {
+      if (text.trim() === '') close()
+      else setWrong('Write a name, = and a number or a formula.')
+      return
+    }
+    edit({ kind: 'set_dimension', name: match[1], value }, { quiet: true })
+      .then(close)
+      .catch((e: unknown) => setWrong(e instanceof Error ? e.message : String(e)))
+  }
+  return (
+    <div>
+      <input
+        className="field"
+        style={{ width: '100%' }}
+        autoFocus
+        placeholder="gap = 0.4"
+        aria-label="A name, = and a number or a formula"
+        data-testid="number-field"
+        value={text}
+        onChange={(e) => setText(e.target.value)}
+        onBlur={() => {
+          if (text.trim() === '') close()
+        }}
+        onKeyDown={(e) => {
+          e.stopPropagation()
+          if (e.key === 'Enter') keep()
+          if (e.key === 'Escape') close()
+        }}
+      />
+      {wrong && (
+        <div role="alert" style={{ color: 'var(--red)', fontSize: 12 }}>
+          {wrong}
+        </div>
+      )}
+    </div>
+  )
+}

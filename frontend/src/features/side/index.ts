@@ -1,0 +1,2 @@
+export { SideColumn } from './SideColumn'
+export { HandoverSheet } from './Handover'

@@ -1,0 +1,140 @@
+import { useEffect, useMemo, useRef, useState } from 'react'
+import type { OperatorView } from '../../shared/api/client'
+import { addOperator } from '../../shared/adding'
+import { useSession } from '../../shared/session'
+import { useView } from '../../shared/viewState'
+
+interface Entry {
+  id: string
+  words: string
+  note: string
+  act: () => void
+}
+
+/** Add a step, find anything: `/` and type. */
+export function FindField(props: { operators: readonly OperatorView[] }) {
+  const [text, setText] = useState('')
+  const [open, setOpen] = useState(false)
+  const [at, setAt] = useState(0)
+  const field = useRef<HTMLInputElement>(null)
+  const bench = useSession((s) => s.bench)
+  const part = useView((s) => s.part)
+  const insertAfter = useView((s) => s.insertAfter)
+  const entries = useMemo(() => find(text, props.operators, bench, part), [text, props.operators, bench, part])
+
+  useEffect(() => {
+    const focus = () => {
+      field.current?.focus()
+      setOpen(true)
+    }
+    addEventListener('jukai-find', focus)
+    return () => removeEventListener('jukai-find', focus)
+  }, [])
+
+  const choose = (e: Entry | undefined) => {
+    if (!e) return
+    setText('')
+    setOpen(false)
+    field.current?.blur()
+    e.act()
+    useView.getState().set({ insertAfter: null })
+  }
+  return (
+    <div className="find">
+      <input
+        ref={field}
+        data-testid="find"
+        role="combobox"
+        aria-expanded={open}
+        aria-controls="find-list"
+        aria-label="Add a step, find anything"
+        placeholder={insertAfter === null ? 'Add a step, find anything' : 'Add a step here'}
+        value={text}
+        onFocus={() => setOpen(true)}
+        onBlur={() => window.setTimeout(() => setOpen(false), 150)}
+        onChange={(e) => {
+          setText(e.target.value)
+          setAt(0)
+          setOpen(true)
+        }}
+        onKeyDown={(e) => {
+          e.stopPropagation()
+          if (e.key === 'ArrowDown') setAt((n) => Math.min(n + 1, entries.length - 1))
+          else if (e.key === 'ArrowUp') setAt((n) => Math.max(n - 1, 0))
+          else if (e.key === 'Enter') choose(entries[at])
+          else if (e.key === 'Escape') {
+            setText('')
+            setOpen(false)
+            useView.getState().set({ insertAfter: null })
+            field.current?.blur()
+          } else return
+          e.preventDefault()
+        }}
+      />
+      <span className="slash figures">/</span>
+      {open && (
+        <ul id="find-list" role="listbox" data-testid="find-list">
+          {entries.map((e, i) => (
+            <li
+              key={e.id}
+              role="option"
+              aria-selected={i === at}
+              data-testid={`find-${e.id}`}
+              onMouseEnter={() => setAt(i)}
+              onMouseDown={(m) => {
+                m.preventDefault()
+                choose(e)
+              }}
+            >
+              <b>{e.words}</b>
+              <span>{e.note}</span>
+            </li>
+          ))}
+          {entries.length === 0 && <li className="muted">Nothing is called “{text}”.</li>}
+        </ul>
+      )}
+    </div>
+  )
+}
+
+function find(
+  text: string,
+  operators: readonly OperatorView[],
+  bench: ReturnType<typeof useSession.getState>['bench'],
+  part: string | null,
+): Entry[] {
+  const wanted = text.trim().toLowerCase()
+  const rank = (words: string[]): number => {
+    if (!wanted) return 1
+    const lower = words.map((w) => w.toLowerCase())
+    if (lower.some((w) => w.startsWith(wanted))) return 3
+    return lower.some((w) => w.includes(wanted)) ? 2 : 0
+  }
+  const out: (Entry & { rank: number })[] = operators.map((o) => ({
+    id: o.id,
+    words: o.name,
+    note: o.kind === 'blank' ? `${o.description} A new part.` : o.description,
+    rank: rank([o.id, o.name, ...o.synonyms]) + (wanted ? 0.5 : o.kind === 'change' && part ? 1 : 0),
+    act: () => addOperator(o),
+  }))
+  if (wanted)
+    for (const p of bench?.document.parts ?? []) {
+      out.push({
+        id: `part-${p.id}`,
+        words: p.name,
+        note: 'A part of this bench.',
+        rank: rank([p.name]),
+        act: () => useView.getState().set({ part: p.id, step: p.recipe[0]?.id ?? null }),
+      })
+      for (const s of p.recipe)
+        if (s.name)
+          out.push({
+            id: `step-${p.id}-${s.id}`,
+            words: s.name,
+            note: `A step of ${p.name}.`,
+            rank: rank([s.name]),
+            act: () => useView.getState().set({ part: p.id, step: s.id }),
+          })
+    }
+  return out.filter((e) => e.rank > 0).sort((a, b) => b.rank - a.rank)
+}

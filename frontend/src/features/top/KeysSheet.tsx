@@ -1,0 +1,41 @@
+import { useView } from '../../shared/viewState'
+import { Sheet } from '../../shared/ui/Sheet'
+
+const KEYS: readonly [string, string][] = [
+  ['/', 'add a step, find anything'],
+  ['Ctrl Z', 'undo'],
+  ['Ctrl Shift Z', 'redo'],
+  ['1  2  3  4', 'look: turned, top, front, from the left'],
+  ['Home', 'see all'],
+  ['L', 'lines only, or shaded with lines'],
+  ['P', 'perspective or parallel'],
+  ['Delete', 'remove the chosen step, or the chosen point of the board'],
+  ['Escape', 'put back what was there; close'],
+  ['Tab', 'from number to number'],
+  ['↑ ↓  Page Up  Page Down', 'on a number: one step, ten steps'],
+  ['Enter', 'on a number: type'],
+  ['Alt ↑ ↓', 'on a step: move it up or down'],
+  ['?', 'this list'],
+]
+
+/** What the keys do. */
+export function KeysSheet() {
+  const { keys, set } = useView()
+  return (
+    <Sheet open={keys} close={() => set({ keys: false })} title="Keys" testId="keys">
+      <div className="keys">
+        {KEYS.map(([key, words]) => (
+          <div key={key} style={{ display: 'contents' }}>
+            <kbd>{key}</kbd>
+            <span>{words}</span>
+          </div>
+        ))}
+        <span className="muted">Mouse</span>
+        <span>
+          Left drag turns the view, right drag moves it, the wheel comes closer to the pointer. Drag a number sideways; the farther the
+          pointer is pulled from its line, the finer.
+        </span>
+      </div>
+    </Sheet>
+  )
+}

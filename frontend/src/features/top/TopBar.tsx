@@ -1,0 +1,137 @@
+import { useState } from 'react'
+import { api } from '../../shared/api/client'
+import type { OperatorView } from '../../shared/api/client'
+import { goTo } from '../../shared/address'
+import { doEdit, move, useSession } from '../../shared/session'
+import { WordMenu } from '../../shared/ui/Menu'
+import { setLook, useView } from '../../shared/viewState'
+import type { Drawing } from '../../shared/viewState'
+import { FindField } from './FindField'
+
+const DRAWINGS: readonly [Drawing, string][] = [
+  ['shaded', 'Shaded'],
+  ['shaded_lines', 'With lines'],
+  ['lines', 'Lines'],
+]
+
+export function TopBar(props: { operators: readonly OperatorView[]; bake: () => void; baking: boolean }) {
+  const bench = useSession((s) => s.bench)
+  const { drawing, part, set } = useView()
+  return (
+    <header className="top">
+      <a
+        className="mark"
+        href="/"
+        title="All benches"
+        data-testid="home"
+        style={{ color: 'inherit', textDecoration: 'none' }}
+        onClick={(e) => {
+          e.preventDefault()
+          goTo('/')
+        }}
+      >
+        Jukai
+      </a>
+      <BenchName />
+      <span className="figures" style={{ display: 'flex', gap: 12 }}>
+        <button
+          className="plain"
+          data-testid="undo"
+          disabled={!bench?.undo}
+          title={bench?.undo ? `Undo ${bench.undo.label} (Ctrl+Z)` : 'Nothing to undo'}
+          onClick={() => move('undo')}
+        >
+          ↶ undo <b data-testid="undo-name" style={{ display: 'inline-block', maxWidth: 110, overflow: 'hidden', textOverflow: 'ellipsis', verticalAlign: 'bottom' }}>{bench?.undo?.label}</b>
+        </button>
+        <button
+          className="plain"
+          data-testid="redo"
+          disabled={!bench?.redo}
+          title={bench?.redo ? `Redo ${bench.redo.label} (Ctrl+Shift+Z)` : 'Nothing to redo'}
+          onClick={() => move('redo')}
+        >
+          ↷ redo <b className="wide">{bench?.redo?.label}</b>
+        </button>
+      </span>
+      <FindField operators={props.operators} />
+      <nav style={{ display: 'flex', gap: 14 }} aria-label="How to draw">
+        {DRAWINGS.map(([id, words]) => (
+          <button
+            key={id}
+            className="plain draw"
+            data-testid={`draw-${id}`}
+            aria-pressed={drawing === id}
+            onClick={() => set({ drawing: id })}
+          >
+            {words}
+          </button>
+        ))}
+      </nav>
+      <button className="bake" data-testid="bake" disabled={!part || props.baking} onClick={props.bake}>
+        {props.baking ? 'Baking …' : 'Bake'}
+      </button>
+      <FilesMenu />
+    </header>
+  )
+}
+
+function BenchName() {
+  const name = useSession((s) => s.bench?.document.name ?? '')
+  const [draft, setDraft] = useState<string | null>(null)
+  const keep = () => {
+    const wanted = draft?.trim()
+    setDraft(null)
+    if (wanted && wanted !== name) doEdit({ kind: 'set_bench', name: wanted })
+  }
+  if (draft === null)
+    return (
+      <button className="plain bench-name" title="Rename the bench" data-testid="bench-name" onClick={() => setDraft(name)}>
+        {name}
+      </button>
+    )
+  return (
+    <input
+      className="field bench-name"
+      data-testid="bench-name-field"
+      aria-label="Name of the bench"
+      autoFocus
+      maxLength={200}
+      value={draft}
+      onFocus={(e) => e.target.select()}
+      onChange={(e) => setDraft(e.target.value)}
+      onBlur={keep}
+      onKeyDown={(e) => {
+        e.stopPropagation()
+        if (e.key === 'Enter') keep()
+        if (e.key === 'Escape') setDraft(null)
+      }}
+    />
+  )
+}
+
+function FilesMenu() {
+  const { look, set } = useView()
+  const id = useSession((s) => s.id)
+  return (
+    <WordMenu
+      testId="files-menu"
+      trigger={
+        <button className="plain" aria-label="More" data-testid="more" style={{ fontSize: 18, padding: '0 4px' }}>
+          ⋯
+        </button>
+      }
+      entries={[
+        { id: 'file', words: 'Download the bench file', act: () => id && location.assign(api.fileAddress(id)) },
+        { id: 'history', words: 'History', act: () => set({ history: true }) },
+        {
+          id: 'look',
+          words: look === 'paper' ? 'Dusk' : 'Paper',
+          note: 'how the sheet looks',
+          act: () => setLook(look === 'paper' ? 'dusk' : 'paper'),
+        },
+        { id: 'keys', words: 'Keys', note: '?', act: () => set({ keys: true }) },
+        { id: 'start', words: 'All benches', act: () => goTo('/') },
+      ]}
+    />
+  )
+}

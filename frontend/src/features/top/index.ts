@@ -1,0 +1,3 @@
+export { TopBar } from './TopBar'
+export { KeysSheet } from './KeysSheet'
+export { HistorySheet } from './HistorySheet'

@@ -1,0 +1,327 @@
+import { useState } from 'react'
+import type { PointerEvent as ReactPointerEvent } from 'react'
+import { Vector3 } from 'three'
+import type { BenchView, CalloutView, PartView, StepView } from '../../shared/api/client'
+import { dragNumber, dragPlane, movedPoint } from '../../shared/dragging'
+import type { Pair } from '../../shared/dragging'
+import { figure, whole } from '../../shared/format'
+import { numberAt } from '../../shared/targets'
+import type { NumberTarget } from '../../shared/targets'
+import { NumberField } from '../../shared/ui/NumberChip'
+import { useView } from '../../shared/viewState'
+import { way } from './camera'
+import { anchorOf, boxOnScreen, lengthDimension, matrixOf, overall, placeLeaders } from './layout'
+import type { Dimension, Leader, Spot } from './layout'
+import type { Stage } from './Stage'
+
+interface Shown {
+  callout: CalloutView
+  target: NumberTarget
+}
+
+/** The numbers on the body: overall sizes in plain ink, the chosen step's values in moss, draggable. */
+export function Callouts(props: { stage: Stage; bench: BenchView; part: PartView; step: StepView | undefined; parts: readonly PartView[] }) {
+  const { stage, bench, part, step } = props
+  const [typing, setTyping] = useState<{ target: NumberTarget; at: Spot } | null>(null)
+  if (!part.bounds || !part.mesh || stage.width < 10) return null
+  const screen = { width: stage.width, height: stage.height }
+  const box = boxOnScreen(stage, part)
+  const title = { left: screen.width - 345, right: screen.width, top: screen.height - 172, bottom: screen.height }
+
+  const shown: Shown[] = []
+  for (const callout of step?.callouts ?? []) {
+    const address = fullAddress(part.part, step?.id ?? '', callout)
+    const target = numberAt(bench, props.parts, address)
+    if (target) shown.push({ callout, target })
+  }
+  const lengths = shown.filter((s) => s.callout.form === 'length')
+  const points = shown.filter((s) => s.callout.form === 'point')
+  const led = shown.filter((s) => !['length', 'point'].includes(s.callout.form))
+  const round = isRound(bench, part)
+  const covered = lengths.length >= 3
+  const sizes = covered ? [] : overall(stage, part, round, stage.looking)
+  const rows = led.map((s) => ({ key: s.callout.target, ...anchorOf(stage, part, s.callout, s.target.value) }))
+  const leaders = placeLeaders(rows, box, screen, title)
+  const axis = step?.axis ? axisLine(stage, part, step.axis) : null
+  const open = (target: NumberTarget, at: Spot) => setTyping({ target, at })
+  return (
+    <>
+      <svg className="callouts" data-testid="callouts" data-count={shown.length}>
+        {axis && <line className="axis" x1={axis[0].x} y1={axis[0].y} x2={axis[1].x} y2={axis[1].y} />}
+        {sizes.map((d) => (
+          <g key={d.key} data-testid={`size-${d.key}`}>
+            <DimensionLines d={d} />
+            <Label d={d} text={sizeText(d.key, part)} sign={d.key === 'across' ? 'diameter' : null} />
+          </g>
+        ))}
+        {lengths.map((s) => (
+          <LengthCallout key={s.callout.target} {...props} s={s} open={open} />
+        ))}
+        {leaders.map((l) => {
+          const s = led.find((x) => x.callout.target === l.key)
+          return s ? <LeaderCallout key={l.key} {...props} s={s} l={l} open={open} /> : null
+        })}
+        {points.map((s) => (
+          <PointGrip key={s.callout.target} {...props} s={s} />
+        ))}
+        {step?.error?.places.map((p, i) => {
+          const at = stage.project(new Vector3(p[0], p[1], p[2]).applyMatrix4(matrixOf(part)))
+          return <circle key={i} className="spot" cx={at.x} cy={at.y} r={9} />
+        })}
+      </svg>
+      {typing && (
+        <div className="callout-field" style={{ left: Math.min(typing.at.x, screen.width - 140), top: typing.at.y - 22 }}>
+          <NumberField target={typing.target} close={() => setTyping(null)} />
+        </div>
+      )}
+    </>
+  )
+}
+
+/** Callouts address values of their step, or points of curves; of a point the height stands for both. */
+function fullAddress(part: string, step: string, c: CalloutView): string {
+  if (c.target.startsWith('curves/')) return c.form === 'point' ? `${c.target}/1` : c.target
+  return `${part}/${step}/${c.target}`
+}
+
+function isRound(bench: BenchView, part: PartView): boolean {
+  const recipe = bench.document.parts?.find((p) => p.id === part.part)?.recipe ?? []
+  const first = recipe.find((s) => s.on !== false)
+  const [low = [], high = []] = part.bounds ?? []
+  const x = (high[0] ?? 0) - (low[0] ?? 0)
+  const y = (high[1] ?? 0) - (low[1] ?? 0)
+  return (first?.operator === 'revolve' || first?.operator === 'cylinder') && Math.abs(x - y) < 0.06 * x
+}
+
+function sizeText(key: string, part: PartView): string {
+  const k = key === 'height' ? 2 : key === 'y' ? 1 : 0
+  const size = (part.bounds?.[1]?.[k] ?? 0) - (part.bounds?.[0]?.[k] ?? 0)
+  return `${figure(size, 5)}\u2009mm`
+}
+
+function axisLine(stage: Stage, part: PartView, axis: { point: number[]; direction: number[] }): [Spot, Spot] {
+  const m = matrixOf(part)
+  const p = new Vector3(...axis.point)
+  const d = new Vector3(...axis.direction)
+  const [low = [], high = []] = part.bounds ?? []
+  let least = Infinity
+  let most = -Infinity
+  for (let i = 0; i < 8; i += 1) {
+    const c = new Vector3(...[0, 1, 2].map((k) => ((i >> k) & 1 ? high : low)[k] ?? 0)).sub(p).dot(d)
+    least = Math.min(least, c)
+    most = Math.max(most, c)
+  }
+  const over = (most - least) * 0.14
+  const end = (t: number) => stage.project(p.clone().addScaledVector(d, t).applyMatrix4(m))
+  return [end(least - over), end(most + over)]
+}
+
+function Arrow({ at, from }: { at: Spot; from: Spot }) {
+  const d = { x: at.x - from.x, y: at.y - from.y }
+  const l = Math.hypot(d.x, d.y) || 1
+  const [ux, uy] = [d.x / l, d.y / l]
+  const a = `${at.x - ux * 9 - uy * 2.6},${at.y - uy * 9 + ux * 2.6}`
+  const b = `${at.x - ux * 9 + uy * 2.6},${at.y - uy * 9 - ux * 2.6}`
+  return <polygon className="head" points={`${at.x},${at.y} ${a} ${b}`} />
+}
+
+function DimensionLines({ d }: { d: Dimension }) {
+  const long = Math.hypot(d.q.x - d.p.x, d.q.y - d.p.y) > 26
+  return (
+    <>
+      {[
+        [d.a, d.p],
+        [d.b, d.q],
+      ].map(([from, to], i) => from && to && <Extension key={i} from={from} to={to} />)}
+      <line className="line" x1={d.p.x} y1={d.p.y} x2={d.q.x} y2={d.q.y} />
+      {long && <Arrow at={d.p} from={d.q} />}
+      {long && <Arrow at={d.q} from={d.p} />}
+    </>
+  )
+}
+
+/** From a little off the body to a little past the dimension line. */
+function Extension({ from, to }: { from: Spot; to: Spot }) {
+  const d = { x: to.x - from.x, y: to.y - from.y }
+  const l = Math.hypot(d.x, d.y) || 1
+  return (
+    <line className="line" x1={from.x + (d.x / l) * 4} y1={from.y + (d.y / l) * 4} x2={to.x + (d.x / l) * 5} y2={to.y + (d.y / l) * 5} />
+  )
+}
+
+function Label({ d, text, sign }: { d: Dimension; text: string; sign: 'diameter' | null }) {
+  const width = text.length * 7.2
+  return (
+    <g transform={`translate(${d.label.x} ${d.label.y}) rotate(${d.turn})`}>
+      <text textAnchor="middle" x={sign ? 8 : 0}>
+        {text}
+      </text>
+      {sign && (
+        <g transform={`translate(${-width / 2 - 3} -5)`} className="line">
+          <circle r="4.6" strokeWidth="1.3" />
+          <line x1="-5" y1="5.6" x2="5" y2="-5.6" strokeWidth="1.3" />
+        </g>
+      )}
+    </g>
+  )
+}
+
+interface CalloutProps {
+  stage: Stage
+  part: PartView
+  bench: BenchView
+  s: Shown
+  open: (t: NumberTarget, at: Spot) => void
+}
+
+function useLit(address: string) {
+  const lit = useView((v) => v.hovered === address)
+  const set = useView((v) => v.set)
+  return {
+    lit: lit ? ' lit' : '',
+    hover: { onPointerEnter: () => set({ hovered: address }), onPointerLeave: () => set({ hovered: null }) },
+  }
+}
+
+function LengthCallout({ stage, part, s, open }: CalloutProps) {
+  const { lit, hover } = useLit(s.target.address)
+  const d = lengthDimension(stage, part, s.callout, s.callout.target)
+  const down = (e: ReactPointerEvent<SVGElement>) => startDrag(e, stage, part, s, () => open(s.target, d.label))
+  return (
+    <g className={`value${lit}`} data-testid={`callout-${s.target.address}`} {...hover} onPointerDown={down}>
+      <DimensionLines d={d} />
+      <Label d={d} text={textOf(s)} sign={null} />
+      <rect className="grip" x={d.q.x - 4} y={d.q.y - 4} width={8} height={8} />
+    </g>
+  )
+}
+
+function LeaderCallout({ stage, part, s, l, open }: CalloutProps & { l: Leader }) {
+  const { lit, hover } = useLit(s.target.address)
+  const down = (e: ReactPointerEvent<SVGElement>) => startDrag(e, stage, part, s, () => open(s.target, l.label))
+  const width = textOf(s).length * 7.4
+  const far = l.end === 'start' ? l.knee.x + width : l.knee.x - width
+  return (
+    <g className={`value${lit}`} data-testid={`callout-${s.target.address}`} {...hover} onPointerDown={down}>
+      {l.arc && <polyline className="line" points={l.arc.map((p) => `${p.x},${p.y}`).join(' ')} />}
+      <polyline className="line" points={`${l.anchor.x},${l.anchor.y} ${l.knee.x},${l.knee.y} ${far},${l.knee.y}`} />
+      <text x={l.label.x} y={l.label.y} textAnchor={l.end}>
+        {textOf(s)}
+      </text>
+      <circle className="grip" cx={l.anchor.x} cy={l.anchor.y} r={4} />
+    </g>
+  )
+}
+
+function textOf({ callout, target }: Shown): string {
+  const v = target.value ?? 0
+  const key = target.address.split('/').at(-1) ?? ''
+  switch (callout.form) {
+    case 'radius':
+      return `R ${figure(v, 5)}\u2009mm`
+    case 'count':
+      return `${whole(v)} ${key.replace('_', ' ')}`
+    case 'angle':
+      return `${figure(v, 5)}°`
+    case 'level':
+      return `${key} ${figure(v, 5)}${target.unit === '%' ? '\u2009%' : '\u2009mm'}`
+    default:
+      return `${figure(v, 5)}\u2009mm`
+  }
+}
+
+/** How a bench vector lies on the screen at a place: px per mm. */
+function screenWay(stage: Stage, at: Vector3, d: Vector3): Spot {
+  const step = stage.mmPerPx() * 20
+  const a = stage.project(at)
+  const b = stage.project(at.clone().addScaledVector(d, step))
+  return { x: (b.x - a.x) / step, y: (b.y - a.y) / step }
+}
+
+function startDrag(e: ReactPointerEvent<SVGElement>, stage: Stage, part: PartView, s: Shown, click: () => void): void {
+  const { callout: c, target } = s
+  const m = matrixOf(part)
+  const at = new Vector3(...(c.form === 'angle' ? c.at : c.to)).applyMatrix4(m)
+  const along = new Vector3(...c.along).transformDirection(m)
+  const none = () => 0
+  if (c.form === 'count') {
+    dragNumber(e, { target, click, amount: (dx) => dx * stage.mmPerPx() * c.gain, pull: (_, dy) => dy })
+    return
+  }
+  if (c.form === 'angle') {
+    const centre = stage.project(at)
+    const rect = stage.canvas.getBoundingClientRect()
+    const now = { x: e.clientX - rect.left - centre.x, y: e.clientY - rect.top - centre.y }
+    const facing = -along.dot(way(stage.looking))
+    dragNumber(e, {
+      target,
+      click,
+      pull: none,
+      amount: (dx, dy) => {
+        // seen edge on, sideways movement turns it; seen from its tip, the pointer leads it round
+        if (Math.abs(facing) < 0.35) return dx * 0.5
+        const r2 = Math.max(now.x ** 2 + now.y ** 2, 400)
+        const turn = ((now.x * dy - now.y * dx) / r2) * (180 / Math.PI)
+        now.x += dx
+        now.y += dy
+        return -turn * Math.sign(facing) * c.gain
+      },
+    })
+    return
+  }
+  const w = screenWay(stage, at, along)
+  const l2 = w.x ** 2 + w.y ** 2
+  const usable = l2 * stage.mmPerPx() ** 2 > 0.03
+  const share = c.form === 'level' && target.unit === '%' ? 100 / lengthAlong(part, c) : 1
+  dragNumber(e, {
+    target,
+    click,
+    pull: (dx, dy) => (usable ? (dx * w.y - dy * w.x) / Math.sqrt(l2) : dx),
+    amount: (dx, dy) => share * c.gain * (usable ? (dx * w.x + dy * w.y) / l2 : -dy * stage.mmPerPx()),
+  })
+}
+
+function lengthAlong(part: PartView, c: CalloutView): number {
+  const [low = [], high = []] = part.bounds ?? []
+  return Math.max(1e-9, [0, 1, 2].reduce((s, k) => s + Math.abs(c.along[k] ?? 0) * ((high[k] ?? 0) - (low[k] ?? 0)), 0))
+}
+
+/** A point of the profile, dragged on the body in the profile's plane. */
+function PointGrip({ stage, part, bench, s }: Omit<CalloutProps, 'open'>) {
+  const { lit, hover } = useLit(s.target.address)
+  const m = matrixOf(part)
+  const here = new Vector3(...s.callout.at).applyMatrix4(m)
+  const at = stage.project(here)
+  const [, curveId = '', pointId = ''] = s.target.address.split('/')
+  const curve = bench.document.curves?.find((c) => c.id === curveId)
+  const shown = bench.curves.find((c) => c.id === curveId)?.points.find((p) => p.id === pointId)
+  const written = curve?.points.find((p) => p.id === pointId)?.at ?? []
+  const down = (e: ReactPointerEvent<SVGElement>) => {
+    if (!shown) return
+    const u = screenWay(stage, here, new Vector3(...s.callout.along).transformDirection(m))
+    const v = screenWay(stage, here, new Vector3(...(s.callout.second ?? [0, 0, 1])).transformDirection(m))
+    const det = u.x * v.y - u.y * v.x
+    const flat = Math.abs(det) * stage.mmPerPx() ** 2 < 0.04
+    const local = (p: PointerEvent): Pair => {
+      const d = { x: p.clientX - e.clientX, y: p.clientY - e.clientY }
+      if (flat) {
+        // the plane is seen edge on: only the direction that shows can be dragged
+        const seen = Math.hypot(u.x, u.y) > Math.hypot(v.x, v.y) ? u : v
+        const t = (d.x * seen.x + d.y * seen.y) / (seen.x ** 2 + seen.y ** 2)
+        return seen === u ? [t, 0] : [0, t]
+      }
+      return [(d.x * v.y - d.y * v.x) / det, (u.x * d.y - u.y * d.x) / det]
+    }
+    dragPlane(e, local, s.target.step, shown.at, (p) => movedPoint(curveId, pointId, written, p))
+  }
+  return (
+    <g className={`value${lit}`} {...hover}>
+      <rect className="grip" data-testid={`grip-${s.callout.target}`} x={at.x - 4.5} y={at.y - 4.5} width={9} height={9} onPointerDown={down} />
+      {lit && shown && (
+        <text x={at.x + 9} y={at.y - 8}>
+          {figure(shown.at[0] ?? 0, 5)}, {figure(shown.at[1] ?? 0, 5)} mm
+        </text>
+      )}
+    </g>
+  )
+}

@@ -1,0 +1,379 @@
+import {
+  BufferAttribute,
+  BufferGeometry,
+  Color,
+  GLSL3,
+  LineBasicMaterial,
+  LineSegments,
+  Matrix4,
+  Mesh,
+  OrthographicCamera,
+  PerspectiveCamera,
+  RawShaderMaterial,
+  Raycaster,
+  Scene,
+  Vector2,
+  Vector3,
+  WebGLRenderer,
+} from 'three'
+import { LineMaterial } from 'three/addons/lines/LineMaterial.js'
+import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
+import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js'
+import { fillGeometry, markChanged } from './buffers'
+import type { BodyData } from './buffers'
+import * as look from './camera'
+import type { Looking } from './camera'
+import { bodyFragment, bodyVertex, ghostFragment } from './shaders'
+
+export interface Finish {
+  colour: string
+  metal: number
+  roughness: number
+}
+
+export type Ways = 'shaded' | 'shaded_lines' | 'lines'
+
+interface Body {
+  data: BodyData
+  mesh: Mesh<BufferGeometry, RawShaderMaterial>
+  sharp: LineSegments2
+  matrix: Matrix4
+  locked: boolean
+}
+
+const MOST_FAT_LINES = 20_000
+
+/** Everything that is drawn, without React: bodies, floor, camera. Draws when something changed, and not else. */
+export class Stage {
+  readonly canvas: HTMLCanvasElement
+  readonly renderer: WebGLRenderer
+  looking: Looking = { target: [0, 0, 20], around: look.TITLES.turned.around, above: look.TITLES.turned.above, distance: 300 }
+  perspective = true
+  /** called after each picture, with the number of body swaps that reached the screen */
+  onDrawn: (swaps: number) => void = () => undefined
+  width = 1
+  height = 1
+  pictures = 0
+  private swaps = 0
+  private readonly scene = new Scene()
+  private readonly bodies = new Map<string, Body>()
+  private readonly perspectiveCamera = new PerspectiveCamera()
+  private readonly parallelCamera = new OrthographicCamera()
+  private floor: LineSegments | null = null
+  private ghost: { mesh: Mesh; sharp: LineSegments } | null = null
+  private frame = 0
+  private ways: Ways = 'shaded_lines'
+  private paper = new Color('#f3f0e6')
+  private ink = new Color('#1d2420')
+  private moss = new Color('#1f6a43')
+  private grid = new Color('#dcd7c8')
+  private floorSize = 100
+
+  constructor(canvas: HTMLCanvasElement) {
+    this.canvas = canvas
+    const software = rendersInSoftware()
+    this.renderer = new WebGLRenderer({ canvas, antialias: !software, alpha: false, stencil: false })
+    this.renderer.setPixelRatio(software ? 1 : Math.min(window.devicePixelRatio, 2))
+    this.renderer.sortObjects = true
+    for (const c of [this.perspectiveCamera, this.parallelCamera]) this.scene.add(c)
+  }
+
+  get camera(): PerspectiveCamera | OrthographicCamera {
+    return this.perspective ? this.perspectiveCamera : this.parallelCamera
+  }
+
+  dispose(): void {
+    cancelAnimationFrame(this.frame)
+    for (const id of [...this.bodies.keys()]) this.remove(id)
+    this.showBefore(null, null)
+    this.dropFloor()
+    this.renderer.dispose()
+  }
+
+  // -- what is drawn ------------------------------------------------------------------------
+  /** Show a body, or put new data in the place of its old. */
+  show(id: string, data: BodyData, matrix: readonly number[], finish: Finish, locked: boolean): void {
+    let body = this.bodies.get(id)
+    const fresh = body?.data !== data
+    if (!body) {
+      const mesh = new Mesh(new BufferGeometry(), this.material())
+      const sharp = new LineSegments2(new LineSegmentsGeometry(), new LineMaterial({ linewidth: 1.7, worldUnits: false }))
+      mesh.frustumCulled = false
+      sharp.frustumCulled = false
+      mesh.userData['part'] = id
+      this.scene.add(mesh, sharp)
+      body = { data, mesh, sharp, matrix: new Matrix4(), locked }
+      this.bodies.set(id, body)
+    }
+    if (fresh) {
+      fillGeometry(body.mesh.geometry, data)
+      body.sharp.geometry.dispose()
+      body.sharp.geometry = new LineSegmentsGeometry()
+      const lines = data.sharp.length / 6 <= MOST_FAT_LINES ? data.sharp : data.sharp.slice(0, MOST_FAT_LINES * 6)
+      if (lines.length) body.sharp.geometry.setPositions(lines)
+      body.sharp.visible = lines.length > 0
+      this.swaps += 1
+    }
+    body.data = data
+    body.locked = locked
+    body.matrix.set(...(matrix as Parameters<Matrix4['set']>))
+    const world = body.matrix.clone().multiply(new Matrix4().makeTranslation(...data.origin))
+    for (const o of [body.mesh, body.sharp]) {
+      o.matrixAutoUpdate = false
+      o.matrix.copy(world)
+    }
+    const u = body.mesh.material.uniforms
+    set(u, 'colour', new Color(finish.colour).convertLinearToSRGB())
+    set(u, 'metal', finish.metal)
+    set(u, 'roughness', finish.roughness)
+    this.invalidate()
+  }
+
+  remove(id: string): void {
+    const body = this.bodies.get(id)
+    if (!body) return
+    this.scene.remove(body.mesh, body.sharp)
+    for (const o of [body.mesh, body.sharp]) {
+      o.geometry.dispose()
+      o.material.dispose()
+    }
+    this.bodies.delete(id)
+    this.invalidate()
+  }
+
+  ids(): string[] {
+    return [...this.bodies.keys()]
+  }
+
+  data(id: string): BodyData | undefined {
+    return this.bodies.get(id)?.data
+  }
+
+  /** Hatch what changed against the body before; null takes the hatching away. */
+  hatch(id: string, before: BodyData | null): void {
+    const body = this.bodies.get(id)
+    if (!body) return
+    const marks = before ? markChanged(body.data, before) : null
+    if (marks) body.mesh.geometry.setAttribute('changed', new BufferAttribute(marks, 1, true))
+    set(body.mesh.material.uniforms, 'hatch', marks ? 1 : 0)
+    this.invalidate()
+  }
+
+  /** Fade bodies to paper grey, so that what is marked reads on any finish. */
+  fade(ids: ReadonlySet<string>): void {
+    for (const [id, b] of this.bodies) set(b.mesh.material.uniforms, 'grey', ids.has(id) ? 0.62 : 0)
+    this.invalidate()
+  }
+
+  /** The outline before the change, thin double-dash; null takes it away. */
+  showBefore(data: BodyData | null, matrix: readonly number[] | null): void {
+    if (this.ghost) {
+      this.scene.remove(this.ghost.mesh, this.ghost.sharp)
+      for (const o of [this.ghost.mesh, this.ghost.sharp]) {
+        o.geometry.dispose()
+        ;(Array.isArray(o.material) ? o.material : [o.material]).forEach((m) => m.dispose())
+      }
+      this.ghost = null
+    }
+    if (data && matrix) {
+      const geometry = new BufferGeometry()
+      fillGeometry(geometry, data)
+      const material = this.material(ghostFragment)
+      material.depthTest = false
+      const mesh = new Mesh(geometry, material)
+      const lines = new BufferGeometry()
+      lines.setAttribute('position', new BufferAttribute(dashed(data.sharp), 3))
+      const sharp = new LineSegments(lines, new LineBasicMaterial({ color: this.ink.clone().convertSRGBToLinear(), depthTest: false }))
+      const world = new Matrix4().set(...(matrix as Parameters<Matrix4['set']>)).multiply(new Matrix4().makeTranslation(...data.origin))
+      for (const o of [mesh, sharp]) {
+        o.matrixAutoUpdate = false
+        o.matrix.copy(world)
+        o.frustumCulled = false
+        o.renderOrder = 5
+        this.scene.add(o)
+      }
+      this.ghost = { mesh, sharp }
+    }
+    this.invalidate()
+  }
+
+  setWays(ways: Ways): void {
+    this.ways = ways
+    this.invalidate()
+  }
+
+  setColours(c: { paper: string; ink: string; moss: string; grid: string }): void {
+    // colours are given as they are to appear: the shader writes them untouched
+    const plain = (hex: string) => new Color(hex).convertLinearToSRGB()
+    this.paper = plain(c.paper)
+    this.ink = plain(c.ink)
+    this.moss = plain(c.moss)
+    this.grid = new Color(c.grid)
+    this.renderer.setClearColor(new Color(c.paper))
+    this.dropFloor()
+    this.invalidate()
+  }
+
+  setFloor(size: number): void {
+    if (size === this.floorSize) return
+    this.floorSize = size
+    this.dropFloor()
+    this.invalidate()
+  }
+
+  private dropFloor(): void {
+    if (!this.floor) return
+    this.scene.remove(this.floor)
+    this.floor.geometry.dispose()
+    ;(this.floor.material as LineBasicMaterial).dispose()
+    this.floor = null
+  }
+
+  private drawFloor(): LineSegments {
+    const n = 12
+    const step = this.floorSize / 5
+    const rows: number[] = []
+    for (let i = -n; i <= n; i += 1) rows.push(i * step, -n * step, 0, i * step, n * step, 0, -n * step, i * step, 0, n * step, i * step, 0)
+    const g = new BufferGeometry()
+    g.setAttribute('position', new BufferAttribute(new Float32Array(rows), 3))
+    const floor = new LineSegments(g, new LineBasicMaterial({ color: this.grid }))
+    floor.frustumCulled = false
+    this.scene.add(floor)
+    return floor
+  }
+
+  private material(fragment = bodyFragment): RawShaderMaterial {
+    const u = (value: unknown) => ({ value })
+    return new RawShaderMaterial({
+      glslVersion: GLSL3,
+      vertexShader: bodyVertex,
+      fragmentShader: fragment,
+      side: 2,
+      polygonOffset: true,
+      polygonOffsetFactor: 1,
+      polygonOffsetUnits: 1,
+      uniforms: {
+        colour: u(new Color()), metal: u(0), roughness: u(0.5), ink: u(this.ink), paper: u(this.paper), moss: u(this.moss),
+        lines: u(1), grey: u(0), hatch: u(0), shade: u(1), dusk: u(0), seeThrough: u(0), eye: u(new Vector3()), parallel: u(0), lookWay: u(new Vector3()),
+      },
+    })
+  }
+
+  // -- where things are ---------------------------------------------------------------------
+  resize(width: number, height: number): void {
+    if (width === this.width && height === this.height) return
+    this.width = Math.max(width, 1)
+    this.height = Math.max(height, 1)
+    this.renderer.setSize(this.width, this.height, false)
+    this.canvas.style.width = `${this.width}px`
+    this.canvas.style.height = `${this.height}px`
+    this.invalidate()
+  }
+
+  /** A bench point on the screen: px from the upper left, and whether it lies before the eye. */
+  project(p: Vector3): { x: number; y: number; ahead: boolean } {
+    this.aim()
+    const v = p.clone().project(this.camera)
+    return { x: ((v.x + 1) / 2) * this.width, y: ((1 - v.y) / 2) * this.height, ahead: v.z < 1 }
+  }
+
+  /** The part under a place on the screen, if any. */
+  partAt(x: number, y: number): string | null {
+    this.aim()
+    const ray = new Raycaster()
+    ray.setFromCamera(new Vector2((x / this.width) * 2 - 1, 1 - (y / this.height) * 2), this.camera)
+    const open = [...this.bodies.values()].filter((b) => !b.locked)
+    for (const b of open) b.mesh.updateMatrixWorld(true)
+    const hit = ray.intersectObjects(open.map((b) => b.mesh), false)[0]
+    return (hit?.object.userData['part'] as string | undefined) ?? null
+  }
+
+  private aim(): void {
+    look.place(this.camera, this.looking, this.width, this.height, Math.max(this.floorSize * 2.5, this.reach()))
+  }
+
+  private reach(): number {
+    let r = 1e-6
+    for (const b of this.bodies.values()) r = Math.max(r, b.mesh.userData['radius'] as number)
+    return r
+  }
+
+  /** Tell how far bodies reach from where is looked at, for the depth of the picture. */
+  setReach(id: string, radius: number): void {
+    const b = this.bodies.get(id)
+    if (b) b.mesh.userData['radius'] = radius
+  }
+
+  mmPerPx(): number {
+    return look.mmPerPx(this.looking, this.height)
+  }
+
+  // -- drawing ------------------------------------------------------------------------------
+  invalidate(): void {
+    if (this.frame) return
+    this.frame = requestAnimationFrame(() => {
+      this.frame = 0
+      this.draw()
+    })
+  }
+
+  private draw(): void {
+    if (this.width < 2 || this.height < 2) return
+    this.floor ??= this.drawFloor()
+    this.aim()
+    const eye = new Vector3().setFromMatrixPosition(this.camera.matrix)
+    const way = look.way(this.looking)
+    for (const b of this.bodies.values()) {
+      this.setLight(b.mesh.material, eye, way)
+      const lines = b.sharp.material
+      lines.color.copy(this.ink).convertSRGBToLinear()
+      lines.resolution.set(this.width, this.height)
+    }
+    if (this.ghost) this.setLight(this.ghost.mesh.material as RawShaderMaterial, eye, way)
+    this.renderer.render(this.scene, this.camera)
+    this.pictures += 1
+    this.onDrawn(this.swaps)
+  }
+
+  private setLight(m: RawShaderMaterial, eye: Vector3, way: Vector3): void {
+    const u = m.uniforms
+    set(u, 'eye', eye)
+    set(u, 'lookWay', way)
+    set(u, 'parallel', this.perspective ? 0 : 1)
+    set(u, 'ink', this.ink)
+    set(u, 'paper', this.paper)
+    set(u, 'moss', this.moss)
+    set(u, 'lines', this.ways === 'shaded' ? 0 : 1)
+    set(u, 'shade', this.ways === 'lines' ? 0.1 : 1)
+  }
+}
+
+function set(uniforms: RawShaderMaterial['uniforms'], name: string, value: unknown): void {
+  const u = uniforms[name]
+  if (u) u.value = value
+}
+
+/** Cut each line into a long dash and two short ones. */
+function dashed(lines: Float32Array): Float32Array {
+  const out = new Float32Array(lines.length * 3)
+  const spans = [0, 0.5, 0.62, 0.72, 0.84, 0.94]
+  for (let i = 0; i < lines.length; i += 6)
+    for (let d = 0; d < 3; d += 1)
+      for (let k = 0; k < 3; k += 1) {
+        const a = lines[i + k] ?? 0
+        const b = lines[i + 3 + k] ?? 0
+        out[i * 3 + d * 6 + k] = a + (b - a) * (spans[2 * d] ?? 0)
+        out[i * 3 + d * 6 + 3 + k] = a + (b - a) * (spans[2 * d + 1] ?? 0)
+      }
+  return out
+}
+
+/** Without a graphics card smoothing costs two thirds of the speed. */
+function rendersInSoftware(): boolean {
+  const gl = document.createElement('canvas').getContext('webgl2')
+  if (!gl) return true
+  const info = gl.getExtension('WEBGL_debug_renderer_info')
+  const name = String(info ? gl.getParameter(info.UNMASKED_RENDERER_WEBGL) : gl.getParameter(gl.RENDERER))
+  gl.getExtension('WEBGL_lose_context')?.loseContext()
+  return /swiftshader|llvmpipe|software/i.test(name)
+}

@@ -1,0 +1,85 @@
+import { useQuery } from '@tanstack/react-query'
+import { api } from '../../shared/api/client'
+import { figure, mass, volume, whole } from '../../shared/format'
+import { shownParts, useSession } from '../../shared/session'
+import { useView } from '../../shared/viewState'
+
+/** Part, finish, size, volume, mass, faces, revision, soundness. */
+export function TitleBlock() {
+  const session = useSession()
+  const partId = useView((s) => s.part)
+  const part = shownParts(session).find((p) => p.part === partId)
+  const doc = session.bench?.document.parts?.find((p) => p.id === partId)
+  if (!part || !doc || !session.bench) return null
+  const size = part.bounds ? [0, 1, 2].map((k) => figure((part.bounds?.[1]?.[k] ?? 0) - (part.bounds?.[0]?.[k] ?? 0), 4)).join(' × ') : '–'
+  const four = part.faces ? `${Math.floor((100 * part.four_sided) / part.faces)}\u2009%` : '–'
+  return (
+    <div className="title-block" data-testid="title-block">
+      <div>
+        <span className="name">{part.name}</span>
+      </div>
+      <Cell label="Finish" value={doc.finish ?? 'none'} />
+      <Cell label="Revision" value={String(session.bench.revision)} testId="revision" last />
+      <Cell label="Size, mm" value={size} testId="size" />
+      <Cell label="Volume" value={part.volume === null ? '–' : volume(part.volume)} testId="volume" />
+      <Cell label="Mass" value={part.mass === null ? '–' : mass(part.mass)} last />
+      <Cell label="Faces" value={whole(part.faces)} testId="faces" />
+      <Cell label="Four-sided" value={four} />
+      <Cell label="Points" value={whole(part.points)} last />
+      <Soundness digest={part.mesh} />
+    </div>
+  )
+}
+
+function Cell(props: { label: string; value: string; testId?: string; last?: boolean }) {
+  return (
+    <div className={props.last ? 'last' : ''}>
+      <span className="label">{props.label}</span>
+      <span className="value" data-testid={props.testId} title={props.value}>
+        {props.value}
+      </span>
+    </div>
+  )
+}
+
+/** It follows the picture by itself, and stands as checking until then. */
+function Soundness({ digest }: { digest: string | null }) {
+  const dragging = useSession((s) => s.preview !== null)
+  const report = useQuery({
+    queryKey: ['soundness', digest],
+    queryFn: () => api.soundness(digest ?? ''),
+    enabled: digest !== null && !dragging,
+    staleTime: Infinity,
+  })
+  if (!digest) return <div className="whole muted">No body</div>
+  if (dragging || report.isPending)
+    return (
+      <div className="whole muted" data-testid="soundness" data-state="checking">
+        Checking …
+      </div>
+    )
+  if (report.isError)
+    return (
+      <div className="whole" data-testid="soundness" data-state="unknown">
+        Not checked: {report.error.message}
+      </div>
+    )
+  const r = report.data
+  const failures = r.findings.filter((f) => f.level === 'failure')
+  if (r.sound)
+    return (
+      <div className="whole" data-testid="soundness" data-state="sound" style={{ color: 'var(--moss)', fontWeight: 600 }}>
+        {r.summary}
+      </div>
+    )
+  return (
+    <div className="whole" data-testid="soundness" data-state="failed" style={{ color: 'var(--red)', fontWeight: 600 }}>
+      {failures.map((f) => (
+        <div key={f.kind}>
+          {f.text}{' '}
+          {f.places[0] && <span className="figures muted">at {f.places[0].map((x) => figure(x, 4)).join(', ')} mm</span>}
+        </div>
+      ))}
+    </div>
+  )
+}

@@ -1,0 +1,2 @@
+export { View } from './View'
+export { TitleBlock } from './TitleBlock'

@@ -1,0 +1,185 @@
+import { Matrix4, Vector3 } from 'three'
+import type { CalloutView, PartView } from '../../shared/api/client'
+import type { Looking } from './camera'
+import { screenAxes } from './camera'
+import type { Stage } from './Stage'
+
+/** Where dimensions and callouts stand on the screen; plain geometry, no React. */
+
+export interface Spot {
+  x: number
+  y: number
+}
+
+export interface Dimension {
+  kind: 'dimension'
+  key: string
+  /** the two ends on the body */
+  a: Spot
+  b: Spot
+  /** the two ends of the dimension line */
+  p: Spot
+  q: Spot
+  label: Spot
+  /** degrees the label is turned by */
+  turn: number
+}
+
+export interface Leader {
+  kind: 'leader'
+  key: string
+  anchor: Spot
+  knee: Spot
+  label: Spot
+  end: 'start' | 'end'
+  arc?: readonly Spot[]
+}
+
+export interface Box {
+  left: number
+  right: number
+  top: number
+  bottom: number
+}
+
+const three = (p: readonly number[]) => new Vector3(p[0] ?? 0, p[1] ?? 0, p[2] ?? 0)
+
+export function matrixOf(part: PartView): Matrix4 {
+  const m = new Matrix4()
+  if (part.matrix) m.set(...(part.matrix as Parameters<Matrix4['set']>))
+  return m
+}
+
+/** The eight corners of a part's bounds on the bench. */
+export function cornersOf(part: PartView): Vector3[] {
+  const [low = [0, 0, 0], high = [0, 0, 0]] = part.bounds ?? []
+  const m = matrixOf(part)
+  const out: Vector3[] = []
+  for (let i = 0; i < 8; i += 1)
+    out.push(new Vector3(...[0, 1, 2].map((k) => ((i >> k) & 1 ? high : low)[k] ?? 0)).applyMatrix4(m))
+  return out
+}
+
+export function boxOnScreen(stage: Stage, part: PartView): Box {
+  const spots = cornersOf(part).map((p) => stage.project(p))
+  const xs = spots.map((s) => s.x)
+  const ys = spots.map((s) => s.y)
+  return { left: Math.min(...xs), right: Math.max(...xs), top: Math.min(...ys), bottom: Math.max(...ys) }
+}
+
+/** A dimension beside two points, `off` px away from `from`. */
+function dimension(key: string, a: Spot, b: Spot, away: Spot, off: number): Dimension {
+  const d = { x: b.x - a.x, y: b.y - a.y }
+  const length = Math.hypot(d.x, d.y) || 1
+  let n = { x: -d.y / length, y: d.x / length }
+  const mid = { x: (a.x + b.x) / 2, y: (a.y + b.y) / 2 }
+  if (n.x * (mid.x - away.x) + n.y * (mid.y - away.y) < 0) n = { x: -n.x, y: -n.y }
+  const p = { x: a.x + n.x * off, y: a.y + n.y * off }
+  const q = { x: b.x + n.x * off, y: b.y + n.y * off }
+  let turn = (Math.atan2(d.y, d.x) * 180) / Math.PI
+  if (turn > 90 || turn <= -90) turn += turn > 0 ? -180 : 180
+  const r = (turn * Math.PI) / 180
+  const label = { x: (p.x + q.x) / 2 + Math.sin(r) * 5, y: (p.y + q.y) / 2 - Math.cos(r) * 5 }
+  return { kind: 'dimension', key, a, b, p, q, label, turn }
+}
+
+/** Overall sizes: height and diameter of a round body, else width, depth and height. */
+export function overall(stage: Stage, part: PartView, round: boolean, looking: Looking): Dimension[] {
+  if (!part.bounds) return []
+  const [low = [], high = []] = part.bounds
+  const box = boxOnScreen(stage, part)
+  const middle = { x: (box.left + box.right) / 2, y: (box.top + box.bottom) / 2 }
+  const m = matrixOf(part)
+  const put = (x: number, y: number, z: number) => stage.project(new Vector3(x, y, z).applyMatrix4(m))
+  const [x0 = 0, y0 = 0, z0 = 0] = low
+  const [x1 = 0, y1 = 0, z1 = 0] = high
+  const flat = Math.abs(looking.above) > 75
+  const out: Dimension[] = []
+  if (round) {
+    const [right] = screenAxes(looking)
+    const [cx, cy, r] = [(x0 + x1) / 2, (y0 + y1) / 2, (x1 - x0) / 2]
+    const side = (s: number, z: number) => put(cx + right.x * r * s, cy + right.y * r * s, z)
+    if (!flat) out.push(dimension('height', side(-1, z0), side(-1, z1), middle, 58))
+    out.push(dimension('across', side(-1, z0), side(1, z0), { x: middle.x, y: box.top - 1000 }, Math.max(30, box.bottom - side(0, z0).y + 22)))
+    return out
+  }
+  const z = z0
+  const edges: [string, Spot, Spot][] = [
+    ['x', put(x0, y0, z), put(x1, y0, z)],
+    ['x', put(x0, y1, z), put(x1, y1, z)],
+    ['y', put(x0, y0, z), put(x0, y1, z)],
+    ['y', put(x1, y0, z), put(x1, y1, z)],
+  ]
+  for (const key of ['x', 'y']) {
+    const two = edges.filter((e) => e[0] === key)
+    const low_ = (e: (typeof two)[number]) => e[1].y + e[2].y + (key === 'y' ? (e[1].x + e[2].x) * 0.02 : 0)
+    const best = two.sort((a, b) => low_(b) - low_(a))[0]
+    if (best && Math.hypot(best[1].x - best[2].x, best[1].y - best[2].y) > 30) out.push(dimension(key, best[1], best[2], middle, 30))
+  }
+  const posts = [put(x0, y0, z0), put(x1, y0, z0), put(x0, y1, z0), put(x1, y1, z0)]
+  const tops = [put(x0, y0, z1), put(x1, y0, z1), put(x0, y1, z1), put(x1, y1, z1)]
+  const at = posts.reduce((best, s, i) => (s.x < (posts[best]?.x ?? 0) ? i : best), 0)
+  const a = posts[at]
+  const b = tops[at]
+  if (!flat && a && b && Math.hypot(a.x - b.x, a.y - b.y) > 30) out.push(dimension('height', a, b, middle, 34))
+  return out
+}
+
+/** A length of the chosen step drawn as a dimension beside the body. */
+export function lengthDimension(stage: Stage, part: PartView, c: CalloutView, key: string): Dimension {
+  const m = matrixOf(part)
+  const box = boxOnScreen(stage, part)
+  const a = stage.project(three(c.at).applyMatrix4(m))
+  const b = stage.project(three(c.to).applyMatrix4(m))
+  return dimension(key, a, b, { x: (box.left + box.right) / 2, y: (box.top + box.bottom) / 2 }, 30)
+}
+
+/** Where the handle of a callout sits, and for an angle the arc it ends. */
+export function anchorOf(stage: Stage, part: PartView, c: CalloutView, value: number | null): { anchor: Spot; arc?: Spot[] } {
+  const m = matrixOf(part)
+  if (c.form !== 'angle') return { anchor: stage.project(three(c.to).applyMatrix4(m)) }
+  const centre = three(c.at)
+  const start = three(c.to).sub(centre)
+  const axis = three(c.along).normalize()
+  const degrees = Math.max(-360, Math.min(360, value ?? 0))
+  const n = Math.max(2, Math.ceil(Math.abs(degrees) / 6))
+  const arc: Spot[] = []
+  for (let i = 0; i <= n; i += 1) {
+    const p = start.clone().applyAxisAngle(axis, (((degrees * i) / n) * Math.PI) / 180)
+    arc.push(stage.project(p.add(centre).applyMatrix4(m)))
+  }
+  return { anchor: arc.at(-1) ?? { x: 0, y: 0 }, arc }
+}
+
+export const ROW = 24
+
+/** Put labels in a column on each side of the body, in the order of their anchors, none over another. */
+export function placeLeaders(
+  rows: readonly { key: string; anchor: Spot; arc?: readonly Spot[] }[],
+  box: Box,
+  screen: { width: number; height: number },
+  taken: Box,
+): Leader[] {
+  const middle = (box.left + box.right) / 2
+  const crowded = rows.length > 8
+  const right = rows.filter((r, i) => !crowded || r.anchor.x >= middle || i % 2 === 0)
+  const left = rows.filter((r) => !right.includes(r))
+  const out: Leader[] = []
+  for (const [side, end, x] of [
+    [right, 'start', Math.min(box.right + 40, screen.width - 110)],
+    [left, 'end', Math.max(box.left - 96, 110)],
+  ] as const) {
+    const sorted = [...side].sort((a, b) => a.anchor.y - b.anchor.y)
+    const low = x + 90 > taken.left && end === 'start' ? taken.top - 14 : screen.height - 20
+    let y = 64
+    const ys = sorted.map((r) => (y = Math.max(r.anchor.y - 14, y + ROW)))
+    for (let i = ys.length - 1, limit = low; i >= 0; i -= 1, limit -= ROW) ys[i] = Math.min(ys[i] ?? 0, limit)
+    sorted.forEach((r, i) => {
+      const at = ys[i] ?? 0
+      const label = { x, y: at }
+      const knee = { x: end === 'start' ? x - 4 : x + 4, y: at + 4 }
+      out.push({ kind: 'leader', key: r.key, anchor: r.anchor, knee, label, end, ...(r.arc ? { arc: r.arc } : {}) })
+    })
+  }
+  return out
+}

@@ -1,0 +1,93 @@
+/** The body: sky and ground, two soft boxes, polygon edges and the contour in the same pass. */
+
+export const bodyVertex = /* glsl */ `
+precision highp float;
+uniform mat4 modelViewMatrix, projectionMatrix, modelMatrix;
+uniform mat3 normalMatrix;
+uniform vec3 eye;
+uniform float parallel;
+uniform vec3 lookWay;
+in vec3 position;
+in vec4 normal;
+in vec4 edge;
+in float changed;
+out vec3 vN, vEye, vE;
+out float vChanged;
+void main() {
+  vec4 world = modelMatrix * vec4(position, 1.0);
+  vN = mat3(modelMatrix) * normal.xyz;
+  vEye = mix(eye - world.xyz, -lookWay, parallel);
+  vE = edge.xyz;
+  vChanged = changed;
+  gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
+}`
+
+export const bodyFragment = /* glsl */ `
+precision highp float;
+uniform vec3 colour, ink, paper, moss;
+uniform float metal, roughness, lines, grey, hatch, shade, dusk, seeThrough;
+in vec3 vN, vEye, vE;
+in float vChanged;
+out vec4 result;
+
+float box(vec3 r, vec3 way, float tight) { return pow(max(dot(r, way), 0.0), tight); }
+
+vec3 surroundings(vec3 r, float rough) {
+  float up = r.z * 0.5 + 0.5;
+  vec3 c = mix(vec3(0.10, 0.09, 0.08), vec3(0.55, 0.56, 0.55), smoothstep(0.25, 0.75, up));
+  float tight = mix(26.0, 4.0, rough);
+  c += 1.25 * box(r, normalize(vec3(-0.55, -0.65, 0.52)), tight);
+  c += 0.60 * box(r, normalize(vec3(0.85, -0.35, 0.38)), tight * 1.5);
+  c += 0.35 * box(r, normalize(vec3(0.1, 0.9, 0.3)), tight);
+  c += 0.30 * smoothstep(0.86, 1.0, r.z);
+  return c;
+}
+
+void main() {
+  vec3 n = normalize(vN);
+  vec3 e = normalize(vEye);
+  bool back = !gl_FrontFacing;
+  if (back) n = -n;
+  float f = dot(n, e);
+  vec3 r = reflect(-e, n);
+  vec3 key = normalize(vec3(-0.5, -0.62, 0.6));
+  float light = 0.52 + 0.30 * n.z + 0.46 * max(dot(n, key), 0.0);
+  vec3 s = surroundings(r, roughness);
+  vec3 c = colour * light * (1.0 - 0.62 * metal) + mix(vec3(0.05), colour, metal) * s * mix(0.25, 0.78, metal);
+  if (back) c = mix(c * 0.35, vec3(0.75, 0.25, 0.2), 0.45);
+  vec3 flatPaper = mix(paper, ink, 0.16) * (0.72 + 0.28 * light);
+  c = mix(c, flatPaper, grey);
+  c = mix(paper, c, shade);
+  float alpha = 1.0;
+
+  // where a face changed: thin hatching, as a section is hatched
+  float h = fract((gl_FragCoord.x + gl_FragCoord.y) / 7.0);
+  c = mix(c, moss, hatch * step(0.5, vChanged) * (1.0 - smoothstep(0.13, 0.24, abs(h - 0.5))) * 0.85);
+
+  // polygon edges: hairlines that fade where they get dense, each side by its own density
+  vec3 w = max(fwidth(vE), vec3(1e-6));
+  vec3 t = vE / w;
+  vec3 k = (1.0 - smoothstep(0.35, 1.15, t)) * (1.0 - smoothstep(0.10, 0.34, w));
+  c = mix(c, ink, lines * max(max(k.x, k.y), k.z) * mix(0.85, 0.42, shade));
+
+  // contour of round parts
+  float g = f / max(fwidth(f), 1e-5);
+  c = mix(c, ink, (1.0 - smoothstep(0.4, 1.6, g)) * step(fwidth(f), 0.5));
+  result = vec4(c, alpha);
+}`
+
+/** The outline before the change: only the contour of the old body, dashed. */
+export const ghostFragment = /* glsl */ `
+precision highp float;
+uniform vec3 ink;
+in vec3 vN, vEye, vE;
+in float vChanged;
+out vec4 result;
+void main() {
+  float f = abs(dot(normalize(vN), normalize(vEye)));
+  float g = f / max(fwidth(f), 1e-5);
+  float along = mod(gl_FragCoord.x + gl_FragCoord.y * 1.3, 22.0);
+  bool gap = (along > 12.0 && along < 14.0) || (along > 16.0 && along < 18.0) || along > 20.0;
+  if (g > 1.4 || gap) discard;
+  result = vec4(ink, 1.0);
+}`

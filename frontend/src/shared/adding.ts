@@ -1,0 +1,110 @@
+import { freeId } from './format'
+import { api } from './api/client'
+import type { Curve, Edit, OperatorView } from './api/client'
+import { doEdit, edit, say, useSession } from './session'
+import { useView } from './viewState'
+
+/** Add an operator: a change goes into the chosen part's recipe, a blank begins a part of its own. */
+export function addOperator(o: OperatorView): void {
+  const { bench } = useSession.getState()
+  const view = useView.getState()
+  if (!bench) return
+  if (o.kind === 'blank') {
+    if (o.id === 'imported') chooseFile((name, file) => void addImport(name, file))
+    else void addBlank(o)
+    return
+  }
+  const part = bench.document.parts?.find((p) => p.id === view.part)
+  if (!part) {
+    say(`${o.name} works on a part. Begin with a shape: box, cylinder or a turned profile.`, 'info')
+    return
+  }
+  const step = freeId('s', part.recipe.map((s) => s.id))
+  const after = view.insertAfter ?? part.recipe.at(-1)?.id ?? null
+  edit({ kind: 'add_step', part: part.id, step, operator: o.id, values: {}, after })
+    .then(() => view.set({ step, insertAfter: null }))
+    .catch(() => undefined)
+}
+
+async function addBlank(o: OperatorView): Promise<void> {
+  const { bench } = useSession.getState()
+  const doc = bench?.document
+  const part = freeId('p', doc?.parts?.map((p) => p.id) ?? [])
+  const e: Extract<Edit, { kind: 'add_part' }> = {
+    kind: 'add_part',
+    part,
+    step: 's1',
+    name: o.name === 'Turn' ? 'Turned part' : o.name,
+    operator: o.id,
+    values: {},
+    finish: doc?.finishes?.[0]?.name ?? null,
+  }
+  if (o.values.some((v) => v.kind === 'curve')) {
+    const curve = startingProfile(freeId('c', doc?.curves?.map((c) => c.id) ?? []), doc?.floor ?? 100)
+    e.curve = curve
+    e.values = { profile: curve.id }
+  }
+  await edit(e)
+  useView.getState().set({ part, step: 's1', board: e.curve ? e.curve.id : null })
+}
+
+/** A small baluster: something to be seen at once, with a fillet and a smooth piece to try. */
+function startingProfile(id: string, floor: number): Curve {
+  const u = floor / 50
+  return {
+    id,
+    name: 'Profile',
+    kind: 'profile',
+    closed: false,
+    points: [
+      { id: 'p1', at: [0, 0], fillet: 0, join: 'straight' },
+      { id: 'p2', at: [5 * u, 0], fillet: 0, join: 'straight' },
+      { id: 'p3', at: [5 * u, 2 * u], fillet: u, join: 'straight' },
+      { id: 'p4', at: [2 * u, 4 * u], fillet: 0, join: 'smooth' },
+      { id: 'p5', at: [3 * u, 8 * u], fillet: 0, join: 'smooth' },
+      { id: 'p6', at: [2 * u, 12 * u], fillet: 0, join: 'straight' },
+      { id: 'p7', at: [0, 12 * u], fillet: 0, join: 'straight' },
+    ],
+  } as Curve
+}
+
+async function addImport(name: string, file: File): Promise<void> {
+  const { bench, id } = useSession.getState()
+  if (!id || !bench) return
+  try {
+    const held = await api.upload(id, name, file)
+    const part = freeId('p', bench.document.parts?.map((p) => p.id) ?? [])
+    await edit({ kind: 'add_part', part, step: 's1', name: name.replace(/\.[^.]+$/, ''), operator: 'imported', values: { file: held.file } })
+    useView.getState().set({ part, step: 's1' })
+    const size = held.size.map((x) => Number(x.toPrecision(4))).join(' × ')
+    if (!held.has_units) say(`${held.file} has no unit of its own: ${size} is taken as mm with Z up. Both can be changed in its sentence.`)
+  } catch (e) {
+    say(e instanceof Error ? e.message : String(e), 'error')
+  }
+}
+
+/** Ask for a mesh file. */
+export function chooseFile(then: (name: string, file: File) => void): void {
+  const input = document.createElement('input')
+  input.type = 'file'
+  input.accept = '.obj,.stl,.ply,.glb'
+  input.dataset['testid'] = 'import-input'
+  input.hidden = true
+  input.onchange = () => {
+    const file = input.files?.[0]
+    if (file) then(file.name, file)
+    input.remove()
+  }
+  document.body.append(input)
+  input.click()
+}
+
+/** Remove the chosen step. */
+export function removeChosenStep(): void {
+  const { part, step, set } = useView.getState()
+  const recipe = useSession.getState().bench?.document.parts?.find((p) => p.id === part)?.recipe ?? []
+  const at = recipe.findIndex((s) => s.id === step)
+  if (!part || !step || at < 0) return
+  doEdit({ kind: 'remove_step', part, step })
+  set({ step: recipe[at + 1]?.id ?? recipe[at - 1]?.id ?? null })
+}

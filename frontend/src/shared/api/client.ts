@@ -1,0 +1,140 @@
+import createClient from 'openapi-fetch'
+import type { components, paths } from './schema.gen'
+
+export type Schemas = components['schemas']
+export type BenchView = Schemas['BenchView']
+export type PartView = Schemas['PartView']
+export type StepView = Schemas['StepView']
+export type CalloutView = Schemas['CalloutView']
+export type CurveView = Schemas['CurveView']
+export type NumberView = Schemas['NumberView']
+export type OperatorView = Schemas['OperatorView']
+export type ValueView = Schemas['ValueView']
+export type SoundnessView = Schemas['SoundnessView']
+export type BakedView = Schemas['BakedView']
+export type BenchItem = Schemas['BenchItem']
+export type HistoryItem = Schemas['HistoryItem']
+export type Problem = Schemas['Problem']
+export type Edit = Schemas['EditIn']['edit']
+export type Step = Schemas['Step']
+export type Part = Schemas['Part']
+export type Curve = Schemas['Curve']
+
+/** An answer of the server that says what is wrong and what would work. */
+export class ApiError extends Error {
+  readonly problem: Problem
+  constructor(problem: Problem) {
+    super(problem.hint ? `${problem.title} ${problem.hint}` : problem.title)
+    this.problem = problem
+  }
+}
+
+/** The server can't be reached. */
+export class Offline extends Error {
+  constructor() {
+    super('The server can’t be reached.')
+  }
+}
+
+const http = createClient<paths>({ baseUrl: '/' })
+
+async function answer<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  let result
+  try {
+    result = await call
+  } catch (e) {
+    if (e instanceof DOMException && e.name === 'AbortError') throw e
+    throw new Offline()
+  }
+  if (result.data !== undefined) return result.data
+  throw asError(result.error, result.response.status)
+}
+
+function asError(body: unknown, status: number): ApiError {
+  if (typeof body === 'object' && body !== null && 'title' in body) return new ApiError(body as Problem)
+  return new ApiError({ type: 'about:blank', title: `The server answered ${status}.`, status, code: 'http', fields: [] })
+}
+
+async function raw(path: string, body: Blob, init?: RequestInit): Promise<unknown> {
+  let response: Response
+  try {
+    response = await fetch(path, { method: 'POST', body, headers: { 'Content-Type': 'application/octet-stream' }, ...init })
+  } catch {
+    throw new Offline()
+  }
+  const data: unknown = await response.json().catch(() => null)
+  if (!response.ok) throw asError(data, response.status)
+  return data
+}
+
+const at = (bench: string) => ({ params: { path: { bench } } })
+
+export const api = {
+  operators: () => answer(http.GET('/api/operators')),
+  benches: () => answer(http.GET('/api/benches')),
+  newBench: (name: string) => answer(http.POST('/api/benches', { body: { name, demo: false } })),
+  newDemo: () => answer(http.POST('/api/benches', { body: { name: 'Demo', demo: true } })),
+  openFile: (file: Blob) => raw('/api/benches/open', file) as Promise<Schemas['BenchId']>,
+  duplicate: (bench: string) => answer(http.POST('/api/benches/{bench}/duplicate', at(bench))),
+  remove: (bench: string) => answer(http.DELETE('/api/benches/{bench}', at(bench))),
+  restore: (bench: string) => answer(http.POST('/api/benches/{bench}/restore', at(bench))),
+  fileAddress: (bench: string) => `/api/benches/${bench}/file`,
+
+  bench: (bench: string) => answer(http.GET('/api/benches/{bench}', at(bench))),
+  edit: (bench: string, body: Schemas['EditIn']) => answer(http.POST('/api/benches/{bench}/edits', { ...at(bench), body })),
+  preview: (bench: string, body: Schemas['PreviewIn']) =>
+    answer(http.POST('/api/benches/{bench}/preview', { ...at(bench), body })) as Promise<BenchView>,
+  move: (bench: string, how: 'undo' | 'redo' | 'go-to', body: Schemas['MoveIn']) =>
+    answer(http.POST(`/api/benches/{bench}/${how}`, { ...at(bench), body })),
+  stop: (bench: string) => answer(http.POST('/api/benches/{bench}/stop', at(bench))),
+  history: (bench: string) => answer(http.GET('/api/benches/{bench}/history', at(bench))),
+  nameRevision: (bench: string, revision: number, name: string | null) =>
+    answer(http.POST('/api/benches/{bench}/revision-name', { ...at(bench), body: { revision, name } })),
+  lookHere: (bench: string, part: string, step: string) =>
+    answer(http.GET('/api/benches/{bench}/parts/{part}/after/{step}', { params: { path: { bench, part, step } } })),
+  upload: (bench: string, name: string, file: Blob) =>
+    raw(`/api/benches/${bench}/uploads?name=${encodeURIComponent(name)}`, file) as Promise<Schemas['UploadView']>,
+
+  soundness: (digest: string) => answer(http.GET('/api/meshes/{digest}/soundness', { params: { path: { digest } } })),
+  handover: (bench: string) => answer(http.GET('/api/benches/{bench}/handover', at(bench))),
+  bake: (bench: string, part: string) =>
+    answer(http.POST('/api/benches/{bench}/parts/{part}/bake', { params: { path: { bench, part } } })),
+  unbake: (bench: string, baked: number) =>
+    answer(http.DELETE('/api/benches/{bench}/handover/{baked}', { params: { path: { bench, baked } } })),
+  downloadAddress: (bench: string, ids: readonly number[], options: Record<string, string>) =>
+    `/api/benches/${bench}/handover/file?${new URLSearchParams({ ids: ids.join(','), ...options }).toString()}`,
+
+  async mesh(digest: string): Promise<ArrayBuffer> {
+    let response: Response
+    try {
+      response = await fetch(`/api/meshes/${digest}`)
+    } catch {
+      throw new Offline()
+    }
+    if (!response.ok) throw asError(await response.json().catch(() => null), response.status)
+    return response.arrayBuffer()
+  },
+
+  /** Listen to a bench (or to the list); returns how to stop. The browser reconnects by itself. */
+  listen(bench: string | null, on: { event: (e: ServerEvent) => void; open: () => void; lost: () => void }): () => void {
+    const source = new EventSource(bench ? `/api/events?bench=${bench}` : '/api/events')
+    source.onmessage = (m) => {
+      on.event(JSON.parse(m.data as string) as ServerEvent)
+    }
+    source.addEventListener('hello', () => {
+      on.open()
+    })
+    source.onerror = () => {
+      on.lost()
+    }
+    return () => {
+      source.close()
+    }
+  },
+}
+
+export type ServerEvent =
+  | { kind: 'head'; revision: number; author: string }
+  | { kind: 'benches' }
+  | { kind: 'handover' }
+  | { kind: 'progress'; part: string; step: string; fraction: number }

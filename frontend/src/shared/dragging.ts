@@ -1,0 +1,156 @@
+import type { PointerEvent as ReactPointerEvent } from 'react'
+import { snapped } from './format'
+import type { Edit } from './api/client'
+import { beginPreview, doEdit, edit, endPreview, preview, say } from './session'
+import { isFormula } from './targets'
+import type { NumberTarget } from './targets'
+
+const THRESHOLD = 3
+/** px of pull away from the number that halve the speed */
+const FINER = 60
+
+export interface DragOptions {
+  /** change of the number for a pointer movement in px, without the finer factor */
+  amount: (dx: number, dy: number) => number
+  /** px of pull across the drag, which makes it finer; 0 where both directions count */
+  pull: (dx: number, dy: number) => number
+  click?: () => void
+  target: NumberTarget
+}
+
+/** Keep a number within its limits, on its step, and exact in decimals. */
+export function within(t: NumberTarget, value: number, step: number): number {
+  const on = t.whole ? Math.round(value) : snapped(value, step)
+  return Math.min(Math.max(on, t.least), t.most)
+}
+
+/**
+ * Drag a number: previews while it moves, one edit when it is let go, Escape puts back what was
+ * there. Under 3 px it is a click.
+ */
+export function dragNumber(start: ReactPointerEvent<Element>, o: DragOptions): void {
+  if (start.button !== 0) return
+  start.preventDefault()
+  start.stopPropagation()
+  const t = o.target
+  const element = start.currentTarget
+  const first = t.value
+  let dragging = false
+  let last = { x: start.clientX, y: start.clientY }
+  let exact = first ?? 0
+  let value = exact
+  element.setPointerCapture(start.pointerId)
+
+  const move = (e: Event) => {
+    if (!(e instanceof PointerEvent)) return
+    const total = [e.clientX - start.clientX, e.clientY - start.clientY] as const
+    if (!dragging) {
+      if (Math.hypot(...total) < THRESHOLD) return
+      if (isFormula(t.raw)) {
+        say(`This number is the formula ${t.raw}. Click it to change the formula.`)
+        finish()
+        return
+      }
+      if (first === null) {
+        finish()
+        return
+      }
+      dragging = true
+      beginPreview()
+      document.body.style.cursor = 'grabbing'
+    }
+    const finer = 2 ** (-Math.max(0, Math.abs(o.pull(...total)) - 12) / FINER)
+    exact += o.amount(e.clientX - last.x, e.clientY - last.y) * finer
+    exact = Math.min(Math.max(exact, t.least), t.most)
+    last = { x: e.clientX, y: e.clientY }
+    const step = finer < 0.4 ? t.step / 10 : t.step
+    const next = within(t, exact, step)
+    if (next !== value) {
+      value = next
+      preview(t.edit(value), t.part)
+    }
+  }
+  const up = () => {
+    finish()
+    if (!dragging) o.click?.()
+    else if (value === first) endPreview()
+    else edit(t.edit(value)).catch(() => undefined)
+  }
+  const cancel = (e: Event) => {
+    if (e instanceof KeyboardEvent && e.key !== 'Escape') return
+    e.stopPropagation()
+    finish()
+    if (dragging) endPreview()
+  }
+  const finish = () => {
+    element.removeEventListener('pointermove', move)
+    element.removeEventListener('pointerup', up)
+    element.removeEventListener('pointercancel', cancel)
+    removeEventListener('keydown', cancel, true)
+    document.body.style.cursor = ''
+    if (element.hasPointerCapture(start.pointerId)) element.releasePointerCapture(start.pointerId)
+  }
+  element.addEventListener('pointermove', move)
+  element.addEventListener('pointerup', up)
+  element.addEventListener('pointercancel', cancel)
+  addEventListener('keydown', cancel, true)
+}
+
+export type Pair = readonly [number, number]
+
+/**
+ * Drag something in a plane: previews, one edit at the end, Escape puts back. `local` gives the
+ * place of the pointer in the plane; Shift keeps to one direction.
+ */
+export function dragPlane(
+  e: ReactPointerEvent<Element>,
+  local: (e: PointerEvent) => Pair,
+  step: number,
+  from: readonly number[],
+  make: (at: Pair) => Edit,
+): void {
+  if (e.button !== 0) return
+  e.preventDefault()
+  e.stopPropagation()
+  const element = e.currentTarget
+  const grab = local(e.nativeEvent)
+  const [x0 = 0, y0 = 0] = from
+  let last: Edit | null = null
+  element.setPointerCapture(e.pointerId)
+  const move = (m: Event) => {
+    if (!(m instanceof PointerEvent)) return
+    if (!last && Math.hypot(m.clientX - e.clientX, m.clientY - e.clientY) < THRESHOLD) return
+    if (!last) beginPreview()
+    const now = local(m)
+    let d: Pair = [now[0] - grab[0], now[1] - grab[1]]
+    if (m.shiftKey) d = Math.abs(d[0]) > Math.abs(d[1]) ? [d[0], 0] : [0, d[1]]
+    last = make([snapped(x0 + d[0], step), snapped(y0 + d[1], step)])
+    preview(last, null)
+  }
+  const finish = () => {
+    element.removeEventListener('pointermove', move)
+    element.removeEventListener('pointerup', up)
+    element.removeEventListener('pointercancel', cancel)
+    removeEventListener('keydown', cancel, true)
+  }
+  const up = () => {
+    finish()
+    if (last) doEdit(last)
+  }
+  const cancel = (k: Event) => {
+    if (k instanceof KeyboardEvent && k.key !== 'Escape') return
+    k.stopPropagation()
+    finish()
+    endPreview()
+  }
+  element.addEventListener('pointermove', move)
+  element.addEventListener('pointerup', up)
+  element.addEventListener('pointercancel', cancel)
+  addEventListener('keydown', cancel, true)
+}
+
+/** A point of a curve at another place; a coordinate that is a formula stays one. */
+export function movedPoint(curve: string, point: string, written: readonly (number | string)[], at: Pair): Edit {
+  const both = at.map((v, k) => (isFormula(written[k] ?? null) ? (written[k] ?? v) : v))
+  return { kind: 'set_point', curve, point, at: both }
+}

@@ -1,0 +1,323 @@
+import { create } from 'zustand'
+import { ApiError, Offline, api } from './api/client'
+import type { BenchView, Edit, PartView } from './api/client'
+import { signed, volume } from './format'
+
+/** What a change did to a part, in words, shown for a while beside the number that made it. */
+export interface Change {
+  part: string
+  step: string | null
+  text: string
+  before: string | null
+}
+
+interface Session {
+  id: string | null
+  bench: BenchView | null
+  /** a state worked out but not kept, while something is dragged */
+  preview: BenchView | null
+  /** the drawing data that stood before the drag, for the outline before the change */
+  before: Record<string, string | null>
+  change: Change | null
+  connection: 'here' | 'lost'
+  waiting: number
+  progress: { part: string; step: string; fraction: number } | null
+  failure: string | null
+  busy: boolean
+}
+
+export const useSession = create<Session>(() => ({
+  id: null,
+  bench: null,
+  preview: null,
+  before: {},
+  change: null,
+  connection: 'here',
+  waiting: 0,
+  progress: null,
+  failure: null,
+  busy: false,
+}))
+
+export const author = Math.random().toString(36).slice(2, 12)
+
+const { getState, setState } = useSession
+
+/** The parts as they are to be shown: of a preview where there is one, else of the bench. */
+export function shownParts(s: Session): readonly PartView[] {
+  const parts = s.bench?.parts ?? []
+  if (!s.preview) return parts
+  const previewed = s.preview.parts
+  return parts.map((p) => previewed.find((q) => q.part === p.part) ?? p)
+}
+
+let toast: (text: string, kind: 'error' | 'info') => void = () => undefined
+
+/** Say where short messages go. */
+export function onMessage(show: typeof toast): void {
+  toast = show
+}
+
+export function say(text: string, kind: 'error' | 'info' = 'info'): void {
+  toast(text, kind)
+}
+
+function adopt(bench: BenchView): void {
+  const now = getState().bench
+  if (now?.id === bench.id && bench.revision === now.revision && now.parts.length && !bench.parts.length) return
+  document.title = `${bench.document.name} · Jukai`
+  setState({ bench, failure: null, progress: null })
+}
+
+// -- opening and following -------------------------------------------------------------------
+let close: () => void = () => undefined
+
+/** Open a bench and follow what other windows do to it. */
+export async function open(id: string): Promise<void> {
+  close()
+  setState({ id, bench: null, preview: null, change: null, failure: null, before: {} })
+  close = api.listen(id, {
+    event: (e) => {
+      if (e.kind === 'head' && e.author !== author && e.revision !== getState().bench?.revision) void refresh()
+      if (e.kind === 'progress') setState({ progress: e })
+    },
+    open: () => {
+      if (getState().connection === 'lost') {
+        setState({ connection: 'here' })
+        if (queue.length === 0) void refresh()
+        void drain()
+      }
+    },
+    lost: () => undefined,
+  })
+  await refresh()
+}
+
+export function leave(): void {
+  close()
+  setState({ id: null, bench: null, preview: null, change: null })
+}
+
+/** Ask for the state of the head. */
+export async function refresh(): Promise<void> {
+  const id = getState().id
+  if (!id) return
+  try {
+    const bench = await api.bench(id)
+    if (getState().id === id) adopt(bench)
+  } catch (e) {
+    fail(e)
+  }
+}
+
+function fail(e: unknown): void {
+  if (e instanceof Offline) {
+    setState({ connection: 'lost' })
+    window.setTimeout(() => void again(), 1500)
+    return
+  }
+  const text = e instanceof Error ? e.message : String(e)
+  if (!getState().bench) setState({ failure: text })
+  else say(text, 'error')
+}
+
+async function again(): Promise<void> {
+  if (getState().connection !== 'lost') return
+  try {
+    const id = getState().id
+    if (!id) return
+    const bench = await api.bench(id)
+    setState({ connection: 'here' })
+    if (queue.length === 0) adopt(bench)
+    void drain()
+  } catch (e) {
+    fail(e)
+  }
+}
+
+// -- edits -----------------------------------------------------------------------------------
+interface Waiting {
+  send: (base: number) => Promise<BenchView>
+  target: { part: string; step: string | null } | null
+  done: (error: Error | null) => void
+  tries: number
+}
+
+const queue: Waiting[] = []
+let draining = false
+
+/** Send what waits, one after the other; nothing is dropped while the server is away. */
+async function drain(): Promise<void> {
+  if (draining) return
+  draining = true
+  try {
+    for (;;) {
+      const first = queue[0]
+      const bench = getState().bench
+      if (!first || !bench) break
+      try {
+        setState({ busy: true })
+        const before = bench
+        const after = await first.send(bench.revision)
+        queue.shift()
+        const change = first.target ? describe(before, after, first.target) : null
+        endPreview()
+        adopt(after)
+        setState({ change })
+        first.done(null)
+      } catch (e) {
+        if (e instanceof Offline) {
+          fail(e)
+          break
+        }
+        if (e instanceof ApiError && e.problem.code === 'stale' && first.tries < 8) {
+          first.tries += 1
+          await refresh() // the same edit again, upon the newer state
+          continue
+        }
+        queue.shift()
+        endPreview()
+        first.done(e instanceof Error ? e : new Error(String(e)))
+      }
+    }
+  } finally {
+    draining = false
+    setState({ waiting: queue.length, busy: false })
+  }
+}
+
+function enqueue(send: Waiting['send'], target: Waiting['target']): Promise<void> {
+  return new Promise((resolve, reject) => {
+    const done = (error: Error | null) => {
+      if (error) reject(error)
+      else resolve()
+    }
+    queue.push({ send, target, done, tries: 0 })
+    setState({ waiting: queue.length })
+    void drain()
+  })
+}
+
+/** Do and keep an edit. Errors are told in a message and thrown, unless `quiet`. */
+export async function edit(e: Edit, options: { join?: boolean; quiet?: boolean } = {}): Promise<void> {
+  const id = getState().id
+  if (!id) return
+  const target = targetOf(e)
+  try {
+    await enqueue((base) => api.edit(id, { base, edit: e, author, join: options.join ?? false }), target)
+  } catch (error) {
+    if (!options.quiet) say(error instanceof Error ? error.message : String(error), 'error')
+    throw error
+  }
+}
+
+/** The same, for buttons: errors are told and end there. */
+export function doEdit(e: Edit, options: { join?: boolean } = {}): void {
+  edit(e, options).catch(() => undefined)
+}
+
+function targetOf(e: Edit): Waiting['target'] {
+  if ('step' in e && 'part' in e) return { part: e.part, step: e.step }
+  if ('curve' in e && typeof e.curve === 'string') {
+    const curve = e.curve
+    for (const p of getState().bench?.document.parts ?? [])
+      for (const s of p.recipe) if (s.values?.['profile'] === curve) return { part: p.id, step: s.id }
+  }
+  return null
+}
+
+function describe(before: BenchView, after: BenchView, target: { part: string; step: string | null }): Change | null {
+  const a = before.parts.find((p) => p.part === target.part)
+  const b = after.parts.find((p) => p.part === target.part)
+  if (!a || !b) return null
+  const text = differenceInWords(a, b)
+  return { part: target.part, step: target.step, text, before: a.mesh }
+}
+
+/** What a change did, in numbers; that nothing changed is said too. */
+export function differenceInWords(a: PartView, b: PartView): string {
+  if (b.steps.some((s) => s.state === 'failed') || b.error) return ''
+  if (a.mesh === b.mesh) return 'Nothing changed.'
+  const words: string[] = []
+  if (a.faces !== b.faces) words.push(`${signed(b.faces - a.faces, 9)} faces`)
+  if (a.volume !== null && b.volume !== null) {
+    const d = b.volume - a.volume
+    if (Math.abs(d) > 1e-6 * Math.abs(b.volume)) words.push((d > 0 ? '+' : '') + volume(d))
+  }
+  const grown = [0, 1, 2]
+    .map((k) => extent(b, k) - extent(a, k))
+    .map((d, k) => (Math.abs(d) > 1e-6 * Math.max(extent(b, k), 1e-9) ? `${signed(d)}\u2009mm along ${'XYZ'.charAt(k)}` : ''))
+    .filter(Boolean)
+  words.push(...grown)
+  return words.length ? words.join(', ') : 'Same counts and size; points moved.'
+}
+
+function extent(p: PartView, k: number): number {
+  return (p.bounds?.[1]?.[k] ?? 0) - (p.bounds?.[0]?.[k] ?? 0)
+}
+
+export function move(how: 'undo' | 'redo' | 'go-to', revision?: number): void {
+  const id = getState().id
+  if (!id) return
+  enqueue((base) => api.move(id, how, { base, author, revision: revision ?? null }), null).catch((e: unknown) => fail(e))
+}
+
+// -- previews --------------------------------------------------------------------------------
+let wanted: { edit: Edit; part: string | null; at: number } | null = null
+let asking = false
+let dragging = 0
+
+/** Begin something that previews; what stands now is the state before the change. */
+export function beginPreview(): void {
+  dragging += 1
+  const before: Record<string, string | null> = {}
+  for (const p of getState().bench?.parts ?? []) before[p.part] = p.mesh
+  setState({ before, change: null })
+}
+
+/** Show an edit without keeping it. The newest wins; at most one is on its way. */
+export function preview(e: Edit, part: string | null): void {
+  wanted = { edit: e, part, at: performance.now() }
+  void ask()
+}
+
+async function ask(): Promise<void> {
+  if (asking) return
+  asking = true
+  try {
+    while (wanted) {
+      const { edit: e, part, at } = wanted
+      wanted = null
+      const { id, bench } = getState()
+      if (!id || !bench) return
+      const mine = dragging
+      try {
+        const state = await api.preview(id, { base: bench.revision, edit: e, author, join: false, part })
+        performance.measure('ask', { start: at, end: performance.now() })
+        if (mine === dragging) {
+          lastAsked = at
+          setState({ preview: state })
+        }
+      } catch (error) {
+        if (error instanceof Offline) fail(error)
+        // a value that can't be used while dragging: the last good body stays
+      }
+    }
+  } finally {
+    asking = false
+  }
+}
+
+let lastAsked = 0
+
+/** When the number was changed that the body shown came from. */
+export function askedAt(): number {
+  return lastAsked
+}
+
+/** Put back what stood before. */
+export function endPreview(): void {
+  dragging += 1
+  wanted = null
+  if (getState().preview) setState({ preview: null })
+}

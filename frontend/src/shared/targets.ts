@@ -1,0 +1,163 @@
+import type { BenchView, Edit, OperatorView, PartView, ValueView } from './api/client'
+import { niceStep } from './format'
+
+/** A number of the bench that can be dragged and typed, wherever it is shown. */
+export interface NumberTarget {
+  /** `p1/s2/values/turn`, `p1/s1/values/size/0`, `curves/c1/p3/fillet`, `curves/c1/p3/at/1`, `dimensions/flutes` */
+  address: string
+  words: string
+  /** worked out; null when its formula can't be */
+  value: number | null
+  /** as it stands in the file; null when it is left out and chosen by itself */
+  raw: number | string | null
+  unit: string
+  whole: boolean
+  least: number
+  most: number
+  /** what one arrow key changes */
+  step: number
+  /** the part to work out while dragging, null for all */
+  part: string | null
+  /** the edit that gives it another number or formula, or null to take it back to its default */
+  edit: (value: number | string | null) => Edit
+}
+
+let known = new Map<string, OperatorView>()
+
+export function setOperators(operators: readonly OperatorView[]): void {
+  known = new Map(operators.map((o) => [o.id, o]))
+}
+
+export function operatorOf(id: string): OperatorView | undefined {
+  return known.get(id)
+}
+
+const LIMIT = 1e9
+
+/** The size that drags go by: the part's, or the bench's floor. */
+export function sizeOf(part: PartView | undefined, floor: number): number {
+  const b = part?.bounds
+  if (!b) return floor
+  return Math.max(1e-6, ...[0, 1, 2].map((k) => (b[1]?.[k] ?? 0) - (b[0]?.[k] ?? 0)))
+}
+
+function stepFor(kind: string, size: number): number {
+  if (kind === 'count' || kind === 'counts') return 1
+  if (kind === 'angle') return 1
+  if (kind === 'share') return 0.01
+  return niceStep(size)
+}
+
+/** The number at an address, or null when it is not there any more. */
+export function numberAt(bench: BenchView, parts: readonly PartView[], address: string): NumberTarget | null {
+  const words = address.split('/')
+  if (words[0] === 'curves') return curveNumber(bench, parts, words)
+  if (words[0] === 'dimensions') return namedNumber(bench, words[1] ?? '')
+  return stepNumber(bench, parts, words)
+}
+
+function stepNumber(bench: BenchView, parts: readonly PartView[], words: readonly string[]): NumberTarget | null {
+  const [partId = '', stepId = '', , key = '', index] = words
+  const part = bench.document.parts?.find((p) => p.id === partId)
+  const step = part?.recipe.find((s) => s.id === stepId)
+  const view = parts.find((p) => p.part === partId)
+  const outcome = view?.steps.find((s) => s.id === stepId)
+  const spec = step && operatorOf(step.operator)?.values.find((v) => v.key === key)
+  if (!part || !step || !spec) return null
+  const written: unknown = step.values?.[key]
+  const used: unknown = outcome?.used[key] ?? spec.default
+  const i = index === undefined ? null : Number(index)
+  const raw = i === null ? written : Array.isArray(written) ? (written as unknown[])[i] : undefined
+  const chosen = i === null ? used : Array.isArray(used) ? (used as unknown[])[i] : undefined
+  const shown = outcome?.shown[i === null ? key : `${key}/${i}`]
+  const literal = typeof raw === 'number' ? raw : null
+  // the number as written counts until the server has worked it out
+  const value = typeof raw === 'string' ? (shown ?? shareOf(raw)) : (literal ?? (typeof chosen === 'number' ? chosen : shareOf(chosen)))
+  const isShare = typeof (raw ?? chosen) === 'string' && String(raw ?? chosen).trim().endsWith('%')
+  const list = (v: number | string | null): unknown => {
+    if (i === null) return isShare && typeof v === 'number' ? `${v} %` : v
+    const whole = (Array.isArray(written) ? written : Array.isArray(used) ? used : [0, 0, 0]) as unknown[]
+    return whole.map((x, k) => (k === i ? v : x))
+  }
+  return {
+    address: words.join('/'),
+    words: spec.description,
+    value: value ?? null,
+    raw: typeof raw === 'string' && shareOf(raw) !== null ? shareOf(raw) : ((raw as number | string | undefined) ?? null),
+    unit: isShare ? '%' : spec.unit,
+    whole: spec.kind === 'count' || spec.kind === 'counts',
+    least: spec.least ?? (spec.kind === 'counts' ? 1 : spec.kind === 'vector' ? 0 : -LIMIT),
+    most: spec.most ?? LIMIT,
+    step: isShare ? 1 : stepFor(spec.kind, sizeOf(view, bench.document.floor ?? 100)),
+    part: partId,
+    edit: (v) => ({ kind: 'set_value', part: partId, step: stepId, key, value: v === null && i !== null ? null : list(v) }),
+  }
+}
+
+function shareOf(text: unknown): number | null {
+  if (typeof text !== 'string' || !text.trim().endsWith('%')) return null
+  const n = Number(text.trim().slice(0, -1))
+  return Number.isFinite(n) ? n : null
+}
+
+function curveNumber(bench: BenchView, parts: readonly PartView[], words: readonly string[]): NumberTarget | null {
+  const [, curveId = '', pointId = '', what = '', index] = words
+  const curve = bench.document.curves?.find((c) => c.id === curveId)
+  const point = curve?.points.find((p) => p.id === pointId)
+  const view = bench.curves.find((c) => c.id === curveId)?.points.find((p) => p.id === pointId)
+  if (!curve || !point) return null
+  const user = bench.document.parts?.find((p) => p.recipe.some((s) => s.values?.['profile'] === curveId))
+  const size = sizeOf(parts.find((p) => p.part === user?.id), bench.document.floor ?? 100)
+  const shared = { unit: 'mm', whole: false, most: LIMIT, step: niceStep(size), part: user?.id ?? null }
+  if (what === 'fillet') {
+    const raw = point.fillet ?? 0
+    return {
+      ...shared,
+      address: words.join('/'),
+      words: 'Radius of the corner.',
+      value: view?.fillet ?? (typeof raw === 'number' ? raw : null),
+      raw,
+      least: 0,
+      edit: (v) => ({ kind: 'set_point', curve: curveId, point: pointId, fillet: v ?? 0 }),
+    }
+  }
+  const i = Number(index ?? 0)
+  const raw = point.at[i] ?? 0
+  return {
+    ...shared,
+    address: words.join('/'),
+    words: i === 0 ? 'Distance from the axis.' : 'Height along the axis.',
+    value: view?.at[i] ?? (typeof raw === 'number' ? raw : null),
+    raw,
+    least: -LIMIT,
+    edit: (v) => ({ kind: 'set_point', curve: curveId, point: pointId, at: point.at.map((x, k) => (k === i ? (v ?? 0) : x)) }),
+  }
+}
+
+function namedNumber(bench: BenchView, name: string): NumberTarget | null {
+  const n = bench.numbers.find((d) => d.name === name)
+  if (!n) return null
+  const digits = Math.abs(n.value ?? 1)
+  return {
+    address: `dimensions/${name}`,
+    words: `The named number ${name}.`,
+    value: n.value,
+    raw: n.written,
+    unit: n.measures === 'length' ? 'mm' : n.measures === 'angle' ? '°' : '',
+    whole: false,
+    least: -LIMIT,
+    most: LIMIT,
+    step: Number.isInteger(n.value) ? 1 : niceStep(digits * 5),
+    part: null,
+    edit: (v) => ({ kind: 'set_dimension', name, value: v ?? 0 }),
+  }
+}
+
+/** Whether a number stands in the file as a formula: text that is no plain number. */
+export function isFormula(raw: number | string | null): raw is string {
+  return typeof raw === 'string' && !Number.isFinite(Number(raw))
+}
+
+export function valueSpec(operator: string, key: string): ValueView | undefined {
+  return operatorOf(operator)?.values.find((v) => v.key === key)
+}

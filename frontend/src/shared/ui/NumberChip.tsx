@@ -1,0 +1,127 @@
+import { useEffect, useRef, useState } from 'react'
+import type { KeyboardEvent } from 'react'
+import { dragNumber, within } from '../dragging'
+import { figure, withUnit, whole, written } from '../format'
+import { edit } from '../session'
+import { isFormula } from '../targets'
+import type { NumberTarget } from '../targets'
+import { useView } from '../viewState'
+
+/** px of sideways drag for one step of the number */
+const PX_PER_STEP = 4
+
+/** A number in a sentence: drag it sideways, click and type, arrow keys, a formula, double click for its default. */
+export function NumberChip(props: { target: NumberTarget; off?: boolean; plain?: boolean }) {
+  const t = props.target
+  const [typing, setTyping] = useState(false)
+  const lit = useView((s) => s.hovered === t.address)
+  const set = useView((s) => s.set)
+  const clicks = useRef(0)
+  const formula = isFormula(t.raw)
+  if (typing) return <NumberField target={t} close={() => setTyping(false)} />
+
+  const open = () => {
+    clicks.current += 1
+    if (clicks.current === 1)
+      window.setTimeout(() => {
+        if (clicks.current === 1) setTyping(true)
+        else edit(t.edit(null)).catch(() => undefined)
+        clicks.current = 0
+      }, 220)
+  }
+  const key = (e: KeyboardEvent) => {
+    const steps = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1, PageUp: 10, PageDown: -10 }[e.key]
+    if (e.key === 'Enter') setTyping(true)
+    else if (e.altKey) return
+    else if (steps !== undefined && !formula && t.value !== null)
+      edit(t.edit(within(t, t.value + steps * t.step, t.step)), { join: true }).catch(() => undefined)
+    else return
+    e.preventDefault()
+    e.stopPropagation()
+  }
+  const shown = t.value === null ? '?' : t.whole ? whole(t.value) : figure(t.value)
+  const number = props.plain ? shown : withUnit(shown, t.unit)
+  return (
+    <span
+      className={`chip number${formula ? ' formula' : ''}${t.raw === null ? ' self' : ''}${lit ? ' lit' : ''}`}
+      role="spinbutton"
+      tabIndex={0}
+      aria-valuenow={t.value ?? undefined}
+      aria-label={t.words}
+      data-testid={`chip-${t.address}`}
+      title={t.raw === null ? `${t.words} Chosen by itself; drag or type to set it.` : t.words}
+      onPointerEnter={() => set({ hovered: t.address })}
+      onPointerLeave={() => set({ hovered: null })}
+      onPointerDown={(e) =>
+        dragNumber(e, { target: t, amount: (dx) => (dx / PX_PER_STEP) * t.step, pull: (_, dy) => dy, click: open })
+      }
+      onKeyDown={key}
+    >
+      {formula ? t.raw : number}
+      {formula && <span style={{ color: 'var(--ink)' }}> = {number}</span>}
+    </span>
+  )
+}
+
+/** The field in which a number is typed. Enter accepts, Escape puts back what was there. */
+export function NumberField(props: { target: NumberTarget; close: () => void; className?: string }) {
+  const t = props.target
+  const [text, setText] = useState(t.raw === null ? '' : String(t.raw))
+  const [wrong, setWrong] = useState<string | null>(null)
+  const field = useRef<HTMLInputElement>(null)
+  const done = useRef(false)
+  useEffect(() => {
+    field.current?.focus()
+    field.current?.select()
+  }, [])
+  const keep = () => {
+    if (done.current) return
+    const value = written(text)
+    if (value === t.raw || (value === null && t.raw === null)) {
+      done.current = true
+      props.close()
+      return
+    }
+    done.current = true
+    edit(t.edit(value), { quiet: true })
+      .then(props.close)
+      .catch((e: unknown) => {
+        done.current = false
+        setWrong(e instanceof Error ? e.message : String(e))
+        field.current?.focus()
+      })
+  }
+  return (
+    <span className={props.className}>
+      <input
+        ref={field}
+        className="chip-field"
+        data-testid={`field-${t.address}`}
+        aria-label={t.words}
+        aria-invalid={wrong !== null}
+        size={Math.max(5, text.length + 1)}
+        placeholder={t.value === null ? '' : figure(t.value)}
+        value={text}
+        onChange={(e) => setText(e.target.value)}
+        onBlur={() => {
+          if (wrong === null) keep()
+          else props.close()
+        }}
+        onPointerDown={(e) => e.stopPropagation()}
+        onKeyDown={(e) => {
+          e.stopPropagation()
+          if (e.key === 'Enter') keep()
+          else if (e.key === 'Escape') {
+            done.current = true
+            props.close()
+          } else if (e.key === 'Tab') keep()
+        }}
+      />
+      {wrong && (
+        <span className="chip-wrong" role="alert">
+          {wrong}
+        </span>
+      )}
+    </span>
+  )
+}

@@ -1,0 +1,57 @@
+import { create } from 'zustand'
+
+export type Drawing = 'shaded' | 'shaded_lines' | 'lines'
+export type Look = 'paper' | 'dusk'
+
+/** What a window shows, which is no part of the bench: what is chosen, how it is drawn. */
+interface ViewState {
+  part: string | null
+  step: string | null
+  /** address of the number that is hovered, in chip or callout: they light each other */
+  hovered: string | null
+  drawing: Drawing
+  look: Look
+  perspective: boolean
+  board: string | null
+  keys: boolean
+  history: boolean
+  side: boolean
+  /** step whose body is looked at instead of the last one */
+  lookAt: string | null
+  /** where the next added step goes: behind this step, null for the end */
+  insertAfter: string | null
+  set: (change: Partial<Omit<ViewState, 'set'>>) => void
+}
+
+function storedLook(): Look {
+  return document.documentElement.dataset['look'] === 'dusk' ? 'dusk' : 'paper'
+}
+
+export const useView = create<ViewState>((set) => ({
+  part: null,
+  step: null,
+  hovered: null,
+  drawing: 'shaded_lines',
+  look: storedLook(),
+  perspective: true,
+  board: null,
+  keys: false,
+  history: false,
+  side: true,
+  lookAt: null,
+  insertAfter: null,
+  set: (change) => {
+    set(change)
+  },
+}))
+
+/** Change between light and dusk, and remember it. */
+export function setLook(look: Look): void {
+  document.documentElement.dataset['look'] = look
+  try {
+    localStorage.setItem('jukai.look', look)
+  } catch {
+    // no storage: it holds for this window
+  }
+  useView.getState().set({ look })
+}
