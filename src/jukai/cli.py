@@ -99,13 +99,15 @@ def _bytes(path: Path) -> bytes:
 
 
 def _build(options: argparse.Namespace) -> str:
-    from jukai.core.formats.bench_file import read_bench, read_bench_zip  # noqa: PLC0415 - each command loads what it needs
-    from jukai.core.recipe.evaluate import evaluate  # noqa: PLC0415
-    from jukai.core.recipe.report import part_report  # noqa: PLC0415
+    from jukai.core.formats.bench_file import read_bench, read_bench_zip
+    from jukai.core.recipe.evaluate import evaluate
+    from jukai.core.recipe.report import part_report
 
     start = perf_counter()
     if options.out is not None and options.out.suffix.lower().lstrip(".") not in _MESHES:
-        raise FileProblem(f"'{options.out.name}' is no mesh file.", hint="The name must end in .obj, .stl, .ply or .glb.")
+        raise FileProblem(
+            f"'{options.out.name}' is no mesh file.", hint="The name must end in .obj, .stl, .ply or .glb."
+        )
     data = _bytes(options.bench)
     files: Any
     if data[:2] == b"PK":
@@ -121,9 +123,13 @@ def _build(options: argparse.Namespace) -> str:
     evaluation = evaluate(bench, name, upto=options.upto, files=files)
     failed = evaluation.failed
     if failed is not None and failed.error is not None:
-        raise ValueProblem(f"Step {failed.step.id} ({failed.step.operator}): {failed.error.message}", hint=failed.error.hint)
+        raise ValueProblem(
+            f"Step {failed.step.id} ({failed.step.operator}): {failed.error.message}", hint=failed.error.hint
+        )
     if evaluation.mesh is None:
-        raise ValueProblem(f"'{evaluation.part.name}' has no body: it has no step that is on.", hint="Begin with a blank.")
+        raise ValueProblem(
+            f"'{evaluation.part.name}' has no body: it has no step that is on.", hint="Begin with a blank."
+        )
     if options.out is not None:
         _write(bench, evaluation, options.out)
     report = part_report(evaluation)
@@ -146,8 +152,9 @@ class _Beside(dict[str, bytes]):
 
 
 def _write(bench: Any, evaluation: Any, out: Path) -> None:
-    from jukai.core.formats.glb import GlbMaterial  # noqa: PLC0415
-    from jukai.core.formats.writing import ExportPart, WriteOptions, write_parts  # noqa: PLC0415
+    from jukai.core.formats.common import WriteOptions
+    from jukai.core.formats.glb import GlbMaterial
+    from jukai.core.formats.writing import ExportPart, write_parts
 
     finish = bench.finish_of(evaluation.part)
     material = GlbMaterial(finish.name, finish.colour, finish.metal, finish.roughness) if finish else None
@@ -164,8 +171,8 @@ def _write(bench: Any, evaluation: Any, out: Path) -> None:
 
 
 def _check(options: argparse.Namespace) -> str:
-    from jukai.core.formats.reading import format_of, read_mesh  # noqa: PLC0415
-    from jukai.core.recipe.report import mesh_report  # noqa: PLC0415
+    from jukai.core.formats.reading import format_of, read_mesh
+    from jukai.core.recipe.report import mesh_report
 
     start = perf_counter()
     read = read_mesh(_bytes(options.mesh), format_of(options.mesh.name))
@@ -192,7 +199,7 @@ def _told(report: dict[str, Any]) -> str:
 
 
 def _operators(options: argparse.Namespace) -> str:
-    from jukai.core.operators.registry import describe, operators  # noqa: PLC0415
+    from jukai.core.operators.registry import describe, operators
 
     rows = [describe(op) for op in operators().values()]
     if options.json:
@@ -201,7 +208,7 @@ def _operators(options: argparse.Namespace) -> str:
 
 
 def _serve(options: argparse.Namespace) -> str:
-    from jukai.main import serve  # noqa: PLC0415
+    from jukai.main import serve
 
     serve(host=options.host, port=options.port, data=options.data, token=options.token, demo=options.demo)
     return ""

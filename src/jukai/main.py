@@ -39,7 +39,7 @@ def make(data: Path, *, access: Access | None = None, demo: bool = False) -> Any
 
 def openapi() -> dict[str, Any]:
     """Return the API's description, from the code."""
-    import tempfile  # noqa: PLC0415
+    import tempfile
 
     with tempfile.TemporaryDirectory() as folder:
         app = make(Path(folder))
@@ -57,7 +57,10 @@ def serve(*, host: str, port: int, data: Path, token: str | None, demo: bool) ->
         When the address can't be used.
     """
     if not is_loopback(host) and not token:
-        raise ValueProblem(f"On {host} others could reach the server: a token is needed.", hint="Give one with --token, or leave --host out.")
+        raise ValueProblem(
+            f"On {host} others could reach the server: a token is needed.",
+            hint="Give one with --token, or leave --host out.",
+        )
     if not 0 <= port <= 65535:
         raise ValueProblem(f"{port} is no port.", hint="1 to 65535 are.")
     bound = _bind(host, port)
@@ -67,9 +70,16 @@ def serve(*, host: str, port: int, data: Path, token: str | None, demo: bool) ->
         raise ValueProblem(f"The folder '{data}' can't be used: {e.strerror}.") from None
     logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(levelname)s %(name)s %(message)s")
     logging.getLogger("waitress.queue").setLevel(logging.ERROR)
-    from waitress.server import create_server  # noqa: PLC0415
+    from waitress.server import create_server
 
-    server = create_server(app, sockets=[bound], threads=THREADS, channel_timeout=120, max_request_body_size=600_000_000, clear_untrusted_proxy_headers=True)
+    server = create_server(
+        app,
+        sockets=[bound],
+        threads=THREADS,
+        channel_timeout=120,
+        max_request_body_size=600_000_000,
+        clear_untrusted_proxy_headers=True,
+    )
     Thread(target=app.extensions["jukai"].workshop.warm_up, name="warm up", daemon=True).start()
     shown = f"[{host}]" if ":" in host else host
     sys.stdout.write(f"Jukai is ready: http://{shown}:{bound.getsockname()[1]}/\n")
@@ -93,7 +103,7 @@ def _bind(host: str, port: int) -> socket.socket:
         if e.errno == errno.EADDRINUSE:
             raise ValueProblem(f"Port {port} is taken.", hint="Choose another one with --port.") from None
         raise ValueProblem(f"{host}:{port} can't be used: {e.strerror}.") from None
-    s.setblocking(False)
+    s.settimeout(0)
     return s
 
 

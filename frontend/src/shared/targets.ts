@@ -153,9 +153,11 @@ function namedNumber(bench: BenchView, name: string): NumberTarget | null {
   }
 }
 
-/** Whether a number stands in the file as a formula: text that is no plain number. */
+const LITERAL = /^[+-]?(\d+\.?\d*|\.\d+)(e[+-]?\d+)?\s*(mm|cm|m|in|deg|rad)?$/i
+
+/** Whether a number stands in the file as a formula: more than digits and perhaps a unit. */
 export function isFormula(raw: number | string | null): raw is string {
-  return typeof raw === 'string' && !Number.isFinite(Number(raw))
+  return typeof raw === 'string' && !LITERAL.test(raw.trim())
 }
 
 export function valueSpec(operator: string, key: string): ValueView | undefined {

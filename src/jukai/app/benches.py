@@ -58,7 +58,7 @@ class Benches:
         self._demo = demo
 
     # -- the list -------------------------------------------------------------------------------
-    def list(self) -> Sequence[BenchRow]:
+    def rows(self) -> Sequence[BenchRow]:
         """Return all benches."""
         return self.store.benches()
 
@@ -86,7 +86,9 @@ class Benches:
     def duplicate(self, bench_id: str, author: str) -> str:
         """Make a bench that begins as a copy of another one's head."""
         _, document = self.store.document(bench_id)
-        copy = self._keep(bench_from(document | {"name": f"{document['name']}, copy"}), f"copy of {document['name']}", author)
+        copy = self._keep(
+            bench_from(document | {"name": f"{document['name']}, copy"}), f"copy of {document['name']}", author
+        )
         for name, body in self.store.files(bench_id).items():
             self.store.keep_file(copy, name, body)
         return copy
@@ -122,11 +124,21 @@ class Benches:
         undo, redo = self.store.steps(bench_id)
         stopped = False
         try:
-            parts = self.workshop.views(bench, self.store.files(bench_id), subject=f"{bench_id}/head", progress=self._progress(bench_id))
+            parts = self.workshop.views(
+                bench, self.store.files(bench_id), subject=f"{bench_id}/head", progress=self._progress(bench_id)
+            )
         except Cancelled:
             parts, stopped = [], True
         return BenchState(
-            self.store.row(bench_id), number, bench.to_json(), undo, redo, self.workshop.numbers(bench), self.workshop.curves(bench), parts, stopped
+            self.store.row(bench_id),
+            number,
+            bench.to_json(),
+            undo,
+            redo,
+            self.workshop.numbers(bench),
+            self.workshop.curves(bench),
+            parts,
+            stopped,
         )
 
     def _progress(self, bench_id: str) -> Any:
@@ -145,7 +157,15 @@ class Benches:
         label = edit_label(bench, edit)
         changed = self._with_starting_numbers(bench, edit)
         done = apply_edit(bench, changed)
-        number = self.store.append(bench_id, base, changed.model_dump(mode="json", by_alias=True), done.to_json(), label, author=author, join=join)
+        number = self.store.append(
+            bench_id,
+            base,
+            changed.model_dump(mode="json", by_alias=True),
+            done.to_json(),
+            label,
+            author=author,
+            join=join,
+        )
         self.events.tell(bench_id, {"kind": "head", "revision": number, "author": author})
         return self._state(bench_id, number, done)
 
@@ -169,10 +189,21 @@ class Benches:
         number, document = self.store.document(bench_id, base)
         bench = apply_edit(bench_from(document), parse_edit(data))
         try:
-            parts = self.workshop.views(bench, self.store.files(bench_id), subject=f"{bench_id}/preview/{author}", only=part)
+            parts = self.workshop.views(
+                bench, self.store.files(bench_id), subject=f"{bench_id}/preview/{author}", only=part
+            )
         except Cancelled:
             return None
-        return BenchState(self.store.row(bench_id), number, bench.to_json(), None, None, self.workshop.numbers(bench), self.workshop.curves(bench), parts)
+        return BenchState(
+            self.store.row(bench_id),
+            number,
+            bench.to_json(),
+            None,
+            None,
+            self.workshop.numbers(bench),
+            self.workshop.curves(bench),
+            parts,
+        )
 
     def look_at(self, bench_id: str, part: str, step: str) -> dict[str, Any]:
         """Return a part as it was after one of its steps."""
@@ -200,7 +231,9 @@ class Benches:
     def upload(self, bench_id: str, name: str, data: bytes) -> dict[str, Any]:
         """Keep a mesh file beside a bench, once it is known to be readable; say what it holds."""
         if not name or len(name) > 120 or "/" in name or "\\" in name or name.startswith("."):
-            raise FileProblem("The file's name can't be used.", hint="A plain name without a folder, up to 120 letters.")
+            raise FileProblem(
+                "The file's name can't be used.", hint="A plain name without a folder, up to 120 letters."
+            )
         file_format = format_of(name)
         read = read_mesh(data, file_format)
         name = self._free_file_name(bench_id, name, data)
@@ -229,14 +262,20 @@ class Benches:
                                             progress=self._progress(bench_id))  # fmt: skip
         failed = evaluation.failed
         if failed is not None and failed.error is not None:
-            raise ValueProblem(f"'{evaluation.part.name}' can't be baked: {failed.error.message}", field=failed.step.id, hint=failed.error.hint)
+            raise ValueProblem(
+                f"'{evaluation.part.name}' can't be baked: {failed.error.message}",
+                field=failed.step.id,
+                hint=failed.error.hint,
+            )
         if evaluation.mesh is None or evaluation.mesh.n_faces == 0:
             raise ValueProblem(f"'{evaluation.part.name}' has no body yet.", hint="Give it a blank, and switch it on.")
         mesh = evaluation.placed_mesh()
         report = part_report(evaluation) | {"soundness": soundness_report(soundness(mesh))}
         finish = bench.finish_of(evaluation.part)
         report["finish"] = finish.model_dump() if finish else None
-        self.store.keep_baked(bench_id, evaluation.part.id, evaluation.part.name, number, evaluation.key, report, mesh_to_bytes(mesh))
+        self.store.keep_baked(
+            bench_id, evaluation.part.id, evaluation.part.name, number, evaluation.key, report, mesh_to_bytes(mesh)
+        )
         self.events.tell(bench_id, {"kind": "handover"})
         return next(b for b in self.store.baked(bench_id) if b.part == evaluation.part.id)
 
@@ -257,12 +296,16 @@ class Benches:
                     continue
         return out
 
-    def download(self, bench_id: str, ids: Sequence[int], file_format: str, options: WriteOptions, *, together: bool) -> tuple[str, bytes]:
+    def download(
+        self, bench_id: str, ids: Sequence[int], file_format: str, options: WriteOptions, *, together: bool
+    ) -> tuple[str, bytes]:
         """Write baked results: one file, or a zip when there are several."""
         rows = [b for b in self.store.baked(bench_id) if not ids or b.id in ids]
         if not rows or (ids and len(rows) < len(set(ids))):
             raise FileProblem("What was asked for is not in the hand-over any more.", hint="Bake it again.")
-        parts = [ExportPart(b.part_name, mesh_from_bytes(self.store.baked_mesh(bench_id, b.id)), _material(b)) for b in rows]
+        parts = [
+            ExportPart(b.part_name, mesh_from_bytes(self.store.baked_mesh(bench_id, b.id)), _material(b)) for b in rows
+        ]
         stem = rows[0].part_name if len(rows) == 1 else self.store.row(bench_id).name
         if together or len(parts) == 1:
             files = write_parts(parts, file_format, options, stem)

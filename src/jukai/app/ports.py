@@ -9,11 +9,11 @@ from typing import Any, Protocol
 __all__ = ["BakedRow", "BenchRow", "BenchStore", "NotThere", "RevisionRow", "Stale", "UploadRow"]
 
 
-class NotThere(Exception):  # noqa: N818 - the name says the situation
+class NotThere(Exception):
     """What was asked for is not in the store."""
 
 
-class Stale(Exception):  # noqa: N818
+class Stale(Exception):
     """The edit was made on a revision that is no longer the head; ``head`` is its number."""
 
     def __init__(self, head: int) -> None:
@@ -83,7 +83,17 @@ class BenchStore(Protocol):
     def document(self, bench_id: str, revision: int | None = None) -> tuple[int, dict[str, Any]]:
         """Return a revision's number (the head's by default) and document."""
 
-    def append(self, bench_id: str, base: int, edit: dict[str, Any], document: dict[str, Any], label: str, *, author: str, join: bool) -> int:
+    def append(
+        self,
+        bench_id: str,
+        base: int,
+        edit: dict[str, Any],
+        document: dict[str, Any],
+        label: str,
+        *,
+        author: str,
+        join: bool,
+    ) -> int:
         """Keep an edit made on ``base``; raise ``Stale`` if that is not the head."""
 
     def undo(self, bench_id: str, base: int) -> int:
@@ -113,7 +123,9 @@ class BenchStore(Protocol):
     def files(self, bench_id: str) -> dict[str, bytes]:
         """Return the files beside a bench."""
 
-    def keep_baked(self, bench_id: str, part: str, part_name: str, revision: int, key: str, report: dict[str, Any], mesh: bytes) -> int:
+    def keep_baked(
+        self, bench_id: str, part: str, part_name: str, revision: int, key: str, report: dict[str, Any], mesh: bytes
+    ) -> int:
         """Keep a baked result; the one before it of the same part goes."""
 
     def baked(self, bench_id: str) -> Sequence[BakedRow]:

@@ -80,7 +80,9 @@ class Workshop:
                 told = now
                 progress(part, step, fraction)
 
-        return evaluate(bench, part, upto=upto, cache=self._steps, files=files, stop=stop, on_progress=tell, resolver=resolver)
+        return evaluate(
+            bench, part, upto=upto, cache=self._steps, files=files, stop=stop, on_progress=tell, resolver=resolver
+        )
 
     def turn(self, subject: str) -> Callable[[], bool]:
         """Begin work on a subject; older work on it stops at its next checkpoint."""
@@ -127,7 +129,9 @@ class Workshop:
         if mesh is None or mesh.n_faces == 0:
             return out
         finish = bench.finish_of(part)
-        volume = abs(mesh.cached("signed volume", lambda: signed_volume(mesh))) * abs(float(np.linalg.det(evaluation.matrix[:3, :3])))
+        volume = abs(mesh.cached("signed volume", lambda: signed_volume(mesh))) * abs(
+            float(np.linalg.det(evaluation.matrix[:3, :3]))
+        )
         sides = mesh.sides
         return out | {
             "mesh": self.keep(mesh, evaluation.key),
@@ -175,7 +179,7 @@ class Workshop:
 
     def warm_up(self) -> None:
         """Load and run what would make the first edit slow."""
-        from jukai.core.warm import warm_up  # noqa: PLC0415 - loads the compiler
+        from jukai.core.warm import warm_up
 
         warm_up()
 
@@ -217,14 +221,33 @@ def _step_view(o: StepOutcome) -> dict[str, Any]:
 
 
 def _curve_view(resolver: Resolver, curve: Any) -> dict[str, Any]:
-    out: dict[str, Any] = {"id": curve.id, "name": curve.name, "closed": curve.closed, "points": [], "samples": [], "fillets": [], "error": None}
+    out: dict[str, Any] = {
+        "id": curve.id,
+        "name": curve.name,
+        "closed": curve.closed,
+        "points": [],
+        "samples": [],
+        "fillets": [],
+        "error": None,
+    }
     try:
         profile = resolver.curve(curve.id)
     except CoreError as e:
         return out | {"error": e.as_dict()}
     shape, sampled = profile.shape, profile.sampled
-    rows = zip(point_ids(curve), shape.at.tolist(), shape.fillet.tolist(), shape.join, shape.out.tolist(), shape.into.tolist(), strict=True)
+    rows = zip(
+        point_ids(curve),
+        shape.at.tolist(),
+        shape.fillet.tolist(),
+        shape.join,
+        shape.out.tolist(),
+        shape.into.tolist(),
+        strict=True,
+    )
     out["points"] = [{"id": i, "at": at, "fillet": f, "join": j, "out": o, "into": n} for i, at, f, j, o, n in rows]
     out["samples"] = sampled.points.tolist()
-    out["fillets"] = [{"point": profile.point_ids[f.point], "asked": f.asked, "radius": f.radius, "centre": list(f.centre)} for f in sampled.fillets]
+    out["fillets"] = [
+        {"point": profile.point_ids[f.point], "asked": f.asked, "radius": f.radius, "centre": list(f.centre)}
+        for f in sampled.fillets
+    ]
     return out

@@ -80,9 +80,7 @@ class FormulaError(ValueProblem):
 
     code = "formula"
 
-    def __init__(
-        self, message: str, *, position: int = 0, field: str | None = None, hint: str | None = None
-    ) -> None:
+    def __init__(self, message: str, *, position: int = 0, field: str | None = None, hint: str | None = None) -> None:
         super().__init__(message, field=field, hint=hint)
         self.position = position
 

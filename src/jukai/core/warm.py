@@ -36,11 +36,14 @@ def warm_up(*, files: bool = False) -> None:
 
 def _formats(mesh: Mesh) -> None:
     obj = write_obj([ObjPart("warm", mesh, None)], WriteOptions())
-    for _ in range(3):
-        mesh_stl = write_stl(mesh, WriteOptions())
     many = turn([Section(np.column_stack([np.full(200, 20.0), np.linspace(0, 99, 200)]))], Turning(sides=100), "warm")
     big = write_obj([ObjPart("warm", many, None)], WriteOptions())
-    for data, kind in ((obj, "obj"), (big, "obj"), (mesh_stl, "stl"), (write_stl(many, WriteOptions()), "stl")):
+    for data, kind in (
+        (obj, "obj"),
+        (big, "obj"),
+        (write_stl(mesh, WriteOptions()), "stl"),
+        (write_stl(many, WriteOptions()), "stl"),
+    ):
         read_mesh(data, kind)
     read_ply(write_ply(mesh, WriteOptions()))
     write_glb([GlbPart("warm", mesh)], [])

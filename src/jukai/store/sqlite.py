@@ -73,7 +73,17 @@ class SqliteStore:
         """Keep a new bench; return its first revision."""
         now = self._clock()
         with self._writing() as s:
-            s.add(BenchTable(id=bench_id, name=document["name"], head=1, tip=1, parts=len(document.get("parts", [])), created=now, changed=now))
+            s.add(
+                BenchTable(
+                    id=bench_id,
+                    name=document["name"],
+                    head=1,
+                    tip=1,
+                    parts=len(document.get("parts", [])),
+                    created=now,
+                    changed=now,
+                )
+            )
             s.flush()
             s.add(Revision(bench=bench_id, number=1, parent=None, edit=None, label=label, author=author, time=now))
             s.add(Snapshot(bench=bench_id, number=1, document=document))
@@ -101,7 +111,17 @@ class SqliteStore:
         while len(self._documents) > _KEPT:
             self._documents.popitem(last=False)
 
-    def append(self, bench_id: str, base: int, edit: dict[str, Any], document: dict[str, Any], label: str, *, author: str, join: bool) -> int:
+    def append(
+        self,
+        bench_id: str,
+        base: int,
+        edit: dict[str, Any],
+        document: dict[str, Any],
+        label: str,
+        *,
+        author: str,
+        join: bool,
+    ) -> int:
         """Keep an edit made on ``base``.
 
         With ``join``, an edit of the same thing by the same window within a second takes the place
@@ -120,7 +140,9 @@ class SqliteStore:
                 s.execute(delete(Snapshot).where(Snapshot.bench == bench_id, Snapshot.number == base))
                 s.delete(before)
                 self._documents.pop((bench_id, base), None)
-            s.add(Revision(bench=bench_id, number=number, parent=parent, edit=edit, label=label, author=author, time=now))
+            s.add(
+                Revision(bench=bench_id, number=number, parent=parent, edit=edit, label=label, author=author, time=now)
+            )
             if number % SNAPSHOT_EVERY == 0:
                 s.add(Snapshot(bench=bench_id, number=number, document=document))
             bench.head = bench.tip = number
@@ -171,7 +193,9 @@ class SqliteStore:
             bench = _bench(s, bench_id)
             here = _revision(s, bench_id, bench.head)
             onward = _next(s, bench)
-            return (None if here.parent is None else _revision_row(here)), (None if onward is None else _revision_row(onward))
+            return (None if here.parent is None else _revision_row(here)), (
+                None if onward is None else _revision_row(onward)
+            )
 
     def history(self, bench_id: str) -> Sequence[RevisionRow]:
         """Return the revisions, newest first; those on other branches are marked."""
@@ -200,12 +224,23 @@ class SqliteStore:
             rows = s.scalars(select(File).where(File.bench == bench_id).order_by(File.name)).all()
             return {f.name: f.data for f in rows}
 
-    def keep_baked(self, bench_id: str, part: str, part_name: str, revision: int, key: str, report: dict[str, Any], mesh: bytes) -> int:
+    def keep_baked(
+        self, bench_id: str, part: str, part_name: str, revision: int, key: str, report: dict[str, Any], mesh: bytes
+    ) -> int:
         """Keep a baked result; the one before it of the same part goes."""
         with self._writing() as s:
             _bench(s, bench_id)
             s.execute(delete(Baked).where(Baked.bench == bench_id, Baked.part == part))
-            row = Baked(bench=bench_id, part=part, part_name=part_name, revision=revision, key=key, time=self._clock(), report=report, mesh=mesh)
+            row = Baked(
+                bench=bench_id,
+                part=part,
+                part_name=part_name,
+                revision=revision,
+                key=key,
+                time=self._clock(),
+                report=report,
+                mesh=mesh,
+            )
             s.add(row)
             s.flush()
             return row.id
@@ -247,7 +282,7 @@ def _engine(path: Path) -> Engine:
 
 def _bring_up_to_date(engine: Engine) -> None:
     """Run the migrations that the database lacks; alembic is loaded only if there are any."""
-    from jukai.store.migrations import HEAD, upgrade  # noqa: PLC0415
+    from jukai.store.migrations import HEAD, upgrade
 
     with engine.connect() as c:
         there = c.execute(text("SELECT name FROM sqlite_master WHERE name = 'alembic_version'")).first()
@@ -271,7 +306,9 @@ def _revision(s: Session, bench_id: str, number: int) -> Revision:
 
 
 def _has_children(s: Session, bench_id: str, number: int) -> bool:
-    return s.scalar(select(Revision.id).where(Revision.bench == bench_id, Revision.parent == number).limit(1)) is not None
+    return (
+        s.scalar(select(Revision.id).where(Revision.bench == bench_id, Revision.parent == number).limit(1)) is not None
+    )
 
 
 def _joins(before: Revision, edit: dict[str, Any], author: str, now: float) -> bool:

@@ -56,7 +56,13 @@ def _errors(app: Flask) -> None:
 
     @app.errorhandler(Stale)
     def stale(e: Stale) -> Response:
-        return problem(409, "stale", "The bench has changed in the meantime.", hint="Take the newer state and do it again.", head=e.head)
+        return problem(
+            409,
+            "stale",
+            "The bench has changed in the meantime.",
+            hint="Take the newer state and do it again.",
+            head=e.head,
+        )
 
     @app.errorhandler(RequestEntityTooLarge)
     def large(_: RequestEntityTooLarge) -> Response:
@@ -70,7 +76,12 @@ def _errors(app: Flask) -> None:
     def unknown(e: Exception) -> Response:
         number = secrets.token_hex(4)
         _log.exception("error %s", number, exc_info=e)
-        return problem(500, "internal", "Something went wrong inside Jukai.", hint=f"Nothing was changed. The log has it under {number}.")
+        return problem(
+            500,
+            "internal",
+            "Something went wrong inside Jukai.",
+            hint=f"Nothing was changed. The log has it under {number}.",
+        )
 
 
 def _pages(app: Flask) -> None:

@@ -43,13 +43,27 @@ class Problem(BaseModel):
 def problem(status: int, code: str, title: str, *, hint: str | None = None, fields: list[FieldProblem] | None = None,
             head: int | None = None, position: int | None = None, detail: str | None = None) -> Response:  # fmt: skip
     """Return a problem document."""
-    body = Problem(title=title, status=status, code=code, hint=hint, fields=fields or [], head=head, position=position, detail=detail)
+    body = Problem(
+        title=title,
+        status=status,
+        code=code,
+        hint=hint,
+        fields=fields or [],
+        head=head,
+        position=position,
+        detail=detail,
+    )
     return Response(body.model_dump_json(exclude_none=True), status=status, mimetype="application/problem+json")
 
 
 def _invalid(e: ValidationError) -> Response:
     rows = e.errors(include_url=False, include_input=False, include_context=False)
-    fields = [FieldProblem(field=".".join(str(p) for p in r["loc"]), code=r["type"], message=r["msg"].removeprefix("Value error, ")) for r in rows[:20]]
+    fields = [
+        FieldProblem(
+            field=".".join(str(p) for p in r["loc"]), code=r["type"], message=r["msg"].removeprefix("Value error, ")
+        )
+        for r in rows[:20]
+    ]
     first = f"{fields[0].field}: {fields[0].message}" if fields else "The request can't be read"
     return problem(422, "request", f"The request can't be read: {first}.", fields=fields)
 
@@ -77,9 +91,16 @@ class _App(OpenAPI):
         return super().make_response(rv)
 
 
-_PROBLEMS = {
-    status: {"description": text, "content": {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}}}
-    for status, text in (("404", "not there"), ("409", "made on a revision that is not the head"), ("422", "can't be used"))
+_PROBLEMS: Any = {
+    status: {
+        "description": text,
+        "content": {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}},
+    }
+    for status, text in (
+        ("404", "not there"),
+        ("409", "made on a revision that is not the head"),
+        ("422", "can't be used"),
+    )
 }
 
 

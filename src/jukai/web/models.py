@@ -364,7 +364,9 @@ class ValueView(BaseModel):
     """A value of an operator."""
 
     key: str
-    kind: Literal["length", "angle", "count", "share", "choice", "switch", "vector", "counts", "axis", "along", "curve", "file"]
+    kind: Literal[
+        "length", "angle", "count", "share", "choice", "switch", "vector", "counts", "axis", "along", "curve", "file"
+    ]
     unit: str
     description: str
     required: bool

@@ -21,9 +21,21 @@ from jukai.web.kit import Blueprint, problem
 
 __all__ = ["make_routes"]
 
-_BINARY = {"200": {"description": "bytes", "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}}}}
-_STREAM = {"200": {"description": "server-sent events", "content": {"text/event-stream": {"schema": {"type": "string"}}}}}
-_RAW_BODY: dict[str, Any] = {"requestBody": {"required": True, "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}}}}
+_BINARY: Any = {
+    "200": {
+        "description": "bytes",
+        "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}},
+    }
+}
+_STREAM: Any = {
+    "200": {"description": "server-sent events", "content": {"text/event-stream": {"schema": {"type": "string"}}}}
+}
+_RAW_BODY: dict[str, Any] = {
+    "requestBody": {
+        "required": True,
+        "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}},
+    }
+}
 STREAM_SECONDS = 25.0
 
 
@@ -43,7 +55,7 @@ def _baked(b: BakedRow, *, older: bool) -> m.BakedView:
     low, high = s["bounds"]
     return m.BakedView(
         id=b.id, part=b.part, part_name=b.part_name, revision=b.revision, time=b.time, older=older, faces=s["faces"],
-        size=[h - l for l, h in zip(low, high, strict=True)], sound=s["sound"], summary=s["summary"], findings=s["findings"], volume=s["volume"],
+        size=[b - a for a, b in zip(low, high, strict=True)], sound=s["sound"], summary=s["summary"], findings=s["findings"], volume=s["volume"],
     )  # fmt: skip
 
 
@@ -81,16 +93,21 @@ def _list_routes(api: Blueprint, benches: Benches) -> None:
     @api.get("/operators", responses={"200": m.OperatorList})
     def operator_list() -> Response:
         """Return all operators with their values and sentences."""
-        response = Response(json.dumps({"operators": [describe(op) for op in operators().values()]}), mimetype="application/json")
+        response = Response(
+            json.dumps({"operators": [describe(op) for op in operators().values()]}), mimetype="application/json"
+        )
         response.headers["Cache-Control"] = "no-cache"
         return response
 
     @api.get("/benches", responses={"200": m.BenchList})
     def bench_list() -> m.BenchList:
         """Return all benches, newest change first."""
-        rows = benches.list()
+        rows = benches.rows()
         return m.BenchList(
-            benches=[m.BenchItem(id=b.id, name=b.name, revision=b.head, changed=b.changed, removed=b.removed, parts=b.parts) for b in rows]
+            benches=[
+                m.BenchItem(id=b.id, name=b.name, revision=b.head, changed=b.changed, removed=b.removed, parts=b.parts)
+                for b in rows
+            ]
         )
 
     @api.post("/benches", responses={"201": m.BenchId})
@@ -156,7 +173,10 @@ def _bench_routes(api: Blueprint, benches: Benches) -> None:
     def bench_edit(path: m.BenchPath, body: m.EditIn) -> dict[str, Any]:
         """Do and keep an edit."""
         started = perf_counter()
-        return _state(benches.edit(path.bench, body.base, body.edit.model_dump(by_alias=True), body.author, join=body.join), started)
+        return _state(
+            benches.edit(path.bench, body.base, body.edit.model_dump(by_alias=True), body.author, join=body.join),
+            started,
+        )
 
     @api.post("/benches/<string:bench>/preview", responses={"200": m.BenchView})
     def bench_preview(path: m.BenchPath, body: m.PreviewIn) -> Any:
@@ -190,7 +210,12 @@ def _bench_routes(api: Blueprint, benches: Benches) -> None:
     def bench_history(path: m.BenchPath) -> m.History:
         """Return the revisions."""
         rows = benches.store.history(path.bench)
-        items = [m.HistoryItem(number=r.number, parent=r.parent, label=r.label, name=r.name, time=r.time, on_branch=r.on_branch) for r in rows]
+        items = [
+            m.HistoryItem(
+                number=r.number, parent=r.parent, label=r.label, name=r.name, time=r.time, on_branch=r.on_branch
+            )
+            for r in rows
+        ]
         return m.History(revisions=items, head=benches.store.row(path.bench).head)
 
     @api.post("/benches/<string:bench>/revision-name", responses={"200": m.BenchId})

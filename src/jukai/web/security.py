@@ -49,14 +49,24 @@ def guard(app: Flask, access: Access) -> None:
     @app.before_request
     def check() -> Response | None:
         if not access.token and not is_loopback(urlsplit(f"//{request.host}").hostname or ""):
-            return problem(403, "host", "This server answers to this machine's own name only.", hint="Open it as 127.0.0.1 or localhost.")
+            return problem(
+                403,
+                "host",
+                "This server answers to this machine's own name only.",
+                hint="Open it as 127.0.0.1 or localhost.",
+            )
         origin = request.headers.get("Origin")
         if origin is not None and origin != f"{request.scheme}://{request.host}":
             return problem(403, "origin", "Another web site may not use this server.")
         if request.headers.get("Sec-Fetch-Site") in ("cross-site", "same-site") and request.path.startswith("/api"):
             return problem(403, "origin", "Another web site may not use this server.")
         if access.token and not _has_token(access.token):
-            return problem(401, "token", "A token is needed.", hint="Open the address with ?token=… once, or send it as a bearer token.")
+            return problem(
+                401,
+                "token",
+                "A token is needed.",
+                hint="Open the address with ?token=… once, or send it as a bearer token.",
+            )
         return None
 
     @app.after_request
@@ -71,5 +81,9 @@ def guard(app: Flask, access: Access) -> None:
 
 
 def _has_token(token: str) -> bool:
-    given = [request.headers.get("Authorization", "").removeprefix("Bearer "), request.cookies.get(_COOKIE, ""), request.args.get("token", "")]
+    given = [
+        request.headers.get("Authorization", "").removeprefix("Bearer "),
+        request.cookies.get(_COOKIE, ""),
+        request.args.get("token", ""),
+    ]
     return any(hmac.compare_digest(g.encode(), token.encode()) for g in given)

@@ -29,7 +29,11 @@ class HostileFiles(unittest.TestCase):
         """Where the table's sentence names a line, triangle, point or face by number, ours does."""
         for row in reference("meshes_bad/table.json")["rows"]:
             words = row["say"].split(":")[0].split()
-            if row["wanted"] != "reject" or len(words) != 2 or words[0] not in ("line", "triangle", "node", "accessor", "buffer"):
+            if (
+                row["wanted"] != "reject"
+                or len(words) != 2
+                or words[0] not in ("line", "triangle", "node", "accessor", "buffer")
+            ):
                 continue
             with self.subTest(row["file"], say=row["say"]):
                 _, _, err = command("check", str(REFERENCE / "meshes_bad" / row["file"]))
@@ -46,13 +50,17 @@ class SmallMeshes(unittest.TestCase):
                 self.assertEqual([got["points"], got["edges"], got["faces"]], [row["V"], row["E"], row["F"]])
                 for key in ("bodies", "closed", "manifold", "oriented"):
                     self.assertEqual(got[key], row[key], key)
-                sides = {s for s in row["sides_of_faces"]}
-                self.assertEqual({int(k) if k != "more" else 5 for k, n in got["sides"].items() if n}, {min(s, 5) for s in sides})
+                sides = set(row["sides_of_faces"])
+                self.assertEqual(
+                    {int(k) if k != "more" else 5 for k, n in got["sides"].items() if n}, {min(s, 5) for s in sides}
+                )
                 if row.get("volume") is None:
                     self.assertIsNone(got["volume"])
                 else:
                     size = np.ptp(got["bounds"], axis=0).max()
-                    self.assertAlmostEqual(got["volume"], row["volume"], delta=1e-5 * abs(row["volume"]) + 1e-12 * size**3)
+                    self.assertAlmostEqual(
+                        got["volume"], row["volume"], delta=1e-5 * abs(row["volume"]) + 1e-12 * size**3
+                    )
 
     def test_crossings(self) -> None:
         """The meshes said to pass through themselves do, the sound ones do not."""

@@ -47,7 +47,7 @@ export function StepCard(props: { part: Part; step: Step; number: number; view: 
     >
       <button
         ref={sortable.setActivatorNodeRef}
-        className="plain number figures"
+        className="plain margin figures"
         data-testid={`grip-${step.id}`}
         title="Drag to reorder (Alt ↑ ↓)"
         {...sortable.attributes}

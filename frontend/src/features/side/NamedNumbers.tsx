@@ -23,7 +23,7 @@ export function NamedNumbers() {
         const target = numberAt(bench, shownParts(session), `dimensions/${n.name}`)
         return (
           <div key={n.name} data-testid={`number-${n.name}`}>
-            <div className="row">
+            <div className="row wrap">
               {renaming === n.name ? (
                 <RenameField name={n.name} close={() => setRenaming(null)} />
               ) : (

@@ -155,7 +155,10 @@ function seeAll(stage: Stage, parts: readonly PartView[], looking = stage.lookin
     }
     if (low && high) {
       const centre = low.clone().add(high).multiplyScalar(0.5)
-      stage.looking = fitted(looking, [centre.x, centre.y, centre.z], low.distanceTo(high) / 2, stage.width, stage.height)
+      const all = fitted(looking, [centre.x, centre.y, centre.z], low.distanceTo(high) / 2, stage.width, stage.height)
+      // into the part of the sheet that callouts and title block leave free
+      stage.looking = all
+      stage.looking = moved(all, -stage.width * 0.075, -stage.height * 0.04, stage.mmPerPx())
     }
   }
   stage.invalidate()

@@ -77,7 +77,8 @@ function dimension(key: string, a: Spot, b: Spot, away: Spot, off: number): Dime
   const p = { x: a.x + n.x * off, y: a.y + n.y * off }
   const q = { x: b.x + n.x * off, y: b.y + n.y * off }
   let turn = (Math.atan2(d.y, d.x) * 180) / Math.PI
-  if (turn > 90 || turn <= -90) turn += turn > 0 ? -180 : 180
+  // read from below or from the right (ISO 129)
+  if (turn > 80 || turn <= -100) turn += turn > 0 ? -180 : 180
   const r = (turn * Math.PI) / 180
   const label = { x: (p.x + q.x) / 2 + Math.sin(r) * 5, y: (p.y + q.y) / 2 - Math.cos(r) * 5 }
   return { kind: 'dimension', key, a, b, p, q, label, turn }

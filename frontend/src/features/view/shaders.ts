@@ -34,12 +34,12 @@ float box(vec3 r, vec3 way, float tight) { return pow(max(dot(r, way), 0.0), tig
 
 vec3 surroundings(vec3 r, float rough) {
   float up = r.z * 0.5 + 0.5;
-  vec3 c = mix(vec3(0.10, 0.09, 0.08), vec3(0.55, 0.56, 0.55), smoothstep(0.25, 0.75, up));
-  float tight = mix(26.0, 4.0, rough);
-  c += 1.25 * box(r, normalize(vec3(-0.55, -0.65, 0.52)), tight);
-  c += 0.60 * box(r, normalize(vec3(0.85, -0.35, 0.38)), tight * 1.5);
+  vec3 c = mix(vec3(0.34, 0.31, 0.27), vec3(0.86, 0.87, 0.86), smoothstep(0.15, 0.8, up));
+  float tight = mix(22.0, 4.0, rough);
+  c += 0.95 * box(r, normalize(vec3(-0.55, -0.65, 0.52)), tight);
+  c += 0.55 * box(r, normalize(vec3(0.85, -0.35, 0.38)), tight * 1.5);
   c += 0.35 * box(r, normalize(vec3(0.1, 0.9, 0.3)), tight);
-  c += 0.30 * smoothstep(0.86, 1.0, r.z);
+  c -= 0.22 * box(r, normalize(vec3(0.25, -0.95, 0.1)), tight * 0.7);
   return c;
 }
 
@@ -53,7 +53,7 @@ void main() {
   vec3 key = normalize(vec3(-0.5, -0.62, 0.6));
   float light = 0.52 + 0.30 * n.z + 0.46 * max(dot(n, key), 0.0);
   vec3 s = surroundings(r, roughness);
-  vec3 c = colour * light * (1.0 - 0.62 * metal) + mix(vec3(0.05), colour, metal) * s * mix(0.25, 0.78, metal);
+  vec3 c = colour * light * (1.0 - 0.66 * metal) + mix(vec3(0.05), colour, metal) * s * mix(0.25, 0.80, metal);
   if (back) c = mix(c * 0.35, vec3(0.75, 0.25, 0.2), 0.45);
   vec3 flatPaper = mix(paper, ink, 0.16) * (0.72 + 0.28 * light);
   c = mix(c, flatPaper, grey);
@@ -67,8 +67,8 @@ void main() {
   // polygon edges: hairlines that fade where they get dense, each side by its own density
   vec3 w = max(fwidth(vE), vec3(1e-6));
   vec3 t = vE / w;
-  vec3 k = (1.0 - smoothstep(0.35, 1.15, t)) * (1.0 - smoothstep(0.10, 0.34, w));
-  c = mix(c, ink, lines * max(max(k.x, k.y), k.z) * mix(0.85, 0.42, shade));
+  vec3 k = (1.0 - smoothstep(0.30, 1.10, t)) * (1.0 - smoothstep(0.08, 0.30, w));
+  c = mix(c, ink, lines * max(max(k.x, k.y), k.z) * mix(0.85, 0.34, shade));
 
   // contour of round parts
   float g = f / max(fwidth(f), 1e-5);

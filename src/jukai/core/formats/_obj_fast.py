@@ -30,7 +30,16 @@ def read_plain_obj(data: bytes) -> RawMesh | None:
     offsets = np.zeros(len(sizes) + 1, np.int32)
     np.cumsum(sizes, out=offsets[1:])
     textured = len(uv) > 0 and len(corner_uv) > 0 and int(corner_uv.min()) >= 0
-    return RawMesh(points, corners, offsets, uv[corner_uv] if textured else None, tuple(groups), face_group, tuple(finishes), face_finish)
+    return RawMesh(
+        points,
+        corners,
+        offsets,
+        uv[corner_uv] if textured else None,
+        tuple(groups),
+        face_group,
+        tuple(finishes),
+        face_finish,
+    )
 
 
 @kernel
@@ -188,22 +197,22 @@ def _parse(text: Any, n_v: int, n_vt: int, n_c: int, n_f: int, n_names: int, lim
                 if i >= n or text[i] == 10 or text[i] == 13:
                     break
                 for which in range(3):
-                    negative = False
+                    backwards = False
                     if i < n and text[i] == 45:
-                        negative = True
+                        backwards = True
                         i += 1
-                    value = np.int64(0)
-                    seen = 0
-                    while i < n and 48 <= text[i] <= 57 and seen < 12:
-                        value = value * 10 + (text[i] - 48)
-                        seen += 1
+                    number = np.int64(0)
+                    figures = 0
+                    while i < n and 48 <= text[i] <= 57 and figures < 12:
+                        number = number * 10 + (text[i] - 48)
+                        figures += 1
                         i += 1
-                    if seen == 0:
-                        if which != 1 or negative:
+                    if figures == 0:
+                        if which != 1 or backwards:
                             ok = False
                     else:
                         count = nv if which == 0 else (nvt if which == 1 else nvn)
-                        at = count - value if negative else value - 1
+                        at = count - number if backwards else number - 1
                         if not 0 <= at < count:
                             ok = False
                         elif which == 0:
@@ -238,7 +247,11 @@ def _parse(text: Any, n_v: int, n_vt: int, n_c: int, n_f: int, n_names: int, lim
         elif c == 35:
             while i < n and text[i] != 10 and text[i] != 13:
                 i += 1
-        elif ((c == 103 or c == 111 or c == 115) and (d == 32 or d == 9 or d == 10 or d == 13)) or (c == 117 and d == 115) or (c == 109 and d == 116):
+        elif (
+            ((c == 103 or c == 111 or c == 115) and (d == 32 or d == 9 or d == 10 or d == 13))
+            or (c == 117 and d == 115)
+            or (c == 109 and d == 116)
+        ):
             kind = 1 if c == 117 else 0
             start = i + (6 if c == 117 else 1)
             while i < n and text[i] != 10 and text[i] != 13:
@@ -253,4 +266,12 @@ def _parse(text: Any, n_v: int, n_vt: int, n_c: int, n_f: int, n_names: int, lim
                     nn += 1
         else:
             ok = False
-    return (ok, points[:nv].copy(), uv[:nvt].copy(), corners[:nc].copy(), corner_uv[:nc].copy(), sizes[:nf].copy(), names[:nn].copy())
+    return (
+        ok,
+        points[:nv].copy(),
+        uv[:nvt].copy(),
+        corners[:nc].copy(),
+        corner_uv[:nc].copy(),
+        sizes[:nf].copy(),
+        names[:nn].copy(),
+    )

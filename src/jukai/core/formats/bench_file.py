@@ -52,7 +52,9 @@ def bench_from(doc: Any) -> Bench:
         raise FileProblem("This is no bench file: its format is not 'jukai-bench'.")
     version = doc.get("version")
     if version != 1:
-        raise FileProblem(f"The bench file has version {version!r}; this Jukai reads version 1.", hint="A newer Jukai may read it.")
+        raise FileProblem(
+            f"The bench file has version {version!r}; this Jukai reads version 1.", hint="A newer Jukai may read it."
+        )
     try:
         return Bench.model_validate(doc)
     except ValidationError as e:
@@ -61,7 +63,9 @@ def bench_from(doc: Any) -> Bench:
 
 def _where(e: ValidationError) -> str:
     first = e.errors(include_url=False, include_input=False)[0]
-    place = "".join(f"[{p}]" if isinstance(p, int) else f".{p}" for p in first["loc"] if p not in ("float", "int", "str"))
+    place = "".join(
+        f"[{p}]" if isinstance(p, int) else f".{p}" for p in first["loc"] if p not in ("float", "int", "str")
+    )
     text = str(first["msg"]).removeprefix("Value error, ")
     where = f"At {place.lstrip('.')}: " if place else ""
     more = f" ({e.error_count() - 1} more)" if e.error_count() > 1 else ""
@@ -83,7 +87,7 @@ def bench_schema() -> dict[str, Any]:
 
 def write_bench_zip(bench: Bench, files: dict[str, bytes]) -> bytes:
     """Write a bench with the files it imports as one zip."""
-    from jukai.core.formats.writing import write_zip  # noqa: PLC0415
+    from jukai.core.formats.writing import write_zip
 
     stem = "".join(c if c.isalnum() or c in "-_ " else "_" for c in bench.name).strip() or "bench"
     return write_zip({f"{stem}{_ENDING}": write_bench(bench), **files})

@@ -121,7 +121,9 @@ def finish_reading(raw: RawMesh, *, merge: bool, has_units: bool = False) -> Rea
     if not keep.all():
         lost = int((~keep).sum())
         if not keep.any():
-            raise FileProblem(f"No usable face: {plural(lost, 'face has', 'faces have')} fewer than 3 different points.")
+            raise FileProblem(
+                f"No usable face: {plural(lost, 'face has', 'faces have')} fewer than 3 different points."
+            )
         notes.append(f"{plural(lost, 'face')} with fewer than 3 different points left out.")
         sides = np.diff(offsets)
         ids = concatenated_ranges(offsets[:-1][keep], sides[keep])
@@ -152,7 +154,7 @@ def _usable(corners: Ints, offsets: Ints) -> np.ndarray:
 def merge_same_points(points: Floats, corners: Ints) -> tuple[Floats, Ints]:
     """Merge points at exactly the same place; the first of each stays, in its order."""
     if len(points) > 50_000:
-        from jukai.core.formats._weld import weld_exact  # noqa: PLC0415 - compiled, for many points only
+        from jukai.core.formats._weld import weld_exact
 
         first, where = weld_exact(np.ascontiguousarray(points) + 0.0)
         return points[first], where[corners]

@@ -109,7 +109,9 @@ class _Document:
         self.doc, self.blob = doc, blob
         self.notes: list[str] = []
         self.buffers: dict[int, bytes] = {}
-        self.tables = {k: self.table(k) for k in ("meshes", "nodes", "scenes", "accessors", "bufferViews", "buffers", "materials")}
+        self.tables = {
+            k: self.table(k) for k in ("meshes", "nodes", "scenes", "accessors", "bufferViews", "buffers", "materials")
+        }
 
     def table(self, key: str) -> list[dict[str, Any]]:
         rows = self.doc.get(key, [])
@@ -127,7 +129,9 @@ class _Document:
         for mesh, matrix in placed:
             row = self.tables["meshes"][mesh]
             name = str(row.get("name") or f"mesh {mesh}")[:200]
-            group = names.index(name) if name in names else (names.append(name) or len(names) - 1)  # type: ignore[func-returns-value]
+            if name not in names:
+                names.append(name)
+            group = names.index(name)
             primitives = row.get("primitives")
             if not isinstance(primitives, list) or not primitives:
                 raise FileProblem(f"Mesh {mesh}: primitives are missing.")
@@ -291,10 +295,14 @@ class _Document:
             ids_type = np.dtype(_COMPONENT[ids_row["componentType"]])
             ids_data, _ = self.view(ids_row["bufferView"])
             values_data, _ = self.view(values_row["bufferView"])
-            at, value_at = (_whole(r.get("byteOffset", 0), f"Accessor {i}: sparse offset") for r in (ids_row, values_row))
+            at, value_at = (
+                _whole(r.get("byteOffset", 0), f"Accessor {i}: sparse offset") for r in (ids_row, values_row)
+            )
         except (KeyError, TypeError, AttributeError):
             raise FileProblem(f"Accessor {i}: its sparse part is broken.") from None
-        if at + count * ids_type.itemsize > len(ids_data) or value_at + count * dtype.itemsize * width > len(values_data):
+        if at + count * ids_type.itemsize > len(ids_data) or value_at + count * dtype.itemsize * width > len(
+            values_data
+        ):
             raise FileProblem(f"Accessor {i}: sparse values reach past their buffer view.")
         ids = np.frombuffer(ids_data, ids_type, count, at).astype(np.int64)
         if ids.max() >= len(table):
@@ -358,11 +366,9 @@ class _Document:
 def _data_uri(uri: Any, i: int) -> bytes:
     if not isinstance(uri, str) or not uri.startswith("data:"):
         raise FileProblem(f"Buffer {i} lies outside the file; nothing was fetched or read.")
+    head, _, body = uri.partition(",")
     try:
-        head, body = uri.split(",", 1)
-        if not head.endswith(";base64"):
-            raise ValueError
-        return base64.b64decode(body, validate=True)
+        return base64.b64decode(body if head.endswith(";base64") else "?", validate=True)
     except (ValueError, binascii.Error):
         raise FileProblem(f"Buffer {i}: its data cannot be read.") from None
 
@@ -374,7 +380,11 @@ def _check_finite(points: Floats) -> None:
 
 
 def _numbers(value: Any, count: int, what: str) -> Floats:
-    if not isinstance(value, list) or len(value) != count or not all(isinstance(x, int | float) and not isinstance(x, bool) for x in value):
+    if (
+        not isinstance(value, list)
+        or len(value) != count
+        or not all(isinstance(x, int | float) and not isinstance(x, bool) for x in value)
+    ):
         raise FileProblem(f"{what} needs {count} numbers.")
     out = np.array(value, dtype=np.float64)
     if not np.isfinite(out).all():
@@ -451,7 +461,12 @@ class _Blob:
         self.parts += [body, b"\0" * pad]
         self.views.append({"buffer": 0, "byteOffset": self.length, "byteLength": len(body), "target": target})
         self.length += len(body) + pad
-        row: dict[str, Any] = {"bufferView": len(self.views) - 1, "componentType": component, "count": len(table), "type": kind}
+        row: dict[str, Any] = {
+            "bufferView": len(self.views) - 1,
+            "componentType": component,
+            "count": len(table),
+            "type": kind,
+        }
         if bounds:
             row |= {"min": table.min(axis=0).tolist(), "max": table.max(axis=0).tolist()}
         self.accessors.append(row)
@@ -464,15 +479,26 @@ def write_glb(parts: Sequence[GlbPart], materials: Sequence[GlbMaterial]) -> byt
     Corners of one point are shared in the file where normal and texture coordinate agree.
     """
     blob = _Blob()
-    meshes, nodes = [], []
+    meshes: list[dict[str, Any]] = []
+    nodes: list[dict[str, Any]] = []
     for part in parts:
         primitives = _primitives(blob, part)
         if primitives:
             nodes.append({"name": part.name, "mesh": len(meshes)})
             meshes.append({"name": part.name, "primitives": primitives})
-    doc: dict[str, Any] = {"asset": {"version": "2.0", "generator": "Jukai"}, "scene": 0, "scenes": [{"nodes": list(range(len(nodes)))}] if nodes else [{}]}
+    doc: dict[str, Any] = {
+        "asset": {"version": "2.0", "generator": "Jukai"},
+        "scene": 0,
+        "scenes": [{"nodes": list(range(len(nodes)))}] if nodes else [{}],
+    }
     if nodes:
-        doc |= {"nodes": nodes, "meshes": meshes, "accessors": blob.accessors, "bufferViews": blob.views, "buffers": [{"byteLength": blob.length}]}
+        doc |= {
+            "nodes": nodes,
+            "meshes": meshes,
+            "accessors": blob.accessors,
+            "bufferViews": blob.views,
+            "buffers": [{"byteLength": blob.length}],
+        }
     used = sorted({p["material"] for m in meshes for p in m["primitives"] if "material" in p})
     if used:
         for m in meshes:
@@ -492,7 +518,14 @@ def _material(m: GlbMaterial) -> dict[str, Any]:
     # colours are written linear (IEC 61966-2-1)
     channels = [int(m.colour[i : i + 2], 16) / 255 for i in (1, 3, 5)]
     linear = [round(c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4, 6) for c in channels]
-    return {"name": m.name, "pbrMetallicRoughness": {"baseColorFactor": [*linear, 1.0], "metallicFactor": m.metal, "roughnessFactor": m.roughness}}
+    return {
+        "name": m.name,
+        "pbrMetallicRoughness": {
+            "baseColorFactor": [*linear, 1.0],
+            "metallicFactor": m.metal,
+            "roughnessFactor": m.roughness,
+        },
+    }
 
 
 def _primitives(blob: _Blob, part: GlbPart) -> list[dict[str, Any]]:
@@ -509,7 +542,9 @@ def _primitives(blob: _Blob, part: GlbPart) -> list[dict[str, Any]]:
     attributes["NORMAL"] = blob.add(normal + np.float32(0), "VEC3", 5126, 34962)
     if mesh.uv is not None:
         uv = mesh.uv[first]
-        attributes["TEXCOORD_0"] = blob.add(np.stack([uv[:, 0], 1 - uv[:, 1]], axis=1).astype("<f4"), "VEC2", 5126, 34962)
+        attributes["TEXCOORD_0"] = blob.add(
+            np.stack([uv[:, 0], 1 - uv[:, 1]], axis=1).astype("<f4"), "VEC2", 5126, 34962
+        )
     ids = vertex[tri.corners].astype("<u2" if len(first) < 65_536 else "<u4")
     finish = mesh.face_finish[tri.faces] if mesh.face_finish is not None else np.full(len(tri.faces), -1)
     out = []
@@ -536,7 +571,7 @@ def _shared_corners(mesh: Mesh) -> tuple[Any, Any]:
     normals = corner_normals(mesh)
     uv = mesh.uv if mesh.uv is not None else np.zeros((len(mesh.corners), 2))
     if len(mesh.corners) > 4000:
-        from jukai.core.formats._glb_fast import share_corners  # noqa: PLC0415 - compiled, for many corners only
+        from jukai.core.formats._glb_fast import share_corners
 
         con = mesh.connectivity
         return share_corners(con.point_offsets, con.point_corners, normals, uv)

@@ -7,14 +7,38 @@ from collections.abc import Sequence
 import numpy as np
 
 from jukai.core.errors import FileProblem
-from jukai.core.formats.common import LIMIT, NUMBER, RawMesh, ReadMesh, WriteOptions, check_text, finish_reading, offsets_of, plural
+from jukai.core.formats.common import (
+    LIMIT,
+    NUMBER,
+    RawMesh,
+    ReadMesh,
+    WriteOptions,
+    check_text,
+    finish_reading,
+    offsets_of,
+    plural,
+)
 from jukai.core.formats.text import decimal_rows, index_rows
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.triangulation import triangulate
 
 __all__ = ["ObjPart", "read_obj", "write_mtl", "write_obj"]
 
-_FREE_FORM = {b"curv", b"curv2", b"surf", b"cstype", b"deg", b"bmat", b"step", b"parm", b"trim", b"hole", b"scrv", b"sp", b"end"}
+_FREE_FORM = {
+    b"curv",
+    b"curv2",
+    b"surf",
+    b"cstype",
+    b"deg",
+    b"bmat",
+    b"step",
+    b"parm",
+    b"trim",
+    b"hole",
+    b"scrv",
+    b"sp",
+    b"end",
+}
 _BIG = 400_000
 
 
@@ -24,7 +48,7 @@ def read_obj(data: bytes) -> ReadMesh:
     check_text(data, "OBJ")
     raw = None
     if len(data) > _BIG:
-        from jukai.core.formats._obj_fast import read_plain_obj  # noqa: PLC0415 - compiled, for large files only
+        from jukai.core.formats._obj_fast import read_plain_obj
 
         raw = read_plain_obj(data)
     if raw is None:
@@ -110,7 +134,9 @@ class _Reader:
             self.corner_uv.append(uv)
         ring = self.corners[first:]
         if len(ring) > 2 * len(set(ring)) and len(set(ring)) > 2:
-            raise FileProblem(f"Line {number}: the face names a point more than once: {len(ring)} corners over {plural(len(set(ring)), 'point')}.")
+            raise FileProblem(
+                f"Line {number}: the face names a point more than once: {len(ring)} corners over {plural(len(set(ring)), 'point')}."
+            )
         self.sizes.append(len(words))
         self.face_group.append(self.group)
         self.face_finish.append(self.finish)
@@ -118,7 +144,9 @@ class _Reader:
     def corner(self, word: bytes, number: int) -> tuple[int, int]:
         parts = word.split(b"/")
         if len(parts) > 3:
-            raise FileProblem(f"Line {number}: '{_shown(word)}' is no corner.", hint="A corner is written 1, 1/1, 1//1 or 1/1/1.")
+            raise FileProblem(
+                f"Line {number}: '{_shown(word)}' is no corner.", hint="A corner is written 1, 1/1, 1//1 or 1/1/1."
+            )
         point = self.index(parts[0], len(self.points), number, "point", word)
         uv = -1
         if len(parts) > 1 and parts[1]:
@@ -126,7 +154,9 @@ class _Reader:
         if len(parts) > 2 and parts[2]:
             self.index(parts[2], self.n_normals, number, "normal", word)
         elif len(parts) > 2 and not parts[2] and not parts[1]:
-            raise FileProblem(f"Line {number}: '{_shown(word)}' is no corner.", hint="A corner is written 1, 1/1, 1//1 or 1/1/1.")
+            raise FileProblem(
+                f"Line {number}: '{_shown(word)}' is no corner.", hint="A corner is written 1, 1/1, 1//1 or 1/1/1."
+            )
         return point, uv
 
     @staticmethod
@@ -141,7 +171,9 @@ class _Reader:
             raise FileProblem(f"Line {number}: {what} number 0; numbers start at 1.")
         at = i - 1 if i > 0 else count + i
         if not 0 <= at < count:
-            raise FileProblem(f"Line {number}: the face names {what} {i}, but there {'is' if count == 1 else 'are'} {count} before it.")
+            raise FileProblem(
+                f"Line {number}: the face names {what} {i}, but there {'is' if count == 1 else 'are'} {count} before it."
+            )
         return at
 
     def result(self) -> RawMesh:
@@ -196,7 +228,9 @@ def one_word(name: str) -> str:
 
 def write_obj(parts: Sequence[ObjPart], options: WriteOptions, mtl_name: str | None = None) -> bytes:
     """Write parts as OBJ. Points, texture points and faces of each part follow its ``o`` line."""
-    out: list[bytes] = [b"# mm, written by Jukai\n" if options.unit == "mm" else f"# {options.unit}, written by Jukai\n".encode()]
+    out: list[bytes] = [
+        b"# mm, written by Jukai\n" if options.unit == "mm" else f"# {options.unit}, written by Jukai\n".encode()
+    ]
     if mtl_name and any(p.finish for p in parts):
         out.append(f"mtllib {one_word(mtl_name)}\n".encode())
     point_base = uv_base = 1
@@ -221,11 +255,11 @@ def _faces(part: ObjPart, corner_uv: np.ndarray | None, base: int, options: Writ
     if options.triangles:
         tri = triangulate(mesh)
         ids = tri.corners.ravel()
-        offsets = np.arange(0, len(ids) + 1, 3)
+        offsets = np.arange(0, len(ids) + 1, 3, dtype=np.int64)
         faces = tri.faces
         corners, corner_uv = corners[ids], None if corner_uv is None else corner_uv[ids]
     else:
-        offsets, faces = np.asarray(mesh.offsets), np.arange(mesh.n_faces)
+        offsets, faces = mesh.offsets.astype(np.int64), np.arange(mesh.n_faces, dtype=np.int32)
     label, names = _labels(part)
     label = label[faces]
     cuts = np.flatnonzero(np.diff(label)) + 1
@@ -250,7 +284,11 @@ def _labels(part: ObjPart) -> tuple[np.ndarray, list[tuple[str, str | None]]]:
     mesh = part.mesh
     rows = mesh.face_lineage if mesh.face_lineage is not None else np.full(mesh.n_faces, -1, np.int32)
     finish = mesh.face_finish if mesh.face_finish is not None else np.full(mesh.n_faces, -1, np.int32)
-    pairs, label = np.unique(np.stack([rows, finish], axis=1), axis=0, return_inverse=True) if mesh.n_faces else (np.zeros((0, 2), int), np.zeros(0, int))
+    pairs, label = (
+        np.unique(np.stack([rows, finish], axis=1), axis=0, return_inverse=True)
+        if mesh.n_faces
+        else (np.zeros((0, 2), int), np.zeros(0, int))
+    )
     names = []
     for row, f in pairs.tolist():
         group = one_word(f"{part.name}_{mesh.lineage.rows[row][1]}") if row >= 0 else part.name
@@ -259,7 +297,7 @@ def _labels(part: ObjPart) -> tuple[np.ndarray, list[tuple[str, str | None]]]:
 
 
 def _unique_uv(uv: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    from jukai.core.formats.common import merge_same_points  # noqa: PLC0415
+    from jukai.core.formats.common import merge_same_points
 
     flat = np.column_stack([uv, np.zeros(len(uv))])
     unique, where = merge_same_points(flat, np.arange(len(uv), dtype=np.int32))

@@ -9,7 +9,17 @@ from typing import Any
 import numpy as np
 
 from jukai.core.errors import FileProblem
-from jukai.core.formats.common import LIMIT, MOST_POINTS, NUMBER, RawMesh, ReadMesh, WriteOptions, finish_reading, offsets_of, plural
+from jukai.core.formats.common import (
+    LIMIT,
+    MOST_POINTS,
+    NUMBER,
+    RawMesh,
+    ReadMesh,
+    WriteOptions,
+    finish_reading,
+    offsets_of,
+    plural,
+)
 from jukai.core.geometry.arrays import concatenated_ranges
 from jukai.core.geometry.kernels import kernel
 from jukai.core.geometry.mesh import Mesh
@@ -64,7 +74,9 @@ def read_ply(data: bytes) -> ReadMesh:
         raise FileProblem(f"{plural(len(found.points), 'point')} but no face.")
     _check_points(found.points)
     _check_indices(found)
-    return finish_reading(RawMesh(found.points, found.corners, offsets_of(found.sizes), found.uv, notes=found.notes), merge=False)
+    return finish_reading(
+        RawMesh(found.points, found.corners, offsets_of(found.sizes), found.uv, notes=found.notes), merge=False
+    )
 
 
 def _header(data: bytes) -> tuple[str, list[_Element], int]:
@@ -77,7 +89,9 @@ def _header(data: bytes) -> tuple[str, list[_Element], int]:
         if stop < 0:
             stop_r = data.find(b"\r", at, at + _HEADER_LIMIT)
             if stop_r < 0:
-                raise FileProblem("The file ends inside its header." if len(data) - at < _HEADER_LIMIT else "This is no PLY file.")
+                raise FileProblem(
+                    "The file ends inside its header." if len(data) - at < _HEADER_LIMIT else "This is no PLY file."
+                )
             stop = stop_r
         line = data[at:stop].rstrip(b"\r")
         at = stop + 1
@@ -107,7 +121,9 @@ def _header(data: bytes) -> tuple[str, list[_Element], int]:
 
 def _format_line(words: list[str], number: int) -> str:
     if len(words) < 3 or words[1] not in _FORMATS:
-        raise FileProblem(f"Line {number}: unknown format '{' '.join(words[1:2])[:40]}'.", hint=f"Known: {', '.join(_FORMATS)}.")
+        raise FileProblem(
+            f"Line {number}: unknown format '{' '.join(words[1:2])[:40]}'.", hint=f"Known: {', '.join(_FORMATS)}."
+        )
     if words[2] != "1.0":
         raise FileProblem(f"Line {number}: format version {words[2][:20]} is not supported; 1.0 is.")
     return _FORMATS[words[1]]
@@ -178,7 +194,9 @@ def _binary(data: bytes, at: int, elements: list[_Element], order: str) -> _Foun
             row = np.dtype([(p.name, order + p.type) for p in e.properties])
             if e.count * row.itemsize > len(data) - at:
                 if e.count > 10 * max(len(data), 1) or e.name == "vertex":
-                    raise FileProblem("The data does not fit the header: " + _short(e).message[0].lower() + _short(e).message[1:])
+                    raise FileProblem(
+                        "The data does not fit the header: " + _short(e).message[0].lower() + _short(e).message[1:]
+                    )
                 raise _short(e, (len(data) - at) // row.itemsize)
             table = np.frombuffer(data, row, e.count, at)
             at += e.count * row.itemsize
@@ -403,5 +421,7 @@ def _face_rows(corners: Any, sizes: Any, count_type: str) -> bytes:
     head = np.asarray(sizes).astype(count_type)
     out[concatenated_ranges(starts[:-1], np.full(len(sizes), width))] = np.frombuffer(head.tobytes(), np.uint8)
     body = np.asarray(corners).astype("<i4")
-    out[concatenated_ranges(starts[:-1] + width, np.asarray(sizes, np.int64) * 4)] = np.frombuffer(body.tobytes(), np.uint8)
+    out[concatenated_ranges(starts[:-1] + width, np.asarray(sizes, np.int64) * 4)] = np.frombuffer(
+        body.tobytes(), np.uint8
+    )
     return out.tobytes()

@@ -51,7 +51,9 @@ def _binary(data: bytes) -> ReadMesh:
         raise FileProblem("The file says 0 triangles.")
     notes = []
     if len(data) > 84 + 50 * count:
-        notes.append(f"The file says {plural(count, 'triangle')}; the {len(data) - 84 - 50 * count} bytes after them are left out.")
+        notes.append(
+            f"The file says {plural(count, 'triangle')}; the {len(data) - 84 - 50 * count} bytes after them are left out."
+        )
     corners = np.frombuffer(data, RECORD, count, 84)["corners"].astype(np.float64)
     bad = ~(np.abs(corners) <= LIMIT).all(axis=(1, 2))
     if bad.any():
@@ -72,11 +74,21 @@ def _mesh(corners: Floats, notes: list[str]) -> ReadMesh:
     if not cross.any():
         raise FileProblem("No triangle in the file has an area.")
     n = len(corners)
-    raw = RawMesh(corners.reshape(-1, 3), np.arange(3 * n, dtype=np.int32), np.arange(0, 3 * n + 1, 3, dtype=np.int32), notes=notes)
+    raw = RawMesh(
+        corners.reshape(-1, 3),
+        np.arange(3 * n, dtype=np.int32),
+        np.arange(0, 3 * n + 1, 3, dtype=np.int32),
+        notes=notes,
+    )
     out = finish_reading(raw, merge=True)
     twice = _repeated(out.mesh)
     if twice:
-        return ReadMesh(out.mesh, out.groups, out.face_group, (*out.notes, f"{plural(twice, 'triangle is', 'triangles are')} there twice."))
+        return ReadMesh(
+            out.mesh,
+            out.groups,
+            out.face_group,
+            (*out.notes, f"{plural(twice, 'triangle is', 'triangles are')} there twice."),
+        )
     return out
 
 
@@ -169,7 +181,7 @@ def write_stl(mesh: Mesh, options: WriteOptions) -> bytes:
     tri = triangulate(mesh)
     points = options.transform(mesh.points)
     if len(tri.faces) > 4000:
-        from jukai.core.formats._stl_fast import records  # noqa: PLC0415 - compiled, for many triangles only
+        from jukai.core.formats._stl_fast import records
 
         body = records(points, np.ascontiguousarray(tri.points(mesh)))
     else:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -23,16 +24,14 @@ def decimal_rows(key: bytes, rows: Any) -> bytes:
     if rows.size == 0:
         return b""
     if rows.shape[0] > 20_000:
-        from jukai.core.formats._text_fast import decimals  # noqa: PLC0415 - compiled, for many rows only
+        from jukai.core.formats._text_fast import decimals
 
         most = float(np.abs(rows).max())
         places = _places(most)
         if places >= 0:
             return decimals(np.frombuffer(key, np.uint8), np.ascontiguousarray(rows), places)
-    lines = []
     head = key.decode()
-    for row in rows.tolist():
-        lines.append(f"{head} " + " ".join(_decimal(x) for x in row))
+    lines = [f"{head} " + " ".join(_decimal(x) for x in row) for row in rows.tolist()]
     return ("\n".join(lines) + "\n").encode()
 
 
@@ -47,10 +46,14 @@ def _decimal(x: float) -> str:
 def index_rows(corners: Any, uv: Any, offsets: Any) -> bytes:
     """Return ``f a/b c/d ...`` lines of faces in compressed rows."""
     if len(corners) > 20_000:
-        from jukai.core.formats._text_fast import faces  # noqa: PLC0415 - compiled, for many rows only
+        from jukai.core.formats._text_fast import faces
 
         none = np.zeros(0, np.int32) if uv is None else np.ascontiguousarray(uv, dtype=np.int32)
         return faces(np.ascontiguousarray(corners, dtype=np.int32), none, np.ascontiguousarray(offsets, dtype=np.int32))
-    words = [str(c) for c in corners.tolist()] if uv is None else [f"{c}/{t}" for c, t in zip(corners.tolist(), uv.tolist(), strict=True)]
+    words = (
+        [str(c) for c in corners.tolist()]
+        if uv is None
+        else [f"{c}/{t}" for c, t in zip(corners.tolist(), uv.tolist(), strict=True)]
+    )
     ends = offsets.tolist()
-    return "".join("f " + " ".join(words[a:b]) + "\n" for a, b in zip(ends, ends[1:], strict=False)).encode()
+    return "".join("f " + " ".join(words[a:b]) + "\n" for a, b in pairwise(ends)).encode()

@@ -27,7 +27,9 @@ class ExportPart:
     finish: GlbMaterial | None = None
 
 
-def write_parts(parts: Sequence[ExportPart], file_format: str, options: WriteOptions, stem: str = "parts") -> dict[str, bytes]:
+def write_parts(
+    parts: Sequence[ExportPart], file_format: str, options: WriteOptions, stem: str = "parts"
+) -> dict[str, bytes]:
     """Write parts into one file (OBJ brings its MTL along).
 
     Returns

@@ -23,7 +23,7 @@ def bucket_edges(corners: Any, offsets: Any, n_points: int) -> Any:
             j = i + 1 if i + 1 < last else first
             following[i] = j
             p, q = corners[i], corners[j]
-            starts[(p if p < q else q) + 1] += 1
+            starts[(min(q, p)) + 1] += 1
             point_offsets[p + 1] += 1
     for p in range(n_points):
         starts[p + 1] += starts[p]

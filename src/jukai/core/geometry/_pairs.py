@@ -22,7 +22,7 @@ def grid_pairs(low: Any, high: Any) -> Any:
         s = 0.0
         for a in range(3):
             d = high[i, a] - low[i, a]
-            s = d if d > s else s
+            s = max(s, d)
         sizes[i] = s
     typical = np.median(sizes)
     for a in range(3):

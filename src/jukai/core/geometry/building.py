@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -82,7 +83,9 @@ def box_mesh(size: Floats, counts: tuple[int, int, int], step: str) -> Mesh:
     def index(ix: Any, iy: Any, iz: Any) -> Any:
         """Number of a lattice point on the surface: floor, then rings, then the top."""
         flat = iy * (nx + 1) + ix
-        round_ = np.where(iy == 0, ix, np.where(ix == nx, nx + iy, np.where(iy == ny, 2 * nx + ny - ix, 2 * (nx + ny) - iy)))
+        round_ = np.where(
+            iy == 0, ix, np.where(ix == nx, nx + iy, np.where(iy == ny, 2 * nx + ny - ix, 2 * (nx + ny) - iy))
+        )
         middle = floor + (iz - 1) * ring + round_
         return np.where(iz == 0, flat, np.where(iz == nz, floor + (nz - 1) * ring + flat, middle))
 
@@ -109,7 +112,7 @@ def box_mesh(size: Floats, counts: tuple[int, int, int], step: str) -> Mesh:
     build = MeshBuilder()
     build.add_points(points)
     # each side: how its own (u, v), seen from outside, run over the lattice
-    plans = (
+    plans: tuple[tuple[str, int, int, Callable[[Any, Any], tuple[Any, Any, Any]]], ...] = (
         ("front", nx, nz, lambda u, v: (u, 0 * u, v)),
         ("right", ny, nz, lambda u, v: (0 * u + nx, u, v)),
         ("back", nx, nz, lambda u, v: (nx - u, 0 * u + ny, v)),
@@ -118,8 +121,7 @@ def box_mesh(size: Floats, counts: tuple[int, int, int], step: str) -> Mesh:
         ("top", nx, ny, lambda u, v: (u, v, 0 * u + nz)),
     )
     for group, nu, nv, place in plans:
-        u, v = np.meshgrid(np.arange(nu), np.arange(nv))
-        u, v = u.ravel(), v.ravel()
+        u, v = (grid.ravel() for grid in np.meshgrid(np.arange(nu), np.arange(nv)))
         quads = np.stack([index(*place(u + du, v + dv)) for du, dv in ((0, 0), (1, 0), (1, 1), (0, 1))], axis=1)
         build.add_faces(quads, square_uv(nu, nv), group)
     return build.build(step)

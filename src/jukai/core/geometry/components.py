@@ -22,10 +22,7 @@ def components(count: int, a: Any, b: Any) -> Ints:
     """
     a = np.ascontiguousarray(a, dtype=np.int32)
     b = np.ascontiguousarray(b, dtype=np.int32)
-    if len(a) > FEW:
-        roots = _union_find(count, a, b)
-    else:
-        roots = _hooking(count, a, b)
+    roots = _union_find(count, a, b) if len(a) > FEW else _hooking(count, a, b)
     _, number = np.unique(roots, return_inverse=True)
     return number.astype(np.int32)
 

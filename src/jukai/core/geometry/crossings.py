@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from jukai.core.geometry.arrays import Floats, Ints
 from jukai.core.geometry.mesh import Mesh
@@ -78,7 +80,7 @@ def _same_place(points: Floats) -> Ints:
     return out
 
 
-def _crossing(a: Floats, b: Floats, same: np.ndarray) -> tuple[np.ndarray, Floats]:
+def _crossing(a: Floats, b: Floats, same: NDArray[Any]) -> tuple[np.ndarray, Floats]:
     """Return which pairs of (k, 3, 3) triangles cross, and a place on each that does.
 
     ``same`` (k, 3, 3) says which corner of a is which corner of b.
@@ -86,7 +88,7 @@ def _crossing(a: Floats, b: Floats, same: np.ndarray) -> tuple[np.ndarray, Float
     size = np.maximum(np.ptp(a, axis=1).max(axis=1), np.ptp(b, axis=1).max(axis=1))
     eps = _TOUCH * size
     na, nb = _unit_normal(a), _unit_normal(b)
-    shared_a, shared_b = same.any(axis=2), same.any(axis=1)
+    shared_a, shared_b = np.asarray(same.any(axis=2)), np.asarray(same.any(axis=1))
     da = np.einsum("ijk,ik->ij", a - b[:, :1], nb)
     da = np.where(shared_a | (np.abs(da) <= eps[:, None]), 0, da)
     keep = np.flatnonzero((da.min(axis=1) <= 0) & (da.max(axis=1) >= 0))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 import numpy as np
 
@@ -131,7 +132,7 @@ def bezier(control: Floats, t: Floats | float) -> Floats:
     t = np.asarray(t, dtype=np.float64)[..., None]
     points = [np.broadcast_to(c, (*t.shape[:-1], control.shape[1])) for c in control]
     while len(points) > 1:
-        points = [p + (q - p) * t for p, q in zip(points, points[1:], strict=False)]
+        points = [p + (q - p) * t for p, q in pairwise(points)]
     return np.asarray(points[0])
 
 
@@ -169,7 +170,7 @@ def sample(shape: CurveShape) -> Sampled:
     owner: list[int] = []
     corner: list[bool] = []
 
-    def put(rows: Floats, piece: int, first_is_corner: bool) -> None:  # noqa: FBT001
+    def put(rows: Floats, piece: int, first_is_corner: bool) -> None:
         points.append(rows)
         owner.extend([piece] * len(rows))
         corner.extend([first_is_corner] + [False] * (len(rows) - 1))
@@ -361,7 +362,7 @@ def _curved_fillet(shape: CurveShape, i: int, before: _Piece, after: _Piece, wan
         return Fillet(i, asked, 0.0, here, here, here, 0.0)
     s, t, centre = found
     before.stop, after.start = s, t
-    start, stop = before.point(np.float64(s)), after.point(np.float64(t))
+    start, stop = before.point(np.array(s)), after.point(np.array(t))
     u, v = start - centre, stop - centre
     sweep = math.atan2(float(u[0] * v[1] - u[1] * v[0]), float(u @ v))
     if sweep * side < 0:
@@ -390,8 +391,12 @@ def _touching(before: _Piece, after: _Piece, radius: float, side: float, low: fl
     for _ in range(12):  # Newton on the two parameters
         gap = _offset(after, np.array([t]), radius, side)[0] - _offset(before, np.array([s]), radius, side)[0]
         h = 1e-6
-        ps = (_offset(before, np.array([s + h]), radius, side)[0] - _offset(before, np.array([s - h]), radius, side)[0]) / (2 * h)
-        pt = (_offset(after, np.array([t + h]), radius, side)[0] - _offset(after, np.array([t - h]), radius, side)[0]) / (2 * h)
+        ps = (
+            _offset(before, np.array([s + h]), radius, side)[0] - _offset(before, np.array([s - h]), radius, side)[0]
+        ) / (2 * h)
+        pt = (
+            _offset(after, np.array([t + h]), radius, side)[0] - _offset(after, np.array([t - h]), radius, side)[0]
+        ) / (2 * h)
         d = ps[0] * -pt[1] + ps[1] * pt[0]
         if d == 0:
             break

@@ -33,7 +33,7 @@ class Kernel:
         """Run the compiled function."""
         if self._compiled is None:
             os.environ.setdefault("NUMBA_DISABLE_INTEL_SVML", "1")  # the same bytes on every machine
-            import numba  # noqa: PLC0415 - over a second to load
+            import numba
 
             self._compiled = numba.njit(cache=True, nogil=True)(self.plain)
         return self._compiled(*args)

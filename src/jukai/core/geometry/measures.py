@@ -98,12 +98,10 @@ def edge_turns(mesh: Mesh, edges: Ints | None = None) -> Floats:
     normals = face_normals(mesh)
     faces = mesh.corner_faces
     out = np.full(con.n_edges, np.pi)
-    one = np.flatnonzero((con.twins > np.arange(len(con.twins))))
+    one = np.flatnonzero(con.twins > np.arange(len(con.twins)))
     a, b = normals[faces[one]], normals[faces[con.twins[one]]]
     cross = np.cross(a, b)
-    out[con.corner_edge[one]] = np.arctan2(
-        np.sqrt(np.einsum("ij,ij->i", cross, cross)), np.einsum("ij,ij->i", a, b)
-    )
+    out[con.corner_edge[one]] = np.arctan2(np.sqrt(np.einsum("ij,ij->i", cross, cross)), np.einsum("ij,ij->i", a, b))
     flipped = con.same_way(mesh.corners)[one]
     out[con.corner_edge[one[flipped]]] = np.pi
     return out if edges is None else np.asarray(out[edges])

@@ -147,7 +147,7 @@ class Mesh:
     @property
     def connectivity(self) -> Connectivity:
         """Edges, twins and the faces round a point; computed once and kept."""
-        from jukai.core.geometry.connectivity import connect  # noqa: PLC0415 - a cycle of types
+        from jukai.core.geometry.connectivity import connect
 
         return self.cached("connectivity", lambda: connect(self.corners, self.offsets, self.n_points))
 
@@ -249,7 +249,10 @@ def join_meshes(meshes: Sequence[Mesh]) -> Mesh:
         rows += [(s, g, p + base if p >= 0 else -1) for s, g, p in m.lineage.rows]
         own = m.face_lineage if m.face_lineage is not None else np.full(m.n_faces, -1, np.int32)
         lineage_rows.append(np.where(own >= 0, own + base, -1))
-        names = [finishes.index(n) if n in finishes else (finishes.append(n) or len(finishes) - 1) for n in m.finishes]  # type: ignore[func-returns-value]
+        for name in m.finishes:
+            if name not in finishes:
+                finishes.append(name)
+        names = [finishes.index(name) for name in m.finishes]
         lookup = np.array([*names, -1], dtype=np.int32)
         fin = m.face_finish if m.face_finish is not None else np.full(m.n_faces, -1, np.int32)
         finish_rows.append(lookup[fin])

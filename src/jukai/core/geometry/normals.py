@@ -59,9 +59,7 @@ def _corner_normals(mesh: Mesh, crease: float) -> Floats:
     onward = np.where(joined[before], con.twins[before], np.arange(len(before)))
     label = _orbits(onward, int(np.diff(con.point_offsets).max(initial=1)))
     weighed = normals[mesh.corner_faces] * weights[:, None]
-    sums = np.stack(
-        [np.bincount(label, weights=weighed[:, k], minlength=len(label)) for k in range(3)], axis=1
-    )
+    sums = np.stack([np.bincount(label, weights=weighed[:, k], minlength=len(label)) for k in range(3)], axis=1)
     length = np.sqrt(np.einsum("ij,ij->i", sums, sums))
     unit = np.where(length[:, None] > 0, sums / np.where(length > 0, length, 1)[:, None], 0)
     lost = length[label] == 0
@@ -84,6 +82,4 @@ def _corner_angles(mesh: Mesh) -> Floats:
     out = here[mesh.connectivity.following] - here
     back = -out[previous_corners(mesh.offsets)]
     cross = np.cross(out, back)
-    return np.arctan2(
-        np.sqrt(np.einsum("ij,ij->i", cross, cross)), np.einsum("ij,ij->i", out, back)
-    )
+    return np.arctan2(np.sqrt(np.einsum("ij,ij->i", cross, cross)), np.einsum("ij,ij->i", out, back))

@@ -123,18 +123,53 @@ def _inspect(mesh: Mesh) -> Soundness:
     if mesh.n_faces == 0:
         findings.append(Finding("empty", "failure", "There is no face.", 1))
     find("open_edges", "failure", f"Open: {_number(len(rims), 'rim edge')}.", middles[rims])
-    find("many_sided_edges", "failure", f"{_number(len(many), 'edge has', 'edges have')} three faces or more.", middles[many])
-    find("edges_to_themselves", "failure", f"{_number(len(loops), 'face names', 'faces name')} one point twice in a row.", middles[loops])
-    find("pinched_points", "failure", f"{_number(len(pinched), 'point holds', 'points hold')} faces together that share nothing else.", mesh.points[pinched])
-    find("not_oriented", "failure", f"{_number(len(turned), 'edge lies', 'edges lie')} between faces that look opposite ways.", middles[turned])
+    find(
+        "many_sided_edges",
+        "failure",
+        f"{_number(len(many), 'edge has', 'edges have')} three faces or more.",
+        middles[many],
+    )
+    find(
+        "edges_to_themselves",
+        "failure",
+        f"{_number(len(loops), 'face names', 'faces name')} one point twice in a row.",
+        middles[loops],
+    )
+    find(
+        "pinched_points",
+        "failure",
+        f"{_number(len(pinched), 'point holds', 'points hold')} faces together that share nothing else.",
+        mesh.points[pinched],
+    )
+    find(
+        "not_oriented",
+        "failure",
+        f"{_number(len(turned), 'edge lies', 'edges lie')} between faces that look opposite ways.",
+        middles[turned],
+    )
     if volume is not None and oriented and volume < 0:
         findings.append(Finding("inside_out", "failure", "Inside out: the faces look inward.", 1))
-    find("self_crossings", "failure", f"{_number(len(crossings.pairs), 'pair of faces crosses', 'pairs of faces cross')} each other.", crossings.places)
+    find(
+        "self_crossings",
+        "failure",
+        f"{_number(len(crossings.pairs), 'pair of faces crosses', 'pairs of faces cross')} each other.",
+        crossings.places,
+    )
     _faces_that_fail(mesh, find)
     doubled = _doubled_points(mesh, used)
-    find("doubled_points", "warning" if closed else "failure", f"{_number(len(doubled), 'point stands', 'points stand')} where another one is.", mesh.points[doubled])
+    find(
+        "doubled_points",
+        "warning" if closed else "failure",
+        f"{_number(len(doubled), 'point stands', 'points stand')} where another one is.",
+        mesh.points[doubled],
+    )
     unused = np.flatnonzero(~used)
-    find("unused_points", "warning", f"{_number(len(unused), 'point is', 'points are')} used by no face.", mesh.points[unused])
+    find(
+        "unused_points",
+        "warning",
+        f"{_number(len(unused), 'point is', 'points are')} used by no face.",
+        mesh.points[unused],
+    )
     _things_to_know(mesh, find)
     order = {"failure": 0, "warning": 1, "info": 2}
     findings.sort(key=lambda f: order[f.level])
@@ -190,12 +225,21 @@ def _faces_that_fail(mesh: Mesh, find: Any) -> None:
     thin = np.flatnonzero((areas > 1e-14 * spread**2) & (areas < _SLIVER * spread**2))
     find("slivers", "warning", f"{_number(len(thin), 'face is a sliver', 'faces are slivers')}.", centres[thin])
     folded = _folded_faces(mesh, areas)
-    find("folded_faces", "failure", f"{_number(len(folded), 'face crosses itself', 'faces cross themselves')}.", centres[folded])
+    find(
+        "folded_faces",
+        "failure",
+        f"{_number(len(folded), 'face crosses itself', 'faces cross themselves')}.",
+        centres[folded],
+    )
     key = mesh.connectivity.corner_edge.astype(np.int64)
     if mesh.n_faces:
         sums = np.stack([np.add.reduceat(key, mesh.offsets[:-1]), np.add.reduceat(key * key % 1_000_003, mesh.offsets[:-1]),
                          mesh.sides.astype(np.int64), np.minimum.reduceat(key, mesh.offsets[:-1])], axis=1)  # fmt: skip
-        _, first, counts = np.unique(sums, axis=0, return_index=True, return_counts=True) if mesh.n_faces < 400_000 else (None, np.zeros(0, int), np.zeros(0, int))
+        _, first, counts = (
+            np.unique(sums, axis=0, return_index=True, return_counts=True)
+            if mesh.n_faces < 400_000
+            else (None, np.zeros(0, int), np.zeros(0, int))
+        )
         twice = first[counts > 1]
         find("repeated_faces", "warning", f"{_number(len(twice), 'face is', 'faces are')} there twice.", centres[twice])
 
@@ -235,7 +279,12 @@ def _things_to_know(mesh: Mesh, find: Any) -> None:
     con = mesh.connectivity
     _, centres = _spread(mesh)
     many = np.flatnonzero(mesh.sides > 4)
-    find("many_sided_faces", "info", f"{_number(len(many), 'face has', 'faces have')} more than four sides.", centres[many])
+    find(
+        "many_sided_faces",
+        "info",
+        f"{_number(len(many), 'face has', 'faces have')} more than four sides.",
+        centres[many],
+    )
     valence = np.diff(con.point_offsets)
     poles = np.flatnonzero(valence >= _POLE)
     find("poles", "info", f"{_number(len(poles), 'pole')} where {_POLE} faces or more meet.", mesh.points[poles])

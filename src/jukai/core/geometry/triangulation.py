@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from jukai.core.geometry._ears import clip_ears
 from jukai.core.geometry.arrays import Floats, Ints, concatenated_ranges, frozen
@@ -74,7 +76,7 @@ def _triangulate(mesh: Mesh) -> Triangulation:
     return Triangulation(frozen(corners), frozen(faces))
 
 
-def _other_diagonal(mesh: Mesh, fours: Ints) -> np.ndarray:
+def _other_diagonal(mesh: Mesh, fours: NDArray[Any]) -> np.ndarray:
     """Return for each four-sided face whether it is cut from its second to its fourth corner."""
     p = mesh.points[mesh.corners[mesh.offsets[:-1][fours][:, None] + np.arange(4)]]
     normal = vector_areas(mesh)[fours]
@@ -87,7 +89,7 @@ def _other_diagonal(mesh: Mesh, fours: Ints) -> np.ndarray:
     return np.where(odd & ~even, True, np.where(even & ~odd, False, shorter))
 
 
-def _cut_many(mesh: Mesh, many: Ints, starts: Ints, corners: Ints) -> None:
+def _cut_many(mesh: Mesh, many: NDArray[Any], starts: NDArray[Any], corners: Ints) -> None:
     first, sides = mesh.offsets[:-1][many], mesh.sides[many]
     flat = _in_plane(mesh, many, first, sides)
     offsets = np.concatenate([[0], np.cumsum(sides)]).astype(np.int32)
@@ -98,7 +100,7 @@ def _cut_many(mesh: Mesh, many: Ints, starts: Ints, corners: Ints) -> None:
     corners[target] = local + np.repeat(first - offsets[:-1], fans)[:, None]
 
 
-def _in_plane(mesh: Mesh, faces: Ints, first: Ints, sides: Ints) -> Floats:
+def _in_plane(mesh: Mesh, faces: NDArray[Any], first: Ints, sides: Ints) -> Floats:
     """Return the corners of ``faces`` in 2D, turned so that every face runs counter-clockwise."""
     ids = concatenated_ranges(first, sides)
     p = mesh.points[mesh.corners[ids]] - np.repeat(mesh.points[mesh.corners[first]], sides, axis=0)

@@ -49,7 +49,9 @@ def _view_bytes(mesh: Mesh) -> bytes:
     origin = np.round(mesh.bounds.mean(axis=0), 3)
     normals = corner_normals(mesh)
     if len(mesh.corners) > FEW and int(mesh.sides.max()) <= 4:
-        position, normal, edge = quad_view(mesh.points, mesh.corners, mesh.offsets, normals, tri.corners, tri.faces, origin)
+        position, normal, edge = quad_view(
+            mesh.points, mesh.corners, mesh.offsets, normals, tri.corners, tri.faces, origin
+        )
         triangles, vertex_face = tri.corners, mesh.corner_faces
     else:
         source, triangles, edge = _vertices(mesh)
@@ -62,7 +64,9 @@ def _view_bytes(mesh: Mesh) -> bytes:
     lines = (mesh.points[sharp.ravel()] - origin).astype("<f4")
     lineage = json.dumps([list(r) for r in mesh.lineage.rows]).encode()
     rows = mesh.face_lineage if mesh.face_lineage is not None else np.full(mesh.n_faces, -1, np.int32)
-    head = np.array([_MAGIC, 1, len(position), len(triangles), mesh.n_faces, len(sharp), len(lineage), 0, 0, 0, 0, 0], "<u4")
+    head = np.array(
+        [_MAGIC, 1, len(position), len(triangles), mesh.n_faces, len(sharp), len(lineage), 0, 0, 0, 0, 0], "<u4"
+    )
     parts = [
         head, origin.astype("<f8"), position, lines, np.asarray(triangles).astype("<u4"), tri.faces.astype("<u4"),
         np.asarray(vertex_face).astype("<u4"), np.asarray(rows).astype("<i4"), normal, edge,
@@ -90,7 +94,9 @@ def _vertices(mesh: Mesh) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     edge = np.zeros((len(source), 4), np.uint8)
     edge[:, 2] = 255
     _edges_of_triangles(mesh, number, edge)
-    fours = tri.corners[(sides[tri.faces] == 4)].reshape(-1, 2, 3) if (sides == 4).any() else np.zeros((0, 2, 3), np.int32)
+    fours = (
+        tri.corners[(sides[tri.faces] == 4)].reshape(-1, 2, 3) if (sides == 4).any() else np.zeros((0, 2, 3), np.int32)
+    )
     if len(fours):
         # the first triangle is (a, b, c), the second shares a and c: a is across from the sides at c
         edge[number[fours[:, 0, 2]], 0] = 255

@@ -152,7 +152,9 @@ class AxisSpec:
                 raise ValueProblem("An axis needs a point and a direction.", field="axis")
             d = np.array(self.direction)
             if not np.linalg.norm(d) > 0:
-                raise ValueProblem("The axis has no direction: all three numbers are 0.", field="axis", hint="For example [0, 0, 1].")
+                raise ValueProblem(
+                    "The axis has no direction: all three numbers are 0.", field="axis", hint="For example [0, 0, 1]."
+                )
             return frame_along(d, np.array(self.point))
         name = self.name
         if mesh is None:
@@ -223,7 +225,9 @@ def operator(
             raise RuntimeError(f"two operators are called '{id}'")
         title = name or id.replace("_", " ").capitalize()
         text = (function.__doc__ or values.__doc__ or "").strip().split("\n")[0]
-        _FOUND[id] = Operator(id, kind, title, sentence, quiet, values, function, tuple(groups), tuple(synonyms), version, text)
+        _FOUND[id] = Operator(
+            id, kind, title, sentence, quiet, values, function, tuple(groups), tuple(synonyms), version, text
+        )
         return function
 
     return register

@@ -52,12 +52,16 @@ def _field(spec: ValueSpec, default: Any, description: str, **limits: Any) -> An
     return Field(default, description=description, json_schema_extra=_InSchema(spec), **limits)
 
 
-def length(description: str, *, default: float | None = None, otherwise: str = "", instead_of: str = "", **limits: Any) -> Any:
+def length(
+    description: str, *, default: float | None = None, otherwise: str = "", instead_of: str = "", **limits: Any
+) -> Any:
     """Declare a length in mm."""
     return _field(ValueSpec("length", "mm", (), otherwise, instead_of), default, description, **limits)
 
 
-def angle(description: str, *, default: float | None = None, otherwise: str = "", instead_of: str = "", **limits: Any) -> Any:
+def angle(
+    description: str, *, default: float | None = None, otherwise: str = "", instead_of: str = "", **limits: Any
+) -> Any:
     """Declare an angle in degrees."""
     return _field(ValueSpec("angle", "°", (), otherwise, instead_of), default, description, **limits)
 
@@ -84,7 +88,9 @@ def switch(description: str, *, default: bool, on: str, off: str) -> Any:
 
 def vector(description: str, *, counts: bool = False, default: Any = None, otherwise: str = "") -> Any:
     """Declare three lengths, or three counts."""
-    return _field(ValueSpec("counts" if counts else "vector", "" if counts else "mm", (), otherwise), default, description)
+    return _field(
+        ValueSpec("counts" if counts else "vector", "" if counts else "mm", (), otherwise), default, description
+    )
 
 
 def axis(description: str, *, default: Any) -> Any:
@@ -120,7 +126,6 @@ def _limit(info: FieldInfo, *names: str) -> float | None:
             if hasattr(m, name):
                 return float(getattr(m, name))
     return None
-
 
 
 def describe_values(values: type[OperatorValues]) -> list[dict[str, Any]]:
@@ -161,7 +166,9 @@ def written_schema(values: type[OperatorValues]) -> dict[str, Any]:
     """Return the JSON Schema of the values as they stand in a bench file."""
     properties = {}
     for row in describe_values(values):
-        schema = {"enum": [c["value"] for c in row["choices"]]} if row["kind"] == "choice" else dict(_WRITTEN[row["kind"]])
+        schema = (
+            {"enum": [c["value"] for c in row["choices"]]} if row["kind"] == "choice" else dict(_WRITTEN[row["kind"]])
+        )
         schema |= {"description": row["description"], "x-kind": row["kind"]}
         if row["unit"]:
             schema["x-unit"] = row["unit"]

@@ -70,9 +70,9 @@ class Sampling(_Model):
 class Placement(_Model):
     """Where something stands: scaled, then turned about the fixed X, Y, Z in that order, then moved."""
 
-    move: Point3 = Field(default_factory=lambda: [0, 0, 0])
-    turn: Point3 = Field(default_factory=lambda: [0, 0, 0])
-    scale: Point3 = Field(default_factory=lambda: [1, 1, 1])
+    move: Point3 = [0, 0, 0]
+    turn: Point3 = [0, 0, 0]
+    scale: Point3 = [1, 1, 1]
 
 
 class Curve(_Model):

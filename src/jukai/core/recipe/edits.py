@@ -10,7 +10,21 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 from jukai.core.errors import CoreError, FormulaError, ValueProblem
 from jukai.core.operators.registry import get_operator, operators
 from jukai.core.operators.values import spec_of
-from jukai.core.recipe.bench import Bench, Curve, CurvePoint, Finish, Id, Name, NamedNumber, Number, Part, Placement, Point2, Sampling, Step
+from jukai.core.recipe.bench import (
+    Bench,
+    Curve,
+    CurvePoint,
+    Finish,
+    Id,
+    Name,
+    NamedNumber,
+    Number,
+    Part,
+    Placement,
+    Point2,
+    Sampling,
+    Step,
+)
 from jukai.core.recipe.formulas import check_name, parse, rename_in_formula
 from jukai.core.recipe.resolve import point_ids
 
@@ -229,7 +243,9 @@ def parse_edit(data: Any) -> Any:
         first = e.errors(include_url=False, include_input=False)[0]
         place = ".".join(str(p) for p in first["loc"][1:])
         text = str(first["msg"]).removeprefix("Value error, ")
-        raise ValueProblem(f"The edit can't be read: {place + ': ' if place else ''}{text}.", field=place or None) from None
+        raise ValueProblem(
+            f"The edit can't be read: {place + ': ' if place else ''}{text}.", field=place or None
+        ) from None
 
 
 # -- applying -----------------------------------------------------------------------------------
@@ -311,7 +327,9 @@ def _set_value(bench: Bench, e: SetValue) -> Bench:
         op = get_operator(step.operator)
         fields = {name.rstrip("_"): info for name, info in op.values.model_fields.items()}
         if e.key not in fields:
-            raise ValueProblem(f"'{op.name}' has no value '{e.key}'.", field=e.key, hint=f"It has: {', '.join(fields)}.")
+            raise ValueProblem(
+                f"'{op.name}' has no value '{e.key}'.", field=e.key, hint=f"It has: {', '.join(fields)}."
+            )
         values = dict(step.values)
         if e.value is None:
             values.pop(e.key, None)
@@ -408,7 +426,12 @@ def _set_curve(bench: Bench, e: SetCurve) -> Bench:
 
 def _add_part(bench: Bench, e: AddPart) -> Bench:
     get_operator(e.operator)
-    part = Part(id=e.part, name=_free_name(bench, e.name), finish=e.finish, recipe=[Step(id=e.step, operator=e.operator, values=e.values)])
+    part = Part(
+        id=e.part,
+        name=_free_name(bench, e.name),
+        finish=e.finish,
+        recipe=[Step(id=e.step, operator=e.operator, values=e.values)],
+    )
     curves = [*bench.curves, e.curve] if e.curve is not None else bench.curves
     return with_point_ids(bench.model_copy(update={"parts": [*bench.parts, part], "curves": curves}))
 
@@ -449,12 +472,16 @@ def _remove_part(bench: Bench, e: RemovePart) -> Bench:
 
 def _copy_part(bench: Bench, e: CopyPart) -> Bench:
     part = bench.parts[_find(bench.parts, e.part, "Part")]
-    curves = list(bench.curves)
-    for c in bench.curves:
-        if c.id in e.curve_ids:
-            curves.append(c.model_copy(update={"id": e.curve_ids[c.id], "name": f"{c.name}, copy"}))
+    copies = [
+        c.model_copy(update={"id": e.curve_ids[c.id], "name": f"{c.name}, copy"})
+        for c in bench.curves
+        if c.id in e.curve_ids
+    ]
+    curves = [*bench.curves, *copies]
     recipe = [
-        s.model_copy(update={"values": {k: e.curve_ids.get(v, v) if isinstance(v, str) else v for k, v in s.values.items()}})
+        s.model_copy(
+            update={"values": {k: e.curve_ids.get(v, v) if isinstance(v, str) else v for k, v in s.values.items()}}
+        )
         for s in part.recipe
     ]
     copy = part.model_copy(update={"id": e.copy_id, "name": _free_name(bench, part.name), "recipe": recipe})
@@ -583,7 +610,13 @@ def _label(bench: Bench, e: Any) -> str:
         case "set_point":
             curve = next(c for c in bench.curves if c.id == e.curve)
             number = next(i for i, p in enumerate(curve.points, 1) if p.id == e.point)
-            what = "fillet of point" if e.fillet is not None else "bend after point" if e.join or e.out or e.into else "point"
+            what = (
+                "fillet of point"
+                if e.fillet is not None
+                else "bend after point"
+                if e.join or e.out or e.into
+                else "point"
+            )
             return f"{what} {number}"
         case "add_point" | "remove_point":
             return e.kind.replace("_", " a ").replace("remove a", "remove a")
@@ -593,7 +626,9 @@ def _label(bench: Bench, e: Any) -> str:
             return f"add {e.name}"
         case "set_part" | "remove_part" | "copy_part" | "move_part":
             part = next(p for p in bench.parts if p.id == e.part)
-            what = next((n for n in ("name", "finish", "hidden", "locked", "placement") if getattr(e, n, None) is not None), "")
+            what = next(
+                (n for n in ("name", "finish", "hidden", "locked", "placement") if getattr(e, n, None) is not None), ""
+            )
             return f"{what} of {part.name}" if e.kind == "set_part" else f"{e.kind.split('_')[0]} {part.name}"
         case "set_dimension":
             return e.name

@@ -176,7 +176,10 @@ def _take(step: Step, state: _State, resolver: Resolver, context: Context, cache
 def _run(op: Operator, resolved: Resolved, mesh: Mesh | None, context: Context) -> Result:
     if op.kind is Kind.BLANK:
         if mesh is not None:
-            raise ValueProblem(f"'{op.name}' begins a body, and there is one already.", hint="Put it in a part of its own, or switch off the steps before it.")
+            raise ValueProblem(
+                f"'{op.name}' begins a body, and there is one already.",
+                hint="Put it in a part of its own, or switch off the steps before it.",
+            )
         result: Result = op.apply(resolved.values, context)
     else:
         if mesh is None:
@@ -184,7 +187,10 @@ def _run(op: Operator, resolved: Resolved, mesh: Mesh | None, context: Context) 
         result = op.apply(mesh, resolved.values, context)
     made = result.mesh
     if made.n_faces > context.face_limit:
-        raise TooLarge(f"The body has {made.n_faces} faces; {context.face_limit} are the most a part may have here.", hint="Raise the bench's face limit.")
+        raise TooLarge(
+            f"The body has {made.n_faces} faces; {context.face_limit} are the most a part may have here.",
+            hint="Raise the bench's face limit.",
+        )
     if made.n_points and not np.isfinite(made.points).all():
         raise MeshProblem("The result has points that are not finite.", hint="Smaller numbers would work.")
     return replace(result, mesh=made)
@@ -206,5 +212,7 @@ def _matrix(part: Part, resolver: Resolver) -> Floats:
         raw = getattr(part.placement, name)
         rows.append(np.array([resolver.number(v, measures=measures, where=name) for v in raw]))
     if not rows[2].all():
-        raise ValueProblem(f"The scale of '{part.name}' is 0 along an axis.", field="scale", hint="1 leaves the size as it is.")
+        raise ValueProblem(
+            f"The scale of '{part.name}' is 0 along an axis.", field="scale", hint="1 leaves the size as it is."
+        )
     return placement_matrix(*rows)

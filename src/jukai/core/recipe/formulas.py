@@ -95,7 +95,9 @@ FUNCTIONS: dict[str, _Function] = {
     "log10": _Function(1, 1, math.log10),
 }
 
-_TOKEN = re.compile(r"\s*(?:(?P<number>(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)|(?P<name>[A-Za-z_]\w*)|(?P<sign>\*\*|[-+*/(),]))")
+_TOKEN = re.compile(
+    r"\s*(?:(?P<number>(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)|(?P<name>[A-Za-z_]\w*)|(?P<sign>\*\*|[-+*/(),]))"
+)
 _LOOKALIKE = {"×": "*", "·": "*", "÷": "/", "−": "-", "–": "-", "^": "**", "°": "deg"}
 
 
@@ -240,7 +242,9 @@ class _Reader:
                 raise self.fail("A closing bracket is missing")
             return node
         self.at -= 1
-        raise self.fail("A number or a name is missing" if token.kind == "end" or token.text != ")" else "')' is not expected")
+        raise self.fail(
+            "A number or a name is missing" if token.kind == "end" or token.text != ")" else "')' is not expected"
+        )
 
     def name(self, token: _Token) -> _Node:
         name = token.text
@@ -331,14 +335,17 @@ def _power(base: _Node, exponent: _Node, token: _Token) -> _Node:
         a, b = base(names), exponent(names)
         if abs(b.value) > MAX_EXPONENT:
             raise FormulaError(
-                f"The exponent {b.value:g} is over {MAX_EXPONENT}, at character {token.position + 1}.", position=token.position
+                f"The exponent {b.value:g} is over {MAX_EXPONENT}, at character {token.position + 1}.",
+                position=token.position,
             )
         try:
             value = a.value**b.value
         except (OverflowError, ZeroDivisionError):
             value = math.inf
         if isinstance(value, complex):
-            raise FormulaError(f"A root of a negative number at character {token.position + 1}.", position=token.position)
+            raise FormulaError(
+                f"A root of a negative number at character {token.position + 1}.", position=token.position
+            )
         return Quantity(_checked(value, token), a.measures if b.value == 1 else None)
 
     return node
@@ -363,7 +370,10 @@ def _called(token: _Token, function: _Function, arguments: list[_Node]) -> _Node
     def node(names: Mapping[str, Quantity]) -> Quantity:
         values = [a(names) for a in arguments]
         if function.units == "from_angle" and values[0].measures == "length":
-            raise FormulaError(f"'{token.text}' takes an angle, not a length, at character {token.position + 1}.", position=token.position)
+            raise FormulaError(
+                f"'{token.text}' takes an angle, not a length, at character {token.position + 1}.",
+                position=token.position,
+            )
         try:
             result = float(function.compute(*(q.value for q in values)))
         except (ValueError, OverflowError, ZeroDivisionError):
@@ -397,17 +407,28 @@ def evaluate_formula(text: str, names: Mapping[str, Quantity] | None = None, *, 
     """Work out a formula; ``measures`` says what it is for, ``length`` (mm) or ``angle`` (degrees)."""
     q = parse(text).compute(names or {})
     if measures and q.measures and q.measures != measures:
-        raise FormulaError(f"This is a{'n' if q.measures == 'angle' else ''} {q.measures}, where a{'n' if measures == 'angle' else ''} {measures} is wanted.")
+        raise FormulaError(
+            f"This is a{'n' if q.measures == 'angle' else ''} {q.measures}, where a{'n' if measures == 'angle' else ''} {measures} is wanted."
+        )
     if measures == "" and q.measures:
-        raise FormulaError(f"This is a{'n' if q.measures == 'angle' else ''} {q.measures}, where a plain number is wanted.")
+        raise FormulaError(
+            f"This is a{'n' if q.measures == 'angle' else ''} {q.measures}, where a plain number is wanted."
+        )
     return q.value
 
 
 def check_name(name: str) -> None:
     """Refuse what can't be the name of a number."""
     if not re.fullmatch(r"[A-Za-z_]\w{0,39}", name, flags=re.ASCII):
-        raise FormulaError(f"'{name}' can't be a name.", hint="Use letters, digits and _, not beginning with a digit; 40 at most.")
-    for kind, words in (("a unit", UNITS), ("a function", FUNCTIONS), ("a constant", CONSTANTS), ("kept for repeats", RESERVED)):
+        raise FormulaError(
+            f"'{name}' can't be a name.", hint="Use letters, digits and _, not beginning with a digit; 40 at most."
+        )
+    for kind, words in (
+        ("a unit", UNITS),
+        ("a function", FUNCTIONS),
+        ("a constant", CONSTANTS),
+        ("kept for repeats", RESERVED),
+    ):
         if name in words:
             raise FormulaError(f"'{name}' is {kind} and can't be the name of a number.")
 

@@ -21,7 +21,15 @@ from jukai.core.recipe.formulas import Quantity, evaluate_formula, resolve_names
 
 __all__ = ["Resolved", "Resolver", "point_ids"]
 
-_MEASURES = {"length": "length", "vector": "length", "along": "length", "angle": "angle", "count": "", "counts": "", "share": ""}
+_MEASURES = {
+    "length": "length",
+    "vector": "length",
+    "along": "length",
+    "angle": "angle",
+    "count": "",
+    "counts": "",
+    "share": "",
+}
 
 
 def point_ids(curve: Curve) -> tuple[str, ...]:
@@ -107,11 +115,20 @@ class Resolver:
             shape = self._shape(curve)
         except CoreError as e:
             if isinstance(e, FormulaError):
-                raise FormulaError(f"Curve '{curve.name}', {e.field}: {e.message}", position=e.position, field="profile", hint=e.hint) from None
+                raise FormulaError(
+                    f"Curve '{curve.name}', {e.field}: {e.message}", position=e.position, field="profile", hint=e.hint
+                ) from None
             raise ValueProblem(f"Curve '{curve.name}': {e.message}", field="profile", hint=e.hint) from None
         body = json.dumps([curve.id, curve.closed, shape.at.tolist(), shape.fillet.tolist(), shape.join, shape.out.tolist(),
                            shape.into.tolist(), shape.tolerance, shape.count, ids])  # fmt: skip
-        return ProfileCurve(curve.id, curve.name, shape, sample(shape), ids, key=hashlib.blake2b(body.encode(), digest_size=12).hexdigest())
+        return ProfileCurve(
+            curve.id,
+            curve.name,
+            shape,
+            sample(shape),
+            ids,
+            key=hashlib.blake2b(body.encode(), digest_size=12).hexdigest(),
+        )
 
     def _shape(self, curve: Curve) -> CurveShape:
         n = len(curve.points)
@@ -128,7 +145,9 @@ class Resolver:
             tolerance = self.number(curve.sampling.tolerance, measures="length", where="tolerance")
             least = max(float(np.ptp(at, axis=0).max()) if n else 0.0, 1e-12) / 1e6
             if tolerance < least:
-                raise ValueProblem(f"A tolerance of {tolerance:g} mm is too fine for this curve.", hint=f"{least:.2g} mm is the least.")
+                raise ValueProblem(
+                    f"A tolerance of {tolerance:g} mm is too fine for this curve.", hint=f"{least:.2g} mm is the least."
+                )
         if curve.sampling.count is not None:
             count = round(self.number(curve.sampling.count, measures="", where="count"))
             if not 1 <= count <= 10_000:
@@ -157,7 +176,9 @@ class Resolver:
         key: dict[str, Any] = {}
         for name, raw in step.values.items():
             if name not in fields:
-                raise ValueProblem(f"'{op.id}' has no value '{name}'.", field=name, hint=f"It has: {', '.join(fields)}.")
+                raise ValueProblem(
+                    f"'{op.id}' has no value '{name}'.", field=name, hint=f"It has: {', '.join(fields)}."
+                )
             if raw is None:
                 continue
             attribute, info = fields[name]
@@ -183,7 +204,9 @@ class Resolver:
         if spec.kind == "choice":
             words = [v for v, _ in spec.choices]
             if raw not in words:
-                raise ValueProblem(f"{name.capitalize()}: '{raw}' is no choice.", field=name, hint=f"There is: {', '.join(words)}.")
+                raise ValueProblem(
+                    f"{name.capitalize()}: '{raw}' is no choice.", field=name, hint=f"There is: {', '.join(words)}."
+                )
             return raw
         if spec.kind == "switch":
             if not isinstance(raw, bool):
@@ -199,9 +222,13 @@ class Resolver:
             raise ValueProblem("A file is named without a folder.", field=name, hint="Put it beside the bench file.")
         return raw
 
-    def _vector(self, spec: ValueSpec, raw: Any, name: str, shown: dict[str, float], notes: list[Note]) -> tuple[float, ...]:
+    def _vector(
+        self, spec: ValueSpec, raw: Any, name: str, shown: dict[str, float], notes: list[Note]
+    ) -> tuple[float, ...]:
         if not isinstance(raw, list) or len(raw) != 3:
-            raise ValueProblem(f"{name.capitalize()} is a list of three numbers.", field=name, hint="For example [20, 20, 20].")
+            raise ValueProblem(
+                f"{name.capitalize()} is a list of three numbers.", field=name, hint="For example [20, 20, 20]."
+            )
         out = []
         for i, part in enumerate(raw):
             value = self.number(part, measures=_MEASURES[spec.kind], where=name)
@@ -221,9 +248,15 @@ class Resolver:
                     raise ValueProblem(f"The {key} of an axis is a list of three numbers.", field=name)
                 rows.append(tuple(self.number(v, measures="length", where=name) for v in raw[key]))
             if not any(rows[1]):
-                raise ValueProblem("The axis has no direction: all three numbers are 0.", field=name, hint="For example [0, 0, 1].")
+                raise ValueProblem(
+                    "The axis has no direction: all three numbers are 0.", field=name, hint="For example [0, 0, 1]."
+                )
             return AxisSpec(None, rows[0], rows[1])  # type: ignore[arg-type]
-        raise ValueProblem(f"{name.capitalize()} is no axis.", field=name, hint='Write "x", "y", "z", "longest", or a point and a direction.')
+        raise ValueProblem(
+            f"{name.capitalize()} is no axis.",
+            field=name,
+            hint='Write "x", "y", "z", "longest", or a point and a direction.',
+        )
 
     def _along(self, raw: Any, name: str, shown: dict[str, float]) -> Along:
         if isinstance(raw, str) and raw.rstrip().endswith("%"):
@@ -240,7 +273,9 @@ def _as_text(value: Any) -> str:
 def _whole(value: float, name: str, notes: list[Note]) -> int:
     whole = math.floor(value + 0.5)
     if whole != value:
-        notes.append(Note("info", f"{name.replace('_', ' ').capitalize()} {value:g} is rounded to {whole}.", field=name))
+        notes.append(
+            Note("info", f"{name.replace('_', ' ').capitalize()} {value:g} is rounded to {whole}.", field=name)
+        )
     return whole
 
 

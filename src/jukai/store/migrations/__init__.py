@@ -14,8 +14,8 @@ HEAD = "0001"
 
 def upgrade(engine: Engine) -> None:
     """Bring a database to the newest migration."""
-    from alembic import command  # noqa: PLC0415 - slow to load, seldom needed
-    from alembic.config import Config  # noqa: PLC0415
+    from alembic import command
+    from alembic.config import Config
 
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent).replace("%", "%%"))

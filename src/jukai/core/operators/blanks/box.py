@@ -13,7 +13,9 @@ from jukai.core.operators.values import vector
 class Values(OperatorValues):
     """A box, centred, standing on Z = 0."""
 
-    size: tuple[float, float, float] | None = vector("Width, depth and height.", otherwise="a fifth of the bench's floor")
+    size: tuple[float, float, float] | None = vector(
+        "Width, depth and height.", otherwise="a fifth of the bench's floor"
+    )
     counts: tuple[int, int, int] = vector("Faces along X, Y and Z.", counts=True, default=(1, 1, 1))
 
 
@@ -31,10 +33,14 @@ def box(values: Values, context: Context) -> Result:
     size = values.size or (context.blank_size,) * 3
     for name, number in zip("xyz", size, strict=True):
         if not number > 0:
-            raise ValueProblem(f"The box is {number:g} mm along {name.upper()}.", field="size", hint="All three sizes must be over 0.")
+            raise ValueProblem(
+                f"The box is {number:g} mm along {name.upper()}.", field="size", hint="All three sizes must be over 0."
+            )
     for name, number in zip("xyz", values.counts, strict=True):
         if number < 1:
-            raise ValueProblem(f"The box has {number} faces along {name.upper()}.", field="counts", hint="1 is the least.")
+            raise ValueProblem(
+                f"The box has {number} faces along {name.upper()}.", field="counts", hint="1 is the least."
+            )
     nx, ny, nz = values.counts
     context.afford(2 * (nx * ny + ny * nz + nz * nx), field="counts")
     mesh = box_mesh(np.array(size), values.counts, context.step)

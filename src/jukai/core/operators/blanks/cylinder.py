@@ -14,11 +14,16 @@ __all__ = ["Values", "cylinder"]
 class Values(OperatorValues):
     """A cylinder, centred, standing on Z = 0."""
 
-    radius: float | None = length("From the axis to the points.", otherwise="a tenth of the bench's floor", gt=0, le=1e6)
+    radius: float | None = length(
+        "From the axis to the points.", otherwise="a tenth of the bench's floor", gt=0, le=1e6
+    )
     height: float | None = length("From the floor to the top.", otherwise="a fifth of the bench's floor", gt=0, le=1e6)
     sides: int | None = count("Faces around.", otherwise="as many as the chord tolerance asks for", ge=3, le=1_000_000)
     rows: int = count("Faces along the height.", default=1, ge=1, le=1_000_000)
-    ends: str = choice("What closes the ends.", (("flat_face", "flat faces"), ("fan", "fans"), ("rings", "rings"), ("open", "left open")))
+    ends: str = choice(
+        "What closes the ends.",
+        (("flat_face", "flat faces"), ("fan", "fans"), ("rings", "rings"), ("open", "left open")),
+    )
     end_rings: int = count("Rings of an end.", default=2, ge=1, le=100_000)
 
 
@@ -45,7 +50,9 @@ def cylinder(values: Values, context: Context) -> Result:
     callouts = (
         Callout("values/radius", "radius", (0, 0, height), (radius, 0, height), (1, 0, 0)),
         Callout("values/height", "length", (radius, 0, 0), (radius, 0, height), (0, 0, 1)),
-        Callout("values/sides", "count", (0, -radius, height / 2), (0, -radius, height / 2), (1, 0, 0), 24 / (2 * radius)),
+        Callout(
+            "values/sides", "count", (0, -radius, height / 2), (0, -radius, height / 2), (1, 0, 0), 24 / (2 * radius)
+        ),
     )
     used = {"radius": radius, "height": height, "sides": sides}
     return Result(mesh, callouts=callouts, used=used, axis=(np.zeros(3), np.array([0.0, 0, 1])))

@@ -21,7 +21,10 @@ class Values(OperatorValues):
     """A mesh from a file, never changed itself."""
 
     file: str = file_name("An OBJ, STL, PLY or GLB file beside the bench.")
-    unit: str = choice("What a number in the file means; GLB says so itself.", (("mm", "millimetres"), ("cm", "centimetres"), ("m", "metres"), ("in", "inches")))
+    unit: str = choice(
+        "What a number in the file means; GLB says so itself.",
+        (("mm", "millimetres"), ("cm", "centimetres"), ("m", "metres"), ("in", "inches")),
+    )
     up: str = choice("Which axis of the file points up; GLB says so itself.", (("z", "Z up"), ("y", "Y up")))
 
 
@@ -37,7 +40,9 @@ def imported(values: Values, context: Context) -> Result:
     """Take a mesh from a file as it is, polygons kept where the format has them."""
     data = context.files.get(values.file)
     if data is None:
-        raise ValueProblem(f"The file '{values.file}' is not there.", field="file", hint="Put it beside the bench file, or upload it.")
+        raise ValueProblem(
+            f"The file '{values.file}' is not there.", field="file", hint="Put it beside the bench file, or upload it."
+        )
     try:
         read = _read(data, format_of(values.file))
     except FileProblem as e:
@@ -53,7 +58,9 @@ def imported(values: Values, context: Context) -> Result:
         if factor != 1.0:
             points = points * factor
             if not (np.abs(points) <= LIMIT).all():
-                raise ValueProblem(f"In this unit a coordinate is over {LIMIT:g} mm.", field="unit", hint="Choose a smaller unit.")
+                raise ValueProblem(
+                    f"In this unit a coordinate is over {LIMIT:g} mm.", field="unit", hint="Choose a smaller unit."
+                )
         mesh = mesh if points is mesh.points else mesh.with_points(points)
     names = read.groups or ("faces",)
     lineage, base = Lineage().extended((context.step, name, -1) for name in (*names, "faces"))

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
@@ -33,11 +35,20 @@ class Values(OperatorValues):
 
     profile: ProfileCurve = curve("What is turned: (distance from the axis, height along it).")
     axis: AxisSpec = axis("What it is turned about.", default=AxisSpec("z"))
-    angle: float = angle("How far it is turned; counter-clockwise seen from the tip of the axis.", default=360.0, ge=-36_000, le=36_000)
-    sides: int | None = count("Faces around, over the whole angle.", otherwise="as many as the chord tolerance asks for", ge=1, le=1_000_000)
+    angle: float = angle(
+        "How far it is turned; counter-clockwise seen from the tip of the axis.", default=360.0, ge=-36_000, le=36_000
+    )
+    sides: int | None = count(
+        "Faces around, over the whole angle.", otherwise="as many as the chord tolerance asks for", ge=1, le=1_000_000
+    )
     measured_across: str = choice("Where the profile's distance from the axis is found.", (("corners", "the corners"), ("flats", "the flats"), ("round", "a circle of equal area")))  # fmt: skip
     rise: float = length("How much it has risen along the axis at the end.", default=0.0, ge=-1e6, le=1e6)
-    rows: int | None = count("Faces along the profile; at least one for each of its chords.", otherwise="so that faces come out near square", ge=1, le=1_000_000)
+    rows: int | None = count(
+        "Faces along the profile; at least one for each of its chords.",
+        otherwise="so that faces come out near square",
+        ge=1,
+        le=1_000_000,
+    )
     ends: str = choice("What closes an open profile, or the two sections of a partial turn.", (("flat_face", "flat faces"), ("fan", "fans"), ("rings", "rings"), ("open", "left open")))  # fmt: skip
 
 
@@ -62,11 +73,19 @@ def revolve(values: Values, context: Context) -> Result:
     profile = _checked(values.profile)
     degrees = values.angle
     if degrees == 0:
-        raise ValueProblem("Turned through 0° there is no body.", field="angle", hint="360° turns it all the way round.")
+        raise ValueProblem(
+            "Turned through 0° there is no body.", field="angle", hint="360° turns it all the way round."
+        )
     if abs(degrees) > 360 and values.rise == 0:
-        notes.append(Note("warning", f"Turned through {degrees:g}° without a rise it would run into itself; turned through 360°.", field="angle"))
+        notes.append(
+            Note(
+                "warning",
+                f"Turned through {degrees:g}° without a rise it would run into itself; turned through 360°.",
+                field="angle",
+            )
+        )
         degrees = math.copysign(360.0, degrees)
-    profile = _counter_clockwise(profile, values.profile.sampled.closed, rises=values.rise != 0)
+    profile = _counter_clockwise(profile, closed=values.profile.sampled.closed, rises=values.rise != 0)
     reach = float(profile[:, 0].max())
     extent = max(2 * reach, float(np.ptp(profile[:, 1])))
     sides = values.sides or chord_sides(reach, extent, degrees)
@@ -77,7 +96,7 @@ def revolve(values: Values, context: Context) -> Result:
                            hint=f"Take {math.floor(abs(degrees) / 180) + 1} or more.")  # fmt: skip
     wide = profile * [widening(values.measured_across, degrees, sides), 1.0]
     closed = values.profile.sampled.closed
-    sections = _sections(wide, closed, degrees, sides, values, notes)
+    sections = _sections(wide, closed=closed, degrees=degrees, sides=sides, values=values, notes=notes)
     turning = Turning(degrees, sides, values.rise, values.ends, end_rings=2)
     context.afford(count_faces(sections, turning), field="sides")
     context.checkpoint(0.1)
@@ -87,7 +106,13 @@ def revolve(values: Values, context: Context) -> Result:
     frame = values.axis.frame()
     mesh = mesh if frame.plain else mesh.with_points(frame.to_bench(mesh.points))
     used = {"sides": sides, "rows": sum(len(s.points) - (not s.closed) for s in sections)}
-    return Result(mesh, tuple(notes), _callouts(values, frame, reach, extent, degrees, sides), used, (frame.origin, frame.direction))
+    return Result(
+        mesh,
+        tuple(notes),
+        _callouts(values, frame, reach, extent, degrees),
+        used,
+        (frame.origin, frame.direction),
+    )
 
 
 def _checked(profile: ProfileCurve) -> Floats:
@@ -99,7 +124,9 @@ def _checked(profile: ProfileCurve) -> Floats:
     size = float(np.ptp(pts, axis=0).max())
     across = np.where(np.abs(pts[:, 0]) <= 1e-9 * size, 0.0, pts[:, 0])
     if not (across != 0).any():
-        raise ValueProblem(f"The profile '{profile.name}' lies on the axis.", field="profile", hint="Move a point away from it.")
+        raise ValueProblem(
+            f"The profile '{profile.name}' lies on the axis.", field="profile", hint="Move a point away from it."
+        )
     if across.max() <= 0:
         across = -across  # drawn on the other side of the axis: the same body
     if across.min() < 0:
@@ -115,7 +142,7 @@ def _checked(profile: ProfileCurve) -> Floats:
     return pts
 
 
-def _counter_clockwise(pts: Floats, closed: bool, *, rises: bool) -> Floats:  # noqa: FBT001
+def _counter_clockwise(pts: Floats, *, closed: bool, rises: bool) -> Floats:
     """Return the profile so that it runs counter-clockwise round the body's section."""
     ring = pts if closed or rises else np.concatenate([pts, [[0.0, pts[-1, 1]], [0.0, pts[0, 1]]]])
     x, y = ring[:, 0] - ring[0, 0], ring[:, 1] - ring[0, 1]
@@ -135,10 +162,7 @@ def _refuse_crossed_closing(pts: Floats, ring: Floats, *, rises: bool) -> None:
     ring = ring[keep]
     # the closing line along the axis may touch where the profile does: only what is off it counts
     inner = ring[:, 0] > 0
-    if rises or inner.all():
-        crossing = polyline_crossing(ring, closed=True)
-    else:
-        crossing = polyline_crossing(ring, closed=False)
+    crossing = polyline_crossing(ring, closed=rises or bool(inner.all()))
     if crossing is not None and (rises or crossing[2][0] > 1e-9 * float(pts[:, 0].max())):
         at = crossing[2]
         what = "The line that closes the profile" if rises else "The disc that closes the profile"
@@ -146,53 +170,68 @@ def _refuse_crossed_closing(pts: Floats, ring: Floats, *, rises: bool) -> None:
                            hint="Lead the profile to the axis, or draw it closed.", places=[(at[0], 0.0, at[1])])  # fmt: skip
 
 
-def _sections(pts: Floats, closed: bool, degrees: float, sides: int, values: Values, notes: list[Note]) -> list[Section]:  # noqa: FBT001
+@dataclass(slots=True)
+class _Plan:
+    """What cutting a profile into rows goes by."""
+
+    values: Values
+    degrees: float
+    sides: int
+    notes: list[Note]
+    length: float
+
+    def rows(self, run: Floats, *, closed: bool) -> Floats:
+        """Cut the chords of a run so that faces come out near square, or into the rows asked for."""
+        to = np.roll(run, -1, axis=0) if closed else run[1:]
+        start = run if closed else run[:-1]
+        cuts = self.near_square(start, to) if self.values.rows is None else self.as_asked(start, to, self.values.rows)
+        steps = np.repeat(np.arange(len(cuts)), cuts)
+        share = (np.arange(len(steps)) - np.repeat(np.cumsum(cuts) - cuts, cuts)) / cuts[steps]
+        rows = start[steps] + (to - start)[steps] * share[:, None]
+        return rows if closed else np.concatenate([rows, run[-1:]])
+
+    def near_square(self, start: Floats, to: Floats) -> np.ndarray:
+        # only height is cut: a flat disc needs no rings, a wall that is to be deformed needs rows
+        width = np.maximum(start[:, 0], to[:, 0]) * math.radians(abs(self.degrees)) / self.sides
+        cuts = np.maximum(1, np.rint(np.abs(to[:, 1] - start[:, 1]) / np.maximum(width, 1e-300)))
+        return np.minimum(cuts, max(1, min(10_000, 2_000_000 // self.sides))).astype(np.int64)
+
+    def as_asked(self, start: Floats, to: Floats, rows: int) -> np.ndarray:
+        lengths = np.hypot(*(to - start).T)
+        if rows < len(lengths):
+            text = f"{rows} rows are fewer than the profile's {len(lengths)} chords; each of them has a row."
+            self.notes.append(Note("info", text, field="rows"))
+        return _spread(lengths, max(len(lengths), round(rows * float(lengths.sum()) / self.length)))
+
+
+def _sections(
+    pts: Floats, *, closed: bool, degrees: float, sides: int, values: Values, notes: list[Note]
+) -> list[Section]:
     """Cut the profile into runs between places on the axis, and each run into rows."""
     on = pts[:, 0] == 0
     if values.rise != 0 and on.any():
         at = pts[int(np.argmax(on))]
-        raise ValueProblem(f"With a rise the profile must keep off the axis; it touches it at height {at[1]:.4g}.", field="rise",
-                           hint="Set the rise to 0, or move that point away from the axis.", places=[(0.0, 0.0, at[1])])  # fmt: skip
+        raise ValueProblem(
+            f"With a rise the profile must keep off the axis; it touches it at height {at[1]:.4g}.",
+            field="rise",
+            hint="Set the rise to 0, or move that point away from the axis.",
+            places=[(0.0, 0.0, at[1])],
+        )
+    ends = pts[[*range(len(pts)), 0]] if closed else pts
+    plan = _Plan(values, degrees, sides, notes, float(np.hypot(*np.diff(ends, axis=0).T).sum()))
     if closed:
         if not on.any():
-            return [Section(_rows(pts, True, degrees, sides, values, notes, pts), True)]
+            return [Section(plan.rows(pts, closed=True), closed=True)]
         first = int(np.argmax(on))
         pts = np.concatenate([np.roll(pts, -first, axis=0), pts[first : first + 1]])
         on = pts[:, 0] == 0
     cuts = [0, *(int(i) for i in np.flatnonzero(on) if 0 < i < len(pts) - 1), len(pts) - 1]
-    out = []
-    for a, b in zip(cuts, cuts[1:], strict=False):
-        run = pts[a : b + 1]
-        if len(run) == 2 and (run[:, 0] == 0).all():
-            continue  # along the axis: no surface
-        out.append(Section(_rows(run, False, degrees, sides, values, notes, pts), False))
+    runs = [pts[a : b + 1] for a, b in pairwise(cuts)]
+    # a run along the axis has no surface
+    out = [Section(plan.rows(r, closed=False)) for r in runs if len(r) > 2 or r[:, 0].any()]
     if len(out) > 1:
         notes.append(Note("info", f"The profile touches the axis between its ends: {len(out)} bodies."))
     return out
-
-
-def _rows(run: Floats, closed: bool, degrees: float, sides: int, values: Values, notes: list[Note], whole: Floats) -> Floats:  # noqa: FBT001
-    """Cut the chords of a run so that faces come out near square, or into the rows asked for."""
-    to = np.roll(run, -1, axis=0) if closed else run[1:]
-    start = run if closed else run[:-1]
-    lengths = np.hypot(*(to - start).T)
-    if values.rows is None:
-        # only height is cut: a flat disc needs no rings, a wall that is to be deformed needs rows
-        width = np.maximum(start[:, 0], to[:, 0]) * math.radians(abs(degrees)) / sides
-        cuts = np.maximum(1, np.rint(np.abs(to[:, 1] - start[:, 1]) / np.maximum(width, 1e-300))).astype(np.int64)
-        most = max(1, min(10_000, int(2_000_000 / sides)))
-        cuts = np.minimum(cuts, most)
-    else:
-        total = float(np.hypot(*np.diff(whole, axis=0).T).sum()) + (float(np.hypot(*(whole[0] - whole[-1]))) if closed else 0.0)
-        wanted = max(len(lengths), round(values.rows * float(lengths.sum()) / total))
-        if values.rows < len(lengths):
-            text = f"{values.rows} rows are fewer than the profile's {len(lengths)} chords; each of them has a row."
-            notes.append(Note("info", text, field="rows"))
-        cuts = _spread(lengths, wanted)
-    steps = np.repeat(np.arange(len(cuts)), cuts)
-    share = (np.arange(len(steps)) - np.repeat(np.cumsum(cuts) - cuts, cuts)) / cuts[steps]
-    rows = start[steps] + (to - start)[steps] * share[:, None]
-    return rows if closed else np.concatenate([rows, run[-1:]])
 
 
 def _spread(lengths: Floats, total: int) -> np.ndarray:
@@ -227,11 +266,13 @@ def _fillet_notes(profile: ProfileCurve) -> list[Note]:
         if f.flat:
             out.append(Note("info", f"{name} is straight: its radius has no effect.", place))
         elif f.radius < f.asked * (1 - 1e-9):
-            out.append(Note("warning", f"{name} has room for a radius of {f.radius:.4g} mm, not {f.asked:.4g} mm.", place))
+            out.append(
+                Note("warning", f"{name} has room for a radius of {f.radius:.4g} mm, not {f.asked:.4g} mm.", place)
+            )
     return out
 
 
-def _callouts(values: Values, frame: Frame, reach: float, extent: float, degrees: float, sides: int) -> tuple[Callout, ...]:
+def _callouts(values: Values, frame: Frame, reach: float, extent: float, degrees: float) -> tuple[Callout, ...]:
     """Handles on the profile's points and fillets, and the number of sides."""
 
     def place(across: float, up: float) -> tuple[float, float, float]:
@@ -263,7 +304,11 @@ def _callouts(values: Values, frame: Frame, reach: float, extent: float, degrees
     top = values.profile.sampled.points[int(np.argmax(np.abs(values.profile.sampled.points[:, 0])))]
     a = math.radians(-60 if abs(degrees) == 360 else degrees / 2)
     spot = frame.to_bench(np.array([[abs(top[0]) * math.cos(a), abs(top[0]) * math.sin(a), top[1]]]))[0]
-    callouts.append(Callout("values/sides", "count", way(spot), way(spot), way(frame.axes[0]), 48 / max(extent, 1e-300)))
+    callouts.append(
+        Callout("values/sides", "count", way(spot), way(spot), way(frame.axes[0]), 48 / max(extent, 1e-300))
+    )
     if abs(degrees) < 360:
-        callouts.append(Callout("values/angle", "angle", place(0, float(top[1])), place(reach, float(top[1])), way(frame.direction)))
+        callouts.append(
+            Callout("values/angle", "angle", place(0, float(top[1])), place(reach, float(top[1])), way(frame.direction))
+        )
     return tuple(callouts)

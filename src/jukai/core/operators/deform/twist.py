@@ -20,9 +20,15 @@ class Values(OperatorValues):
     axis: AxisSpec = axis("What it turns about.", default=AxisSpec("longest"))
     from_: Along = along("Where the twist begins.", default=Along(0.0, share=True))
     to: Along = along("Where it ends.", default=Along(100.0, share=True))
-    turn: float | None = angle("How far the end is turned against the start.", otherwise="45°", instead_of="lead", ge=-360_000, le=360_000)
-    lead: float | None = length("The length along the axis that one whole turn takes.", instead_of="turn", ge=-1e6, le=1e6)
-    still_at: str = choice("The place that does not turn.", (("from", "the start"), ("middle", "the middle"), ("to", "the end")))
+    turn: float | None = angle(
+        "How far the end is turned against the start.", otherwise="45°", instead_of="lead", ge=-360_000, le=360_000
+    )
+    lead: float | None = length(
+        "The length along the axis that one whole turn takes.", instead_of="turn", ge=-1e6, le=1e6
+    )
+    still_at: str = choice(
+        "The place that does not turn.", (("from", "the start"), ("middle", "the middle"), ("to", "the end"))
+    )
     strength: float = share("How much of it acts, 0 to 1.", default=1.0, ge=0, le=1)
 
     @model_validator(mode="after")
@@ -69,18 +75,22 @@ def twist(mesh: Mesh, values: Values, context: Context) -> Result:
     radius = float(np.sqrt(np.einsum("ij,ij->i", reach, reach).max())) if mesh.n_points else 1.0
     tip = frame.origin + frame.direction * stop
     rim = tip + frame.axes[0] * radius
-    axis_way = tuple(float(x) for x in frame.direction)
+    axis_way = _three(frame.direction)
     callouts = []
     if values.lead is None:
         callouts.append(Callout("values/turn", "angle", _three(tip), _three(rim), axis_way))
     else:
-        callouts.append(Callout("values/lead", "length", _three(tip - frame.direction * (stop - start)), _three(tip), axis_way))
+        callouts.append(
+            Callout("values/lead", "length", _three(tip - frame.direction * (stop - start)), _three(tip), axis_way)
+        )
     for key, place in (("from", start), ("to", stop)):
         on = frame.origin + frame.direction * place
         callouts.append(Callout(f"values/{key}", "level", _three(on), _three(on + frame.axes[0] * radius), axis_way))
     used_values = {"turn": degrees} if values.lead is None else {"lead": values.lead}
     shown = {"from": start - low, "to": stop - low, "length": length_, "axis": _axis_name(values, frame.direction)}
-    return Result(mesh.with_points(points), notes, tuple(callouts), used_values | shown, (frame.origin, frame.direction))
+    return Result(
+        mesh.with_points(points), notes, tuple(callouts), used_values | shown, (frame.origin, frame.direction)
+    )
 
 
 def _three(v: np.ndarray) -> tuple[float, float, float]:
@@ -96,7 +106,9 @@ def _axis_name(values: Values, direction: np.ndarray) -> str | None:
 def _degrees(values: Values, span: float) -> float:
     if values.lead is not None:
         if values.lead == 0:
-            raise ValueProblem("A lead of 0 mm would be an endless twist.", field="lead", hint="A longer lead twists less.")
+            raise ValueProblem(
+                "A lead of 0 mm would be an endless twist.", field="lead", hint="A longer lead twists less."
+            )
         return 360.0 * span / values.lead
     return 45.0 if values.turn is None else values.turn
 
@@ -106,7 +118,9 @@ def _notes(mesh: Mesh, along_axis: np.ndarray, start: float, stop: float, degree
     if degrees == 0:
         return (Note("info", "A twist of 0° changes nothing.", field="turn"),)
     eps = 1e-9 * max(stop - start, 1e-300)
-    levels = np.unique(np.round(along_axis[(along_axis >= start - eps) & (along_axis <= stop + eps)] / max(stop - start, 1e-300), 6))
+    levels = np.unique(
+        np.round(along_axis[(along_axis >= start - eps) & (along_axis <= stop + eps)] / max(stop - start, 1e-300), 6)
+    )
     if len(levels) == 0:
         return (Note("info", "No point of the body lies between the start and the end of the twist.", field="from"),)
     steps = max(len(levels) - 1, 1)

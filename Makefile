@@ -1,0 +1,30 @@
+# What people call; the work is in scripts/.
+PORT ?= 8137
+DATA ?= data
+
+.PHONY: setup demo test timings format schema clean
+
+setup:
+	@bash scripts/setup.sh
+
+demo: setup
+	@.venv/bin/jukai demo --port $(PORT) --data $(DATA)
+
+test: setup
+	@bash scripts/test-tools.sh
+	@.venv/bin/python -m tests.run
+
+timings: setup
+	@bash scripts/timings-tools.sh
+	@.venv-timings/bin/python -m timings
+
+format:
+	@.venv/bin/ruff check --fix -q src tests timings; .venv/bin/ruff format -q src tests timings; npm --prefix frontend run -s format
+
+# What is generated from the code and checked in; a test holds it against the code.
+schema: setup
+	@.venv/bin/python -m jukai.main
+	@npm --prefix frontend run -s api
+
+clean:
+	rm -rf .venv .venv-timings .stamps frontend/node_modules src/jukai/web/static
