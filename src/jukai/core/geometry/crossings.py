@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from jukai.core.geometry._crossings import crossing_pairs
 from jukai.core.geometry.arrays import Floats, Ints
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.pairs import overlapping_boxes
@@ -17,7 +18,8 @@ __all__ = ["Crossings", "polyline_crossing", "self_crossings"]
 
 _TOUCH = 1e-10
 """Contact shallower than this share of the triangles' size is touching, not crossing."""
-_CHUNK = 16_384
+_CHUNK = 200_000
+"""Pairs up to which array expressions answer sooner than loading the compiler."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -52,21 +54,19 @@ def _self_crossings(mesh: Mesh) -> Crossings:
     ids = _same_place(p)[tri.points(mesh)]
     corners = p[tri.points(mesh)]
     pairs = overlapping_boxes(corners.min(axis=1), corners.max(axis=1))
-    hits: list[Ints] = []
-    places: list[Floats] = []
-    for start in range(0, len(pairs), _CHUNK):
-        chunk = pairs[start : start + _CHUNK]
-        chunk = chunk[tri.faces[chunk[:, 0]] != tri.faces[chunk[:, 1]]]
-        same = ids[chunk[:, 0]][:, :, None] == ids[chunk[:, 1]][:, None, :]
+    if len(pairs) > _CHUNK:
+        rows, at = crossing_pairs(np.ascontiguousarray(corners), ids, tri.faces, pairs, _TOUCH)
+        found = pairs[rows]
+    else:
+        pairs = pairs[tri.faces[pairs[:, 0]] != tri.faces[pairs[:, 1]]]
+        same = ids[pairs[:, 0]][:, :, None] == ids[pairs[:, 1]][:, None, :]
         apart = same.any(axis=2).sum(axis=1) < 2
-        chunk, same = chunk[apart], same[apart]
-        hit, at = _crossing(corners[chunk[:, 0]], corners[chunk[:, 1]], same)
-        hits.append(chunk[hit])
-        places.append(at)
-    found = np.concatenate(hits)
+        pairs, same = pairs[apart], same[apart]
+        rows, at = _crossing(corners[pairs[:, 0]], corners[pairs[:, 1]], same)
+        found = pairs[rows]
     faces = np.sort(tri.faces[found], axis=1)
     _, first = np.unique(faces.astype(np.int64) @ [mesh.n_faces, 1], return_index=True)
-    return Crossings(faces[first], np.concatenate(places)[first] + middle)
+    return Crossings(faces[first], at[first] + middle)
 
 
 def _same_place(points: Floats) -> Ints:
@@ -105,7 +105,9 @@ def _crossing(a: Floats, b: Floats, same: NDArray[Any]) -> tuple[np.ndarray, Flo
     b0, b1 = _interval(b[cut], db[cut], line, base)
     start, stop = np.maximum(a0, b0), np.minimum(a1, b1)
     crossed = stop - start > eps[cut]
-    flat = np.flatnonzero((da == 0).all(axis=1) & (db == 0).all(axis=1))
+    # lying on each other they overlap if they look the same way; opposite ways is two bodies touching
+    alike = np.einsum("ij,ij->i", na, nb) > 0
+    flat = np.flatnonzero((da == 0).all(axis=1) & (db == 0).all(axis=1) & alike)
     overlaps = flat[_flat_overlap(a[flat], b[flat], na[flat], eps[flat])]
     mids = _on_line(a[cut][crossed], da[cut][crossed], line[crossed], base[crossed],
                     (start + stop)[crossed] / 2)  # fmt: skip

@@ -34,8 +34,7 @@ def overlapping_boxes(low: Floats, high: Floats) -> Ints:
         pairs = grid_pairs(np.ascontiguousarray(low), np.ascontiguousarray(high))
     else:
         pairs = _sweep(low, high)
-    order = np.lexsort((pairs[:, 1], pairs[:, 0]))
-    return np.asarray(pairs[order])
+    return np.asarray(pairs[np.argsort(pairs[:, 0].astype(np.int64) * n + pairs[:, 1])])
 
 
 def _sweep(low: Floats, high: Floats) -> Ints:

@@ -147,10 +147,10 @@ def _counter_clockwise(pts: Floats, *, closed: bool, rises: bool) -> Floats:
     ring = pts if closed or rises else np.concatenate([pts, [[0.0, pts[-1, 1]], [0.0, pts[0, 1]]]])
     x, y = ring[:, 0] - ring[0, 0], ring[:, 1] - ring[0, 1]
     double_area = float((x * np.roll(y, -1) - np.roll(x, -1) * y).sum())
-    if not closed:
-        _refuse_crossed_closing(pts, ring, rises=rises)
     if abs(double_area) <= 1e-12 * float(np.ptp(ring, axis=0).max()) ** 2:
         raise ValueProblem("The profile encloses no area with the axis.", field="profile", hint="Give it a height.")
+    if not closed:
+        _refuse_crossed_closing(pts, ring, rises=rises)
     return pts if double_area > 0 else pts[::-1]
 
 

@@ -1,0 +1,114 @@
+"""Crossings against bodies whose crossings are known, and both ways of finding boxes alike."""
+
+from __future__ import annotations
+
+import unittest
+
+import numpy as np
+
+from jukai.core.geometry._crossings import crossing_pairs
+from jukai.core.geometry._pairs import grid_pairs
+from jukai.core.geometry.crossings import polyline_crossing, self_crossings
+from jukai.core.geometry.lathe import Section, Turning, turn
+from jukai.core.geometry.mesh import Mesh, join_meshes
+from jukai.core.geometry.pairs import _sweep, overlapping_boxes
+from jukai.core.geometry.soundness import soundness
+from jukai.core.geometry.triangulation import triangulate
+from tests.common import cube, reference_mesh
+
+
+def moved(mesh: Mesh, *by: float) -> Mesh:
+    return mesh.with_points(mesh.points + np.array(by))
+
+
+class Boxes(unittest.TestCase):
+    def test_sweep_and_grid_find_what_comparing_all_finds(self) -> None:
+        rng = np.random.default_rng(4)
+        for n, size in ((2, 1.0), (300, 0.1), (300, 0.6)):
+            low = rng.uniform(0, 1, (n, 3))
+            high = low + rng.uniform(0, size, (n, 3))
+            i, j = np.triu_indices(n, 1)
+            all_ = ((low[i] <= high[j]) & (low[j] <= high[i])).all(axis=1)
+            wanted = {(int(a), int(b)) for a, b in zip(i[all_], j[all_], strict=True)}
+            for found in (_sweep(low, high), grid_pairs(low, high), overlapping_boxes(low, high)):
+                self.assertEqual({(int(a), int(b)) for a, b in found}, wanted)
+                self.assertEqual(len(found), len(wanted))
+
+    def test_many_flat_boxes(self) -> None:
+        low = np.zeros((13_000, 2))
+        low[:, 0] = np.arange(13_000) * 2.0
+        self.assertEqual(len(overlapping_boxes(low, low + 1)), 0)
+        self.assertEqual(len(overlapping_boxes(low, low + 2)), 12_999)
+
+
+class Bodies(unittest.TestCase):
+    def test_touching_is_no_crossing(self) -> None:
+        for by in ((1, 0, 0), (1, 1, 0), (1, 1, 1), (1, 0.5, 0.25), (0, 0, 1)):
+            self.assertEqual(len(self_crossings(join_meshes([cube(), moved(cube(), *by)])).pairs), 0, by)
+
+    def test_overlapping_cubes_cross(self) -> None:
+        """Two unit cubes half a side apart on every axis cross in six edges: three pairs of faces from each."""
+        found = self_crossings(join_meshes([cube(), moved(cube(), 0.5, 0.5, 0.5)]))
+        self.assertEqual(len(found.pairs), 6)
+        low, high = cube().bounds
+        self.assertTrue(((found.places >= low) & (found.places <= high + 0.5)).all())
+
+    def test_flat_faces_that_lie_on_each_other_cross(self) -> None:
+        self.assertGreater(len(self_crossings(join_meshes([cube(), moved(cube(), 0.5, 0.5, 0)])).pairs), 0)
+
+    def test_a_turned_body_far_out_and_small(self) -> None:
+        a = np.linspace(0, 2 * np.pi, 16, endpoint=False)
+        for middle, radius in ((5.0, 1.0), (5e5, 1.0), (5e-5, 1e-5)):
+            ring = np.column_stack([middle + radius * np.cos(a), radius * np.sin(a)])
+            self.assertEqual(len(self_crossings(turn([Section(ring, True)], Turning(sides=24), "s")).pairs), 0)
+
+    def test_both_ways_find_the_same(self) -> None:
+        bodies = [
+            join_meshes([cube(), moved(cube(), *by)])
+            for by in ((0.5, 0.5, 0.5), (0.5, 0.5, 0), (0.3, 0.1, 0.2), (1, 0.5, 0.2))
+        ]
+        bodies += [
+            reference_mesh(n)
+            for n in (
+                "spindle_torus.obj",
+                "pentagram_prism.obj",
+                "klein_bottle.obj",
+                "torus_8x6.obj",
+                "two_cubes_edge.obj",
+            )
+        ]
+        for mesh in bodies:
+            tri = triangulate(mesh)
+            corners = mesh.points[tri.points(mesh)]
+            pairs = overlapping_boxes(corners.min(axis=1), corners.max(axis=1))
+            rows, places = crossing_pairs(corners, tri.points(mesh), tri.faces, pairs, 1e-10)
+            found = {tuple(sorted(p)) for p in tri.faces[pairs[rows]].tolist()}
+            self.assertEqual(found, {tuple(p) for p in self_crossings(mesh).pairs.tolist()})
+            self.assertTrue(np.isfinite(places).all())
+
+    def test_a_face_that_crosses_itself_is_told(self) -> None:
+        kinds = {f.kind for f in soundness(reference_mesh("pentagram_prism.obj")).findings}
+        self.assertIn("folded_faces", kinds)
+
+
+class Lines(unittest.TestCase):
+    def test_polylines(self) -> None:
+        cases = [
+            ([[0, 0], [2, 2], [2, 0], [0, 2]], False, (1, 1)),
+            ([[0, 0], [2, 0], [2, 2], [0, 2]], True, None),
+            ([[0, 0], [2, 2], [2, 0], [0, 2]], True, (1, 1)),
+            ([[0, 0], [4, 0], [4, 2], [2, 0]], False, (2, 0)),
+            ([[0, 0], [4, 0], [2, 0], [2, 3]], False, (2, 0)),
+            ([[0, 0], [1, 0], [2, 0], [3, 0]], False, None),
+        ]
+        for points, closed, place in cases:
+            got = polyline_crossing(np.array(points, float), closed=closed)
+            if place is None:
+                self.assertIsNone(got, points)
+            else:
+                assert got is not None
+                np.testing.assert_allclose(got[2], place, atol=1e-9)
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,238 @@
+"""Connectivity, lineage, components, triangulation, normals, measures: counting, closed forms, and both ways alike."""
+
+from __future__ import annotations
+
+import unittest
+
+import numpy as np
+
+from jukai.core.geometry._connect import bucket_edges
+from jukai.core.geometry._faces import corner_normals_loop, vector_areas_loop
+from jukai.core.geometry.components import _hooking, _union_find, components
+from jukai.core.geometry.connectivity import MANY, RIM, _connect_by_sorting, connect
+from jukai.core.geometry.lathe import Section, Turning, turn
+from jukai.core.geometry.measures import area, face_normals, signed_volume, surface_centroid, vector_areas
+from jukai.core.geometry.mesh import Lineage, Mesh, join_meshes
+from jukai.core.geometry.normals import _corner_angles, corner_normals, sharp_edges
+from jukai.core.geometry.placing import placed, placement_matrix
+from jukai.core.geometry.triangulation import triangulate
+from jukai.core.geometry.view import view_bytes
+from tests.common import check_sound, cube, reference, reference_mesh
+
+ROWS = reference("meshes/table.json")["rows"]
+
+
+def ball(sides: int = 24, rows: int = 12) -> Mesh:
+    a = np.linspace(-np.pi / 2, np.pi / 2, rows + 1)
+    profile = np.column_stack([np.cos(a), np.sin(a)])
+    profile[[0, -1], 0] = 0
+    return turn([Section(profile)], Turning(sides=sides), "s1")
+
+
+def shuffled(mesh: Mesh, seed: int) -> Mesh:
+    rng = np.random.default_rng(seed)
+    order = rng.permutation(mesh.n_points)
+    back = np.argsort(order)
+    faces = [back[mesh.corners[a:b]].tolist() for a, b in zip(mesh.offsets[:-1], mesh.offsets[1:], strict=True)]
+    rng.shuffle(faces)
+    return Mesh.from_faces(mesh.points[order], faces)
+
+
+class ConnectivityTest(unittest.TestCase):
+    def test_both_ways_give_the_same_numbers(self) -> None:
+        bodies = [reference_mesh(r["file"]) for r in ROWS] + [ball(), shuffled(ball(), 1)]
+        for mesh in bodies:
+            one = _connect_by_sorting(mesh.corners, mesh.offsets, mesh.n_points)
+            two = bucket_edges(mesh.corners, mesh.offsets, mesh.n_points)
+            for a, b in zip(one, two, strict=True):
+                np.testing.assert_array_equal(a, b)
+
+    def test_a_large_fan(self) -> None:
+        n = 9000
+        ring = np.arange(1, n + 1)
+        corners = np.stack([np.zeros(n, int), ring, np.roll(ring, -1)], axis=1).ravel().astype(np.int32)
+        con = connect(corners, np.arange(0, 3 * n + 1, 3, dtype=np.int32), n + 1)
+        self.assertEqual((con.n_edges, int((con.twins == RIM).sum())), (2 * n, n))
+
+    def test_twins_point_at_each_other(self) -> None:
+        for mesh in (ball(), reference_mesh("fin.obj"), reference_mesh("moebius_strip.obj")):
+            con = mesh.connectivity
+            c = np.flatnonzero(con.twins >= 0)
+            np.testing.assert_array_equal(con.twins[con.twins[c]], c)
+            np.testing.assert_array_equal(con.corner_edge[con.twins[c]], con.corner_edge[c])
+        self.assertEqual(int((reference_mesh("fin.obj").connectivity.twins == MANY).sum()), 3)
+
+    def test_corners_round_a_point(self) -> None:
+        mesh = shuffled(ball(), 3)
+        con = mesh.connectivity
+        for p in (0, 7, mesh.n_points - 1):
+            own = con.point_corners[con.point_offsets[p] : con.point_offsets[p + 1]]
+            np.testing.assert_array_equal(np.sort(own), np.flatnonzero(mesh.corners == p))
+
+    def test_components(self) -> None:
+        rng = np.random.default_rng(2)
+        for n, k in ((1, 0), (50, 20), (400, 390)):
+            a, b = rng.integers(0, n, (2, k)).astype(np.int32)
+            np.testing.assert_array_equal(_hooking(n, a, b), _union_find(n, a, b))
+        self.assertEqual(components(5, [0, 3], [1, 4]).tolist(), [0, 0, 1, 2, 2])
+
+
+class MeshTest(unittest.TestCase):
+    def test_arrays_can_not_be_changed(self) -> None:
+        with self.assertRaises(ValueError):
+            cube().points[0, 0] = 3
+
+    def test_lineage_walks_to_the_oldest(self) -> None:
+        table, first = Lineage().extended([("s1", "walls", -1)])
+        table, second = table.extended([("s2", "strips", first)])
+        self.assertEqual(table.trail(second), [("s1", "walls"), ("s2", "strips")])
+        mesh = cube().with_changes(lineage=table, face_lineage=np.array([0, 0, 1, 1, 1, -1], np.int32))
+        self.assertEqual(mesh.group_faces("s1", "walls").sum(), 5)
+        self.assertEqual(mesh.group_faces("s2", "strips").sum(), 3)
+        self.assertEqual(mesh.groups(), {"strips": 3, "walls": 5})
+
+    def test_joined_meshes_keep_lineage_and_faces(self) -> None:
+        one = turn([Section(np.array([[1, 0], [1, 2.0]]))], Turning(sides=6), "a")
+        two = turn([Section(np.array([[2, 0], [2, 2.0]]))], Turning(sides=8), "b")
+        both = join_meshes([one, two])
+        self.assertEqual(both.n_faces, one.n_faces + two.n_faces)
+        self.assertEqual(both.groups()["walls"], 14)
+        self.assertAlmostEqual(signed_volume(both), signed_volume(one) + signed_volume(two))
+
+    def test_digest_sees_every_table(self) -> None:
+        mesh = ball()
+        other = mesh.with_changes(uv=mesh.uv * 0.5)
+        self.assertEqual(mesh.digest(), ball().digest())
+        self.assertNotEqual(mesh.digest(), other.digest())
+
+
+class Triangles(unittest.TestCase):
+    def test_every_face_gives_its_sides_less_two_and_keeps_its_area(self) -> None:
+        for row in ROWS:
+            mesh = reference_mesh(row["file"])
+            tri = triangulate(mesh)
+            np.testing.assert_array_equal(np.bincount(tri.faces, minlength=mesh.n_faces), mesh.sides - 2)
+            if row["bent_faces"] or row["file"] in ("pentagram_prism.obj", "repeated_corner.obj", "spindle_torus.obj"):
+                continue
+            p = mesh.points[tri.points(mesh)]
+            cross = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
+            along = np.einsum("ij,ij->i", cross, face_normals(mesh)[tri.faces])
+            self.assertGreaterEqual(float(along.min()), -1e-9 * mesh.size**2, row["file"])
+            self.assertAlmostEqual(float(along.sum() / 2), area(mesh), delta=1e-6 * area(mesh) + 1e-30)
+
+    def test_closed_bodies_stay_closed(self) -> None:
+        for row in ROWS:
+            if (
+                row["closed"]
+                and row["manifold"]
+                and row["oriented"]
+                and row["file"] not in ("two_sided_quad.obj", "zero_area_face.obj")
+            ):
+                mesh = reference_mesh(row["file"])
+                cut = Mesh.from_triangles(mesh.points, triangulate(mesh).points(mesh))
+                self.assertEqual(int((cut.connectivity.edge_sides != 2).sum()), 0, row["file"])
+
+    def test_random_stars(self) -> None:
+        """Polygons seen whole from their middle, with many hollow corners: area by the shoelace formula."""
+        rng = np.random.default_rng(8)
+        for n in (5, 9, 30, 200):
+            a = np.sort(rng.uniform(0, 2 * np.pi, n))
+            flat = np.column_stack([np.cos(a), np.sin(a)]) * rng.uniform(0.2, 1, n)[:, None]
+            if np.diff(np.append(a, a[0] + 2 * np.pi)).max() > 3:
+                continue
+            turned = np.column_stack([flat, np.zeros(n)]) @ np.linalg.qr(rng.normal(size=(3, 3)))[0]
+            mesh = Mesh.from_faces(turned, [list(range(n))])
+            p = mesh.points[triangulate(mesh).points(mesh)]
+            got = np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1).sum() / 2
+            x, y = flat.T
+            self.assertAlmostEqual(got, abs(np.dot(x, np.roll(y, -1)) - np.dot(y, np.roll(x, -1))) / 2, places=9)
+
+    def test_a_hollow_quad_is_cut_inside(self) -> None:
+        for shift in range(4):
+            arrow = np.roll([[0, 0, 0], [2, 1, 0], [0, 2, 0], [0.5, 1, 0]], shift, axis=0)
+            mesh = Mesh.from_faces(arrow, [[0, 1, 2, 3]])
+            p = mesh.points[triangulate(mesh).points(mesh)]
+            self.assertTrue((np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])[:, 2] > 0).all())
+
+
+class Normals(unittest.TestCase):
+    def test_cube_stays_flat_and_ball_smooth(self) -> None:
+        mesh = cube()
+        np.testing.assert_allclose(corner_normals(mesh), face_normals(mesh)[mesh.corner_faces])
+        round_ = ball(48, 24)
+        np.testing.assert_allclose(corner_normals(round_), round_.points[round_.corners], atol=0.01)
+
+    def test_both_ways_agree(self) -> None:
+        for mesh in (
+            ball(),
+            reference_mesh("mixed_corner_3.obj"),
+            reference_mesh("fin.obj"),
+            reference_mesh("moebius_strip.obj"),
+        ):
+            con = mesh.connectivity
+            np.testing.assert_allclose(
+                vector_areas_loop(mesh.points, mesh.corners, mesh.offsets), vector_areas(mesh), atol=1e-15
+            )
+            loop = corner_normals_loop(face_normals(mesh), _corner_angles(mesh), mesh.corners, mesh.offsets, mesh.corner_faces,
+                                       con.following, con.twins, con.corner_edge, sharp_edges(mesh))  # fmt: skip
+            np.testing.assert_allclose(loop, corner_normals(mesh), atol=1e-12)
+
+    def test_marked_edges_are_sharp(self) -> None:
+        mesh = ball()
+        pairs = mesh.connectivity.edges[[3, 50]]
+        marked = Mesh(
+            mesh.points,
+            mesh.corners,
+            mesh.offsets,
+            edge_pairs=pairs[:, ::-1],
+            edge_data={"sharp": np.array([True, True])},
+        )
+        self.assertEqual(int(sharp_edges(marked).sum()) - int(sharp_edges(mesh).sum()), 2)
+
+
+class Measures(unittest.TestCase):
+    def test_volume_far_from_the_origin(self) -> None:
+        self.assertAlmostEqual(signed_volume(reference_mesh("far_away_cube.obj")), 1, places=6)
+        self.assertEqual(signed_volume(reference_mesh("inverted_cube.obj")), -1)
+
+    def test_middle_of_an_odd_prism_is_its_axis(self) -> None:
+        prism = turn([Section(np.array([[1, 0], [1, 2.0]]))], Turning(sides=5), "s")
+        np.testing.assert_array_equal(surface_centroid(prism)[:2], [0, 0])
+
+    def test_placement(self) -> None:
+        """Scaled, then turned about the fixed X, Y, Z in that order, then moved; a mirror stays outward."""
+        m = placement_matrix(np.array([1, 2, 3.0]), np.array([90, 0, 90.0]), np.array([2, 1, 1.0]))
+        np.testing.assert_allclose((m @ [1, 0, 0, 1])[:3], [1, 4, 3], atol=1e-15)
+        np.testing.assert_allclose((m @ [0, 1, 0, 1])[:3], [1, 2, 4], atol=1e-15)
+        np.testing.assert_allclose((m @ [0, 0, 1, 1])[:3], [2, 2, 3], atol=1e-15)
+        mirrored = placed(ball(), placement_matrix(np.zeros(3), np.zeros(3), np.array([-2, 1, 1.0])))
+        check_sound(self, mirrored)
+        self.assertAlmostEqual(signed_volume(mirrored), 2 * signed_volume(ball()))
+
+
+class Drawing(unittest.TestCase):
+    def test_bytes(self) -> None:
+        """The head counts what follows, and each triangle's sides are drawn just where the polygon has one."""
+        for mesh in (cube(), ball(), reference_mesh("c_prism.obj"), ball(130, 90)):
+            data = view_bytes(mesh)
+            head = np.frombuffer(data, "<u4", 12)
+            v, t, f, s, text = (int(x) for x in head[2:7])
+            self.assertEqual(
+                len(data), 72 + 12 * v + 24 * s + 12 * t + 4 * t + 4 * v + 4 * f + 8 * v + text + -text % 4
+            )
+            self.assertEqual((t, f), (int((mesh.sides - 2).sum()), mesh.n_faces))
+            at = 72 + 12 * v + 24 * s
+            triangles = np.frombuffer(data, "<u4", 3 * t, at).reshape(-1, 3)
+            edge = np.frombuffer(data, np.uint8, 4 * v, 72 + 12 * v + 24 * s + 16 * t + 4 * v + 4 * f + 4 * v).reshape(
+                -1, 4
+            )
+            drawn = 0
+            corner = edge[triangles][:, :, :3]
+            for k in range(3):
+                i, j = (k + 1) % 3, (k + 2) % 3
+                drawn += int(((corner[:, i] == 0) & (corner[:, j] == 0)).any(axis=1).sum())
+            self.assertEqual(drawn, len(mesh.corners))
+
+
+if __name__ == "__main__":
+    unittest.main()
