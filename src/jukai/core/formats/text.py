@@ -36,7 +36,9 @@ def decimal_rows(key: bytes, rows: Any) -> bytes:
 
 
 def _places(most: float) -> int:
-    return min(_DIGITS - (math.floor(math.log10(most)) + 1 if most > 0 else 0), 18) if most < 1e15 else -1
+    """Return the decimals that the largest number leaves, -1 where 17 are not enough or none are left."""
+    places = _DIGITS - (math.floor(math.log10(most)) + 1 if most > 0 else 0)
+    return places if 0 <= places <= 17 else -1
 
 
 def _decimal(x: float) -> str:

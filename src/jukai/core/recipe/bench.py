@@ -33,7 +33,7 @@ Point3 = Annotated[list[Number], Field(min_length=3, max_length=3)]
 
 
 class _Model(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True, allow_inf_nan=False)
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True, allow_inf_nan=False, defer_build=True)
 
 
 class NamedNumber(_Model):

@@ -21,9 +21,9 @@ def upgrade() -> None:
         sa.Column("head", sa.Integer, nullable=False),
         sa.Column("tip", sa.Integer, nullable=False),
         sa.Column("parts", sa.Integer, nullable=False),
-        sa.Column("created", sa.Float, nullable=False),
-        sa.Column("changed", sa.Float, nullable=False),
-        sa.Column("removed", sa.Float),
+        sa.Column("created", sa.Double, nullable=False),
+        sa.Column("changed", sa.Double, nullable=False),
+        sa.Column("removed", sa.Double),
     )
     op.create_table(
         "revision",
@@ -35,7 +35,7 @@ def upgrade() -> None:
         sa.Column("label", sa.String(300), nullable=False),
         sa.Column("name", sa.String(200)),
         sa.Column("author", sa.String(64), nullable=False),
-        sa.Column("time", sa.Float, nullable=False),
+        sa.Column("time", sa.Double, nullable=False),
         sa.UniqueConstraint("bench", "number"),
     )
     op.create_index("revision_parent", "revision", ["bench", "parent"])
@@ -55,7 +55,7 @@ def upgrade() -> None:
         sa.Column("part_name", sa.String(200), nullable=False),
         sa.Column("revision", sa.Integer, nullable=False),
         sa.Column("key", sa.String(64), nullable=False),
-        sa.Column("time", sa.Float, nullable=False),
+        sa.Column("time", sa.Double, nullable=False),
         sa.Column("report", sa.JSON, nullable=False),
         sa.Column("mesh", sa.LargeBinary, nullable=False),
     )

@@ -1,0 +1,112 @@
+"""The command line, as the architecture document says."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+from tests.common import EXAMPLE, ROOT, command
+
+DEMO = ROOT / "demo" / "armillary.jukai.json"
+KEYS = ["part", "points", "edges", "faces", "sides", "bodies", "closed", "manifold", "oriented", "self_crossings", "volume", "area", "bounds",
+        "groups", "notes", "milliseconds"]  # fmt: skip
+
+
+class Build(unittest.TestCase):
+    def test_json(self) -> None:
+        status, out, err = command("build", str(EXAMPLE), "--json")
+        self.assertEqual((status, err), (0, ""))
+        report = json.loads(out)
+        self.assertEqual(list(report), KEYS)
+        self.assertEqual(
+            (report["part"], report["closed"], report["self_crossings"], sorted(report["sides"])),
+            ("Column", True, 0, ["3", "4", "more"]),
+        )
+        for note in report["notes"]:
+            self.assertEqual(set(note), {"level", "step", "text"})
+
+    def test_upto_and_part(self) -> None:
+        _, whole, _ = command("build", str(EXAMPLE), "--json")
+        _, first, _ = command("build", str(EXAMPLE), "--json", "--upto", "s1", "--part", "Column")
+        self.assertNotEqual(json.loads(whole)["area"], json.loads(first)["area"])
+
+    def test_every_part_of_the_demo_is_sound(self) -> None:
+        names = [p["name"] for p in json.loads(DEMO.read_text())["parts"]]
+        self.assertGreater(len(names), 3)
+        for name in names:
+            _, out, err = command("build", str(DEMO), "--part", name, "--json")
+            self.assertEqual(err, "")
+            self.assertEqual([n["text"] for n in json.loads(out)["notes"] if n["level"] == "failure"], [], name)
+
+    def test_every_operator_is_in_the_demo(self) -> None:
+        used = {s["operator"] for p in json.loads(DEMO.read_text())["parts"] for s in p["recipe"]}
+        _, out, _ = command("operators", "--json")
+        # an import needs a file beside the bench, which the demo has none of
+        self.assertEqual({o["id"] for o in json.loads(out)} - used, {"imported"})
+
+    def test_writes_all_formats_and_nothing_on_failure(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            for kind in ("obj", "stl", "ply", "glb"):
+                target = Path(folder) / f"out.{kind}"
+                status, _, err = command("build", str(EXAMPLE), "-o", str(target))
+                self.assertEqual((status, err), (0, ""))
+                status, out, _ = command("check", str(target), "--json")
+                self.assertEqual((status, json.loads(out)["closed"]), (0, True))
+            target.write_bytes(b"untouched")
+            broken = json.loads(EXAMPLE.read_text())
+            broken["parts"][0]["recipe"][1]["values"] = {"lead": 0}
+            path = Path(folder) / "broken.jukai.json"
+            path.write_text(json.dumps(broken))
+            status, out, err = command("build", str(path), "-o", str(target))
+            self.assertEqual((status, out, err.count("\n")), (2, "", 1))
+            self.assertIn("Step s2 (twist)", err)
+            self.assertEqual(target.read_bytes(), b"untouched")
+            self.assertEqual(len(list(Path(folder).glob(".*"))), 0)
+
+    def test_errors_are_one_line(self) -> None:
+        for arguments, text in (
+            (("build", "nowhere.json"), "There is no file"), (("build", str(ROOT)), "is a folder"), (("build", str(DEMO)), "Choose one with --part"),
+            (("build", str(EXAMPLE), "--part", "Nobody"), "no part 'Nobody'"), (("build", str(EXAMPLE), "--upto", "s9"), "no step 's9'"),
+            (("build", str(EXAMPLE), "-o", "x.doc"), "no mesh file"), (("build", str(EXAMPLE), "-o", "/nowhere/x.obj"), "can't be written"),
+            (("check", str(EXAMPLE)), "does not end like"), (("dance",), "invalid choice"), ((), "required"), (("serve", "--port", "99999", "--data", "/tmp/j"), "no port"),
+            (("serve", "--host", "0.0.0.0"), "token"),
+        ):  # fmt: skip
+            with self.subTest(text):
+                status, out, err = command(*arguments)
+                self.assertEqual((status, out, err.count("\n")), (2, "", 1), err)
+                self.assertIn(text, err)
+
+
+class Process(unittest.TestCase):
+    def test_imports_stay_light(self) -> None:
+        """The core costs at most 1.5 times NumPy and pydantic; a small build loads neither compiler nor SciPy."""
+        code = "import sys, time; t = time.process_time(); {}; print(time.process_time() - t, [m for m in ('scipy', 'numba', 'flask', 'sqlalchemy', 'trimesh') if m in sys.modules])"
+        times: dict[str, list[float]] = {}
+        for _ in range(5):
+            for name, what in (
+                ("floor", "import numpy, pydantic; type('M', (pydantic.BaseModel,), {'__annotations__': {'a': int}})"),
+                ("core", "from jukai.core import Bench, Mesh, evaluate"),
+                ("bare floor", "import numpy, pydantic"),
+                ("bare core", "import jukai.core"),
+            ):
+                out = subprocess.run(
+                    [sys.executable, "-c", code.format(what)], capture_output=True, text=True, check=True, cwd=ROOT
+                ).stdout
+                seconds, heavy = out.split(" ", 1)
+                self.assertEqual(heavy.strip(), "[]")
+                times.setdefault(name, []).append(float(seconds))
+        self.assertLessEqual(min(times["core"]), 1.5 * min(times["floor"]))
+        self.assertLessEqual(min(times["bare core"]), 1.5 * min(times["bare floor"]))
+        build = f"from jukai.cli import main; main(['build', {str(EXAMPLE)!r}, '--json', '-o', '/dev/null/x.obj'])"
+        out = subprocess.run(
+            [sys.executable, "-c", code.format(build)], capture_output=True, text=True, check=True, cwd=ROOT
+        ).stdout
+        self.assertTrue(out.endswith("[]\n"), out)
+
+
+if __name__ == "__main__":
+    unittest.main()
