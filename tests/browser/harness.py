@@ -1,0 +1,214 @@
+"""A real server, a real database and headless Chromium; waiting on states, never on sleeps."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import unittest
+import urllib.request
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, TypeVar
+
+from selenium import webdriver
+from selenium.common.exceptions import (
+    ElementClickInterceptedException,
+    NoSuchElementException,
+    StaleElementReferenceException,
+)
+from selenium.webdriver.chrome.options import Options
+from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.remote.webelement import WebElement
+from selenium.webdriver.support.ui import WebDriverWait
+
+from tests.common import ROOT
+
+T = TypeVar("T")
+FLAGS = (
+    "--headless=new", "--no-sandbox", "--disable-dev-shm-usage", "--window-size=1280,943", "--force-device-scale-factor=1", "--hide-scrollbars",
+    "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-background-networking", "--disable-component-update", "--disable-sync",
+    "--no-first-run",
+)  # fmt: skip
+RETRY = (StaleElementReferenceException, NoSuchElementException, ElementClickInterceptedException)
+
+
+class Server:
+    """The server as a process, on a data folder that outlives it."""
+
+    def __init__(self, folder: str, *, demo: bool = True) -> None:
+        self.folder, self.demo = folder, demo
+        with socket.socket() as s:
+            s.bind(("127.0.0.1", 0))
+            self.port = s.getsockname()[1]
+        self.start()
+
+    @property
+    def address(self) -> str:
+        return f"http://127.0.0.1:{self.port}"
+
+    def start(self) -> None:
+        command = [
+            sys.executable,
+            "-c",
+            "from jukai.cli import run; run()",
+            "demo" if self.demo else "serve",
+            "--port",
+            str(self.port),
+        ]
+        self.process = subprocess.Popen([*command, "--data", self.folder], stdout=subprocess.PIPE, cwd=ROOT, text=True)
+        assert self.process.stdout is not None
+        line = self.process.stdout.readline()
+        if self.address not in line:
+            raise RuntimeError(f"the server did not start: {line}")
+
+    def stop(self) -> None:
+        if self.process.poll() is None:
+            os.kill(self.process.pid, signal.SIGTERM)
+        self.process.wait(20)
+        if self.process.stdout:
+            self.process.stdout.close()
+
+
+def chromium(downloads: str) -> webdriver.Chrome:
+    """Return a browser; no driver is looked for or fetched."""
+    os.environ |= {"SE_OFFLINE": "true", "SE_AVOID_STATS": "true"}
+    options = Options()
+    options.binary_location = shutil.which("chromium") or "chromium"
+    for flag in FLAGS:
+        options.add_argument(flag)
+    options.add_experimental_option(
+        "prefs", {"download.default_directory": downloads, "download.prompt_for_download": False}
+    )
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+    return webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
+
+
+class BrowserTest(unittest.TestCase):
+    """One browser and one server per class."""
+
+    demo = True
+    driver: webdriver.Chrome
+    server: Server
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.folder = tempfile.TemporaryDirectory()
+        cls.addClassCleanup(cls.folder.cleanup)
+        cls.downloads = Path(cls.folder.name) / "downloads"
+        cls.downloads.mkdir()
+        cls.server = Server(str(Path(cls.folder.name) / "data"), demo=cls.demo)
+        cls.addClassCleanup(cls.server.stop)
+        cls.driver = chromium(str(cls.downloads))
+        cls.addClassCleanup(cls.driver.quit)
+
+    def tearDown(self) -> None:
+        severe = [
+            e["message"]
+            for e in self.driver.get_log("browser")
+            if e["level"] == "SEVERE" and not self.expected(e["message"])
+        ]
+        self.assertEqual(severe, [])
+
+    def expected(self, message: str) -> bool:
+        """Return whether a message of the browser's log is part of the test."""
+        return False
+
+    # -- finding and waiting --------------------------------------------------------------------
+    def find(self, test_id: str) -> WebElement:
+        return self.driver.find_element(By.CSS_SELECTOR, f'[data-testid="{test_id}"]')
+
+    def all(self, test_id: str) -> list[WebElement]:
+        return self.driver.find_elements(By.CSS_SELECTOR, f'[data-testid="{test_id}"]')
+
+    def wait(self, condition: Callable[[], T], what: str = "", seconds: float = 30) -> T:
+        wait = WebDriverWait(self.driver, seconds, poll_frequency=0.03, ignored_exceptions=RETRY)
+        return wait.until(lambda _: condition(), what)
+
+    def text(self, test_id: str) -> str:
+        return self.wait(lambda: [self.find(test_id).text])[0]
+
+    def click(self, test_id: str) -> None:
+        self.wait(lambda: [self.find(test_id).click()], f"click {test_id}")
+
+    def attribute(self, test_id: str, name: str) -> str:
+        return self.wait(lambda: [self.find(test_id).get_attribute(name)])[0] or ""
+
+    def open_menu(self, trigger: str, words: str) -> None:
+        """Choose an entry of a menu by its words."""
+        self.click(trigger)
+
+        def choose() -> Any:
+            items = self.driver.find_elements(By.CSS_SELECTOR, '[data-state="open"] [role="menuitem"]')
+            item = next((i for i in items if i.is_displayed() and i.text.startswith(words)), None)
+            return [item.click()] if item else None
+
+        self.wait(choose, f"menu entry {words}")
+
+    # -- the bench ------------------------------------------------------------------------------
+    def open_demo(self) -> None:
+        self.driver.get(self.server.address)
+        self.click("bench-link")
+        self.settled()
+
+    def revision(self) -> int:
+        return int(self.attribute("bench", "data-revision"))
+
+    def settled(self) -> None:
+        """Wait until no edit is on its way and the body shown is that of the state."""
+        self.wait(
+            lambda: (
+                self.find("bench").get_attribute("data-waiting") == "0"
+                and bool(self.find("stage").get_attribute("data-shown"))
+            ),
+            "settled",
+        )
+
+    def after(self, act: Callable[[], Any], *, by: int = 1) -> None:
+        """Do something that makes one revision, and wait for it."""
+        before = self.revision()
+        act()
+        self.wait(lambda: self.revision() >= before + by, "a new revision")
+        self.settled()
+
+    def drag(self, element: WebElement, *moves: tuple[int, int]) -> None:
+        chain = ActionChains(self.driver, duration=40).move_to_element(element).click_and_hold()
+        for move in moves:
+            chain.move_by_offset(*move)
+        chain.perform()
+        ActionChains(self.driver, duration=0).release().perform()
+
+    def type_into(self, chip: str, text: str, *, end: str = Keys.ENTER) -> None:
+        self.click(f"chip-{chip}")
+        field = self.wait(lambda: self.find(f"field-{chip}"), f"field {chip}")
+        field.send_keys(Keys.CONTROL, "a")
+        field.send_keys(text, end)
+
+    def keys(self, *keys: str) -> None:
+        self.driver.find_element(By.TAG_NAME, "body").send_keys(*keys)
+
+    def downloaded(self, ending: str) -> Path:
+        def done() -> Path | None:
+            files = [p for p in self.downloads.iterdir() if not p.name.startswith(".")]
+            if any(p.suffix == ".crdownload" for p in files):
+                return None
+            return next((p for p in files if p.name.endswith(ending) and p.stat().st_size), None)
+
+        path = self.wait(done, f"a download {ending}")
+        assert path is not None
+        return path
+
+    def document(self) -> Any:
+        """Return the state of the bench as the server has it."""
+        import json
+
+        bench = self.driver.current_url.rsplit("/", 1)[-1]
+        with urllib.request.urlopen(f"{self.server.address}/api/benches/{bench}") as response:
+            return json.loads(response.read())

@@ -1,0 +1,393 @@
+"""The path of the first slice, through the real interface: from the demo to files in the hand."""
+
+from __future__ import annotations
+
+import unittest
+from pathlib import Path
+from typing import Any
+
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+
+from jukai.core.formats import read_mesh
+from tests.browser.harness import BrowserTest
+from tests.common import EXAMPLE
+
+TURN, TWIST = "p1/s1/values", "p1/s2/values"
+
+
+class MainPath(BrowserTest):
+    def expected(self, message: str) -> bool:
+        # the server is stopped and a wrong formula is typed on purpose
+        return any(
+            part in message
+            for part in (
+                "ERR_CONNECTION_REFUSED",
+                "ERR_INCOMPLETE",
+                "ERR_CONNECTION_RESET",
+                "ERR_EMPTY_RESPONSE",
+                "422",
+                "404",
+            )
+        )
+
+    def setUp(self) -> None:
+        self.open_demo()
+
+    def value(self, part: str, step: str, key: str) -> Any:
+        recipe = next(p for p in self.document()["document"]["parts"] if p["id"] == part)["recipe"]
+        return next(s for s in recipe if s["id"] == step).get("values", {}).get(key)
+
+    def points(self) -> dict[str, Any]:
+        return {p["id"]: p for p in self.document()["document"]["curves"][0]["points"]}
+
+    def test_a_number_is_dragged_typed_stepped_and_put_back(self) -> None:
+        chip = f"chip-{TURN}/sides"
+        self.after(lambda: self.drag(self.find(chip), (16, 0), (16, 0)))
+        self.assertEqual(self.value("p1", "s1", "sides"), 72)
+        self.assertEqual(self.text("undo-name"), "turn sides")
+        self.assertIn("faces", self.text("change"))
+        self.after(lambda: self.type_into(f"{TURN}/sides", "flutes"))
+        self.assertEqual(self.value("p1", "s1", "sides"), "flutes")
+        self.assertIn("= 60", self.text(chip).replace("\n", " "))
+        self.type_into(f"{TURN}/sides", "flutes +", end=Keys.ENTER)
+        self.settled()
+        self.assertEqual(self.attribute("step-s1", "data-state"), "failed")
+        self.assertIn("at the end", self.text("error-s1"))
+        self.after(lambda: self.type_into(f"{TURN}/sides", "48"))
+        self.type_into(f"{TURN}/sides", "99", end=Keys.ESCAPE)
+        self.assertEqual(self.value("p1", "s1", "sides"), 48)
+        element = self.wait(lambda: self.find(chip))
+        self.after(lambda: element.send_keys(Keys.ARROW_UP))
+        self.assertEqual(self.value("p1", "s1", "sides"), 49)
+        # Escape in a drag puts back what was there
+        before = self.revision()
+        ActionChains(self.driver, duration=40).move_to_element(self.find(chip)).click_and_hold().move_by_offset(
+            30, 0
+        ).perform()
+        self.keys(Keys.ESCAPE)
+        ActionChains(self.driver).release().perform()
+        self.assertEqual((self.revision(), self.value("p1", "s1", "sides")), (before, 49))
+
+    def test_numbers_are_dragged_on_the_body(self) -> None:
+        self.click("step-s1")
+        fillet = self.points()["p3"]["fillet"]
+        label = self.wait(lambda: self.find("callout-curves/c1/p3/fillet").find_element(By.TAG_NAME, "text"))
+        self.after(lambda: self.drag(label, (-10, 4), (-10, 4)))
+        self.assertNotEqual(self.points()["p3"]["fillet"], fillet)
+        sides = self.value("p1", "s1", "sides")
+        label = self.wait(lambda: self.find(f"callout-{TURN}/sides").find_element(By.TAG_NAME, "text"))
+        self.after(lambda: self.drag(label, (14, 0), (14, 0)))
+        self.assertGreater(self.value("p1", "s1", "sides"), sides)
+        at = self.points()["p6"]["at"]
+        self.after(lambda: self.drag(self.wait(lambda: self.find("grip-curves/c1/p6/at")), (6, 0), (6, -4)))
+        moved = self.points()["p6"]["at"]
+        self.assertGreater(moved[0], at[0])
+        # a callout is typed into like a chip
+        self.wait(lambda: [self.find("callout-curves/c1/p3/fillet").find_element(By.TAG_NAME, "text").click()])
+        field = self.wait(lambda: self.find("field-curves/c1/p3/fillet"))
+        field.send_keys(Keys.CONTROL, "a")
+        self.after(lambda: field.send_keys("1/16 in", Keys.ENTER))
+        self.assertEqual(self.points()["p3"]["fillet"], "1/16 in")
+
+    def test_the_twist_is_dragged_on_the_body(self) -> None:
+        self.click("step-s2")
+        self.after(lambda: self.type_into(f"{TWIST}/turn", "30"))
+        grip = self.wait(lambda: self.find(f"callout-{TWIST}/turn").find_element(By.CSS_SELECTOR, ".grip"))
+        self.after(lambda: self.drag(grip, (12, 0), (12, 0)))
+        self.assertNotEqual(self.value("p1", "s2", "turn"), 30)
+        grip = self.wait(lambda: self.find(f"callout-{TWIST}/from").find_element(By.CSS_SELECTOR, ".grip"))
+        self.after(lambda: self.drag(grip, (0, -8), (0, -8)))
+        self.assertGreater(self.value("p1", "s2", "from"), 31)
+
+    def test_the_drawing_board(self) -> None:
+        self.click("step-s1")
+        self.click(f"chip-{TURN}/profile")
+        self.open_profile()
+        self.after(lambda: self.drag(self.wait(lambda: self.find("point-p8")), (8, 0), (8, 0)))
+        self.assertGreater(self.points()["p8"]["at"][0], 13)
+        self.after(lambda: self.type_into("curves/c1/p8/at/0", "14.5"))
+        self.assertEqual(self.points()["p8"]["at"][0], 14.5)
+        self.after(lambda: self.type_into("curves/c1/p10/fillet", "0.5"))
+        self.assertEqual(self.points()["p10"]["fillet"], 0.5)
+        count = len(self.points())
+        a, b = self.find("point-p2").location, self.find("point-p3").location
+
+        def add() -> None:
+            chain = ActionChains(self.driver, duration=20)
+            chain.move_to_element_with_offset(
+                self.find("point-p2"), (b["x"] - a["x"]) // 2, (b["y"] - a["y"]) // 2
+            ).click().perform()
+
+        self.after(add)
+        self.assertEqual(len(self.points()), count + 1)
+        self.after(lambda: self.find("board").send_keys(Keys.DELETE))
+        self.assertEqual(len(self.points()), count)
+        self.click("close-board")
+        self.wait(lambda: not self.all("board"))
+
+    def open_profile(self) -> None:
+        """With several profiles the chip is a menu."""
+
+        def choose() -> Any:
+            if self.all("board"):
+                return True
+            items = self.driver.find_elements(By.CSS_SELECTOR, '[data-state="open"] [role="menuitem"]')
+            item = next((i for i in items if i.text.startswith("Draw")), None)
+            return [item.click()] if item else None
+
+        self.wait(choose)
+        self.wait(lambda: self.find("board"))
+
+    def test_reorder_switch_off_and_undo_all_across_a_restart(self) -> None:
+        self.click("step-s2")
+        self.after(lambda: self.open_menu("more-s2", "Copy"))
+        self.wait(lambda: self.attribute("recipe", "data-order") == "s1 s2 s3")
+        grip = self.wait(lambda: self.find("grip-s3"))
+        ActionChains(self.driver).move_to_element(grip).click_and_hold().perform()
+        ActionChains(self.driver, duration=60).move_by_offset(0, -8).perform()
+        self.wait(lambda: self.find("recipe").get_attribute("data-dragging") == "s3")
+        up = self.find("step-s2").location["y"] - grip.location["y"]
+        ActionChains(self.driver, duration=60).move_by_offset(0, up).perform()
+        self.after(lambda: ActionChains(self.driver).release().perform())
+        self.wait(lambda: self.attribute("recipe", "data-order") == "s1 s3 s2")
+        self.click("step-s3")
+        self.after(lambda: self.open_menu("more-s3", "Switch off"))
+        self.assertEqual(self.attribute("step-s3", "data-state"), "off")
+        mesh = self.attribute("stage", "data-shown")
+        self.undo_to_label("copy twist")
+        self.assertEqual(self.attribute("step-s3", "data-state"), "done")
+        self.server.stop()
+        self.wait(lambda: self.driver.execute_script("fetch('/api/health').catch(() => {}); return true"))
+        self.server.start()
+        self.driver.refresh()
+        self.settled()
+        self.keys(Keys.CONTROL, "z")
+        self.wait(lambda: self.attribute("recipe", "data-order") == "s1 s2")
+        for _ in range(3):
+            revision = self.revision()
+            self.keys(Keys.CONTROL, Keys.SHIFT, "z")
+            self.wait(lambda before=revision: self.revision() != before)
+        self.settled()
+        self.wait(lambda: self.attribute("stage", "data-shown") == mesh)
+        self.undo_all()
+
+    def undo_to_label(self, label: str) -> None:
+        while self.text("undo-name") != label:
+            revision = self.revision()
+            self.click("undo")
+            self.wait(lambda before=revision: self.revision() != before)
+        self.settled()
+
+    def undo_all(self) -> None:
+        while self.find("undo").is_enabled():
+            revision = self.revision()
+            self.click("undo")
+            self.wait(lambda before=revision: self.revision() != before)
+        self.assertEqual(self.revision(), 1)
+
+    def test_bake_read_the_report_and_take_it_away(self) -> None:
+        self.click("part-p2")
+        self.wait(lambda: [self.find("part-p1").find_element(By.CSS_SELECTOR, ".grow").click()])
+        self.click("bake")
+        self.wait(lambda: self.find("handover-sheet"))
+        self.assertIn("Sound: closed, one body", self.text("report-summary"))
+        for kind in ("glb", "obj", "stl", "ply"):
+            self.click(f"format-{kind}")
+            self.wait(
+                lambda: [self.find("handover-sheet").find_element(By.CSS_SELECTOR, '[data-testid="download"]').click()]
+            )
+            path: Path = self.downloaded(".zip" if kind == "obj" else f".{kind}")
+            data = path.read_bytes()
+            if kind == "obj":
+                import io
+                import zipfile
+
+                with zipfile.ZipFile(io.BytesIO(data)) as z:
+                    self.assertEqual(sorted(z.namelist()), ["Pedestal.mtl", "Pedestal.obj"])
+                    data = z.read("Pedestal.obj")
+            mesh = read_mesh(data, kind).mesh
+            self.assertAlmostEqual(float(mesh.bounds[1, 2] - mesh.bounds[0, 2]), 95, places=3)
+            self.assertTrue((mesh.connectivity.edge_sides == 2).all())
+        self.keys(Keys.ESCAPE)
+        self.assertIn("rev", self.text("baked-p1"))
+
+
+class Windows(BrowserTest):
+    def expected(self, message: str) -> bool:
+        return any(part in message for part in ("409", "ERR_", "404"))
+
+    def test_a_second_window_follows_and_a_stale_edit_is_not_lost(self) -> None:
+        self.open_demo()
+        first = self.driver.current_window_handle
+        address = self.driver.current_url
+        self.driver.switch_to.new_window("tab")
+        second = self.driver.current_window_handle
+        self.driver.get(address)
+        self.settled()
+        self.after(lambda: self.type_into(f"{TURN}/sides", "24"))
+        revision = self.revision()
+        self.driver.switch_to.window(first)
+        self.wait(lambda: self.revision() == revision, "the first window follows")
+        self.assertIn("24", self.text(f"chip-{TURN}/sides"))
+        # an edit that was made on an older revision is done upon the newer one
+        self.driver.execute_script(
+            "const id = location.pathname.split('/').pop();"
+            "return fetch(`/api/benches/${id}/edits`, {method: 'POST', headers: {'Content-Type': 'application/json'},"
+            " body: JSON.stringify({base: arguments[0], author: 'script', edit: {kind: 'set_dimension', name: 'flutes', value: 40}})}).then(r => r.status)",
+            revision,
+        )
+        self.after(lambda: self.type_into(f"{TURN}/sides", "30"))
+        self.wait(lambda: self.document()["revision"] >= revision + 2)
+        document = self.document()["document"]
+        self.assertEqual(document["parts"][0]["recipe"][0]["values"]["sides"], 30)
+        self.assertEqual(next(d["value"] for d in document["dimensions"] if d["name"] == "flutes"), 40)
+        self.driver.switch_to.window(second)
+        self.driver.close()
+        self.driver.switch_to.window(first)
+
+    def test_edits_are_kept_while_the_server_is_away(self) -> None:
+        self.open_demo()
+        self.server.stop()
+        self.type_into(f"{TURN}/sides", "20")
+        self.assertIn("One edit is kept", self.wait(lambda: self.find("offline").text))
+        self.server.start()
+        self.wait(lambda: not self.all("offline"), "back again")
+        self.wait(lambda: self.document()["document"]["parts"][0]["recipe"][0]["values"]["sides"] == 20)
+
+
+class StartPage(BrowserTest):
+    demo = False
+
+    def expected(self, message: str) -> bool:
+        return "422" in message
+
+    def test_benches(self) -> None:
+        self.driver.get(self.server.address)
+        self.wait(lambda: self.find("no-benches"))
+        self.click("new-bench")
+        self.wait(lambda: self.find("begin-box"))
+        self.after(lambda: self.click("begin-cylinder"))
+        self.settled()
+        self.after(lambda: self.add("twi"))
+        self.assertEqual(self.attribute("recipe", "data-order"), "s1 s2")
+        self.click("bench-name")
+        field = self.wait(lambda: self.find("bench-name-field"))
+        field.send_keys(Keys.CONTROL, "a")
+        self.after(lambda: field.send_keys("Zenith dome", Keys.ENTER))
+        self.click("home")
+        self.wait(lambda: self.find("bench-link").text == "Zenith dome")
+        self.click("duplicate")
+        self.wait(lambda: len(self.all("bench-link")) == 2)
+        self.click("remove")
+        self.wait(lambda: len(self.all("bench-link")) == 1)
+        self.click("restore")
+        self.wait(lambda: len(self.all("bench-link")) == 2)
+        self.click("download")
+        path = self.downloaded(".jukai.json")
+        self.find("file-input").send_keys(str(path))
+        self.wait(lambda: self.find("bench"))
+        self.click("home")
+        self.wait(lambda: len(self.all("bench-link")) == 3)
+        broken = self.downloads / "broken.jukai.json"
+        broken.write_text(EXAMPLE.read_text().replace('"angle"', '"angle'))
+        self.find("file-input").send_keys(str(broken))
+        self.assertIn("JSON is broken at line", self.wait(lambda: self.find("message").text))
+
+    def add(self, text: str) -> None:
+        self.keys("/")
+        self.wait(lambda: self.find("find-list"))
+        self.find("find").send_keys(text, Keys.ENTER)
+
+
+class Looks(BrowserTest):
+    def shown(self, name: str) -> Any:
+        return self.driver.execute_script(f"return window.__stage.{name}")
+
+    def test_orbit_pan_zoom_titles_and_keys(self) -> None:
+        self.open_demo()
+        canvas = self.find("stage").find_element(By.TAG_NAME, "canvas")
+        corner = (-canvas.size["width"] // 2 + 60, canvas.size["height"] // 2 - 60)
+
+        def dragged(button: str) -> Any:
+            before = self.shown("looking")
+            chain = ActionChains(self.driver, duration=30).move_to_element_with_offset(canvas, *corner)
+            if button == "left":
+                chain.click_and_hold().move_by_offset(40, 12).release().perform()
+            else:
+                self.driver.execute_script(
+                    "const c = arguments[0], r = c.getBoundingClientRect();"
+                    "const e = (t, x) => c.dispatchEvent(new PointerEvent(t, {pointerId: 1, button: 2, buttons: 2, clientX: r.left + x, clientY: r.top + 300, bubbles: true}));"
+                    "c.setPointerCapture = () => {}; e('pointerdown', 60); e('pointermove', 120); e('pointerup', 120)",
+                    canvas,
+                )
+            self.wait(lambda: self.shown("looking") != before)
+            return before, self.shown("looking")
+
+        a, b = dragged("left")
+        self.assertNotEqual(a["around"], b["around"])
+        a, b = dragged("right")
+        self.assertEqual(a["around"], b["around"])
+        self.assertNotEqual(a["target"], b["target"])
+        before = self.shown("looking")["distance"]
+        ActionChains(self.driver).scroll_from_origin(self.origin(canvas), 0, -240).perform()
+        self.wait(lambda: self.shown("looking")["distance"] < before)
+        for key, around, above in (("3", 0, 0), ("2", 0, 90), ("4", -90, 0), ("1", -35, 22)):
+            self.keys(key)
+            self.wait(
+                lambda a=around, b=above: (self.shown("looking")["around"], self.shown("looking")["above"]) == (a, b)
+            )
+        self.click("see-front")
+        self.wait(lambda: self.attribute("see-front", "aria-pressed") == "true")
+        self.click("perspective")
+        self.wait(lambda: self.text("perspective") == "Parallel")
+        self.keys("l")
+        self.wait(lambda: self.attribute("draw-lines", "aria-pressed") == "true")
+        self.keys("?")
+        self.wait(lambda: self.find("keys"))
+        self.keys(Keys.ESCAPE)
+        self.wait(lambda: not self.all("keys"))
+
+    def origin(self, canvas: Any) -> Any:
+        from selenium.webdriver.common.actions.wheel_input import ScrollOrigin
+
+        return ScrollOrigin.from_element(canvas, 40, 40)
+
+    def test_dusk_is_remembered(self) -> None:
+        self.open_demo()
+        self.open_menu("more", "Dusk")
+        self.wait(lambda: self.driver.execute_script("return document.documentElement.dataset.look") == "dusk")
+        self.driver.refresh()
+        self.settled()
+        self.assertEqual(self.driver.execute_script("return document.documentElement.dataset.look"), "dusk")
+        self.open_menu("more", "Paper")
+
+    def test_nothing_is_drawn_at_rest_and_nothing_is_kept_too_long(self) -> None:
+        self.open_demo()
+        self.wait(lambda: self.find("soundness").get_attribute("data-state") == "sound")
+        geometries = self.driver.execute_script("return window.__stage.renderer.info.memory.geometries")
+        for sides in ("20", "24", "32", "64"):
+            self.after(lambda s=sides: self.type_into(f"{TURN}/sides", s))
+        self.wait(
+            lambda: self.driver.execute_script("return window.__stage.renderer.info.memory.geometries") == geometries,
+            "as many geometries as before",
+            10,
+        )
+        pictures = self.shown("pictures")
+        self.driver.execute_async_script("setTimeout(arguments[0], 700)")
+        self.assertLessEqual(self.shown("pictures") - pictures, 1)
+
+    def test_named_numbers(self) -> None:
+        self.open_demo()
+        self.click("add-number")
+        field = self.wait(lambda: self.find("number-field"))
+        self.after(lambda: field.send_keys("gap = flutes / 50", Keys.ENTER))
+        self.assertIn("1.2", self.text("number-gap"))
+        self.after(lambda: self.type_into("dimensions/flutes", "50"))
+        self.wait(lambda: "= 1" in self.text("number-gap"))
+        self.assertIn("25°", self.text(f"chip-{TWIST}/turn"))
+
+
+if __name__ == "__main__":
+    unittest.main()
