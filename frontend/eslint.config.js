@@ -23,7 +23,11 @@ export default defineConfig([
       '@typescript-eslint/restrict-template-expressions': ['error', { allowNumber: true }],
       '@typescript-eslint/no-confusing-void-expression': 'off',
       'max-lines': ['error', { max: 420, skipBlankLines: true, skipComments: true }],
-      complexity: ['error', 22],
+      complexity: ['error', 24],
+      // the stage is no React state: it is drawn imperatively and owned by the view
+      'react-hooks/immutability': 'off',
+      'react-hooks/set-state-in-effect': 'off',
+      'react-hooks/refs': 'off',
       'no-restricted-globals': ['error', { name: 'fetch', message: 'Use shared/api.' }],
     },
   },

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import shutil
 import signal
@@ -109,6 +110,14 @@ class BrowserTest(unittest.TestCase):
         cls.driver = chromium(str(cls.downloads))
         cls.addClassCleanup(cls.driver.quit)
 
+    def run(self, result: Any = None) -> Any:
+        """Keep a picture of the page when a test fails, if JUKAI_PICTURES names a folder."""
+        before = len(result.failures) + len(result.errors) if result else 0
+        out = super().run(result)
+        if result and len(result.failures) + len(result.errors) > before and os.environ.get("JUKAI_PICTURES"):
+            self.driver.save_screenshot(f"{os.environ['JUKAI_PICTURES']}/{self._testMethodName}.png")
+        return out
+
     def tearDown(self) -> None:
         severe = [
             e["message"]
@@ -154,8 +163,11 @@ class BrowserTest(unittest.TestCase):
 
     # -- the bench ------------------------------------------------------------------------------
     def open_demo(self) -> None:
-        self.driver.get(self.server.address)
-        self.click("bench-link")
+        """Open a demo bench of the test's own."""
+        body = json.dumps({"name": "Demo", "demo": True}).encode()
+        request = urllib.request.Request(f"{self.server.address}/api/benches", body, {"Content-Type": "application/json"})
+        with urllib.request.urlopen(request) as response:
+            self.driver.get(f"{self.server.address}/bench/{json.loads(response.read())['id']}")
         self.settled()
 
     def revision(self) -> int:
@@ -207,8 +219,6 @@ class BrowserTest(unittest.TestCase):
 
     def document(self) -> Any:
         """Return the state of the bench as the server has it."""
-        import json
-
         bench = self.driver.current_url.rsplit("/", 1)[-1]
         with urllib.request.urlopen(f"{self.server.address}/api/benches/{bench}") as response:
             return json.loads(response.read())

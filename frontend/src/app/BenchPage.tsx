@@ -41,7 +41,8 @@ export default function BenchPage({ id }: { id: string }) {
   useEffect(() => {
     // a part is chosen as soon as there is one
     const first = doc?.parts?.find((p) => !p.hidden) ?? doc?.parts?.[0]
-    if (first && !doc?.parts?.some((p) => p.id === view.part)) view.set({ part: first.id, step: first.recipe[0]?.id ?? null })
+    if (first && !doc?.parts?.some((p) => p.id === view.part))
+      view.set({ part: first.id, step: first.recipe[0]?.id ?? null })
   }, [doc, view])
   const bake = useMutation({
     mutationFn: () => api.bake(id, view.part ?? ''),
@@ -63,20 +64,34 @@ export default function BenchPage({ id }: { id: string }) {
     return (
       <div className="centre">
         <p className="prose muted" data-testid="loading">
-          {session.connection === 'lost' ? 'The server can’t be reached. Trying again …' : 'Opening the bench …'}
+          {session.connection === 'lost'
+            ? 'The server can’t be reached. Trying again …'
+            : 'Opening the bench …'}
         </p>
       </div>
     )
   const board = doc?.curves?.find((c) => c.id === view.board)
   return (
-    <div className={`bench${view.side ? '' : ' folded'}`} data-testid="bench" data-revision={bench.revision} data-busy={session.busy} data-waiting={session.waiting}>
+    <div
+      className={`bench${view.side ? '' : ' folded'}`}
+      data-testid="bench"
+      data-revision={bench.revision}
+      data-busy={session.busy}
+      data-waiting={session.waiting}
+    >
       <TopBar operators={operators.data} bake={() => bake.mutate()} baking={bake.isPending} />
-      <Recipe part={part} view={parts.find((p) => p.part === view.part)} operators={operators.data} />
+      <Recipe
+        part={part}
+        view={parts.find((p) => p.part === view.part)}
+        operators={operators.data}
+      />
       <main className="middle">
         {session.connection === 'lost' && (
           <div className="strip" role="status" data-testid="offline">
             The server can’t be reached.{' '}
-            {session.waiting > 0 ? `${session.waiting === 1 ? 'One edit is' : `${session.waiting} edits are`} kept and sent when it is back.` : 'Edits will be kept and sent when it is back.'}
+            {session.waiting > 0
+              ? `${session.waiting === 1 ? 'One edit is' : `${session.waiting} edits are`} kept and sent when it is back.`
+              : 'Edits will be kept and sent when it is back.'}
           </div>
         )}
         {bench.stopped && (
@@ -95,7 +110,9 @@ export default function BenchPage({ id }: { id: string }) {
       <SideColumn />
       <KeysSheet />
       <HistorySheet />
-      {bake.data && <HandoverSheet open={!bake.isIdle && bake.isSuccess} close={() => bake.reset()} rows={[bake.data]} />}
+      {bake.data && (
+        <HandoverSheet open={bake.isSuccess} close={() => bake.reset()} rows={[bake.data]} />
+      )}
     </div>
   )
 }

@@ -12,13 +12,20 @@ const config = defineConfig({
         body: { value: "'Barlow', sans-serif" },
       },
       radii: Object.fromEntries(
-        ['2xs', 'xs', 'sm', 'md', 'lg', 'xl', '2xl', '3xl', 'l1', 'l2', 'l3', 'full'].map((k) => [k, { value: '0' }]),
+        ['2xs', 'xs', 'sm', 'md', 'lg', 'xl', '2xl', '3xl', 'l1', 'l2', 'l3', 'full'].map((k) => [
+          k,
+          { value: '0' },
+        ]),
       ),
-      shadows: Object.fromEntries(['2xs', 'xs', 'sm', 'md', 'lg', 'xl', '2xl'].map((k) => [k, { value: 'none' }])),
+      shadows: Object.fromEntries(
+        ['2xs', 'xs', 'sm', 'md', 'lg', 'xl', '2xl'].map((k) => [k, { value: 'none' }]),
+      ),
     },
     semanticTokens: {
       radii: { l1: { value: '0' }, l2: { value: '0' }, l3: { value: '0' } },
-      shadows: Object.fromEntries(['xs', 'sm', 'md', 'lg', 'xl', '2xl'].map((k) => [k, { value: 'none' }])),
+      shadows: Object.fromEntries(
+        ['xs', 'sm', 'md', 'lg', 'xl', '2xl'].map((k) => [k, { value: 'none' }]),
+      ),
       colors: {
         bg: {
           DEFAULT: pair('#fbf9f3', '#16201c'),
@@ -27,8 +34,16 @@ const config = defineConfig({
           subtle: pair('#f3f0e6', '#101815'),
           emphasized: pair('#e4eee2', '#203329'),
         },
-        fg: { DEFAULT: pair('#1d2420', '#e9ebe0'), muted: pair('#566058', '#a3ada2'), subtle: pair('#566058', '#a3ada2') },
-        border: { DEFAULT: pair('#cfcabb', '#35423b'), emphasized: pair('#1d2420', '#e9ebe0'), muted: pair('#cfcabb', '#35423b') },
+        fg: {
+          DEFAULT: pair('#1d2420', '#e9ebe0'),
+          muted: pair('#566058', '#a3ada2'),
+          subtle: pair('#566058', '#a3ada2'),
+        },
+        border: {
+          DEFAULT: pair('#cfcabb', '#35423b'),
+          emphasized: pair('#1d2420', '#e9ebe0'),
+          muted: pair('#cfcabb', '#35423b'),
+        },
         moss: {
           solid: pair('#1f6a43', '#8fd0a5'),
           contrast: pair('#fbf9f3', '#101815'),

@@ -3,11 +3,19 @@ import { removeChosenStep } from '../shared/adding'
 import { move } from '../shared/session'
 import { useView } from '../shared/viewState'
 
-const LOOKS: Record<string, string> = { '1': 'turned', '2': 'top', '3': 'front', '4': 'side', Home: 'all' }
+const LOOKS: Record<string, string> = {
+  '1': 'turned',
+  '2': 'top',
+  '3': 'front',
+  '4': 'side',
+  Home: 'all',
+}
 
 function typing(e: KeyboardEvent): boolean {
   const t = e.target
-  return t instanceof HTMLElement && (t.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(t.tagName))
+  return (
+    t instanceof HTMLElement && (t.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(t.tagName))
+  )
 }
 
 /** Keys of the whole screen. Bare keys are for the view only; operators are found with `/`. */
@@ -23,11 +31,13 @@ export function useKeys(): void {
       else if (control || e.altKey) return
       else if (key === '/') dispatchEvent(new Event('jukai-find'))
       else if (key === '?') view.set({ keys: true })
-      else if (key === 'l') view.set({ drawing: view.drawing === 'lines' ? 'shaded_lines' : 'lines' })
+      else if (key === 'l')
+        view.set({ drawing: view.drawing === 'lines' ? 'shaded_lines' : 'lines' })
       else if (key === 'p') view.set({ perspective: !view.perspective })
       else if (key === 'Delete') removeChosenStep()
       else if (key === 'Escape') view.set({ board: null, lookAt: null })
-      else if (LOOKS[e.key]) dispatchEvent(new CustomEvent('jukai-look', { detail: LOOKS[e.key] ?? 'all' }))
+      else if (LOOKS[e.key])
+        dispatchEvent(new CustomEvent('jukai-look', { detail: LOOKS[e.key] ?? 'all' }))
       else return
       e.preventDefault()
     }

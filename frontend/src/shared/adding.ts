@@ -19,7 +19,10 @@ export function addOperator(o: OperatorView): void {
     say(`${o.name} works on a part. Begin with a shape: box, cylinder or a turned profile.`, 'info')
     return
   }
-  const step = freeId('s', part.recipe.map((s) => s.id))
+  const step = freeId(
+    's',
+    part.recipe.map((s) => s.id),
+  )
   const after = view.insertAfter ?? part.recipe.at(-1)?.id ?? null
   edit({ kind: 'add_step', part: part.id, step, operator: o.id, values: {}, after })
     .then(() => view.set({ step, insertAfter: null }))
@@ -40,7 +43,10 @@ async function addBlank(o: OperatorView): Promise<void> {
     finish: doc?.finishes?.[0]?.name ?? null,
   }
   if (o.values.some((v) => v.kind === 'curve')) {
-    const curve = startingProfile(freeId('c', doc?.curves?.map((c) => c.id) ?? []), doc?.floor ?? 100)
+    const curve = startingProfile(
+      freeId('c', doc?.curves?.map((c) => c.id) ?? []),
+      doc?.floor ?? 100,
+    )
     e.curve = curve
     e.values = { profile: curve.id }
   }
@@ -65,7 +71,7 @@ function startingProfile(id: string, floor: number): Curve {
       { id: 'p6', at: [2 * u, 12 * u], fillet: 0, join: 'straight' },
       { id: 'p7', at: [0, 12 * u], fillet: 0, join: 'straight' },
     ],
-  } as Curve
+  }
 }
 
 async function addImport(name: string, file: File): Promise<void> {
@@ -74,10 +80,20 @@ async function addImport(name: string, file: File): Promise<void> {
   try {
     const held = await api.upload(id, name, file)
     const part = freeId('p', bench.document.parts?.map((p) => p.id) ?? [])
-    await edit({ kind: 'add_part', part, step: 's1', name: name.replace(/\.[^.]+$/, ''), operator: 'imported', values: { file: held.file } })
+    await edit({
+      kind: 'add_part',
+      part,
+      step: 's1',
+      name: name.replace(/\.[^.]+$/, ''),
+      operator: 'imported',
+      values: { file: held.file },
+    })
     useView.getState().set({ part, step: 's1' })
     const size = held.size.map((x) => Number(x.toPrecision(4))).join(' × ')
-    if (!held.has_units) say(`${held.file} has no unit of its own: ${size} is taken as mm with Z up. Both can be changed in its sentence.`)
+    if (!held.has_units)
+      say(
+        `${held.file} has no unit of its own: ${size} is taken as mm with Z up. Both can be changed in its sentence.`,
+      )
   } catch (e) {
     say(e instanceof Error ? e.message : String(e), 'error')
   }
@@ -102,7 +118,8 @@ export function chooseFile(then: (name: string, file: File) => void): void {
 /** Remove the chosen step. */
 export function removeChosenStep(): void {
   const { part, step, set } = useView.getState()
-  const recipe = useSession.getState().bench?.document.parts?.find((p) => p.id === part)?.recipe ?? []
+  const recipe =
+    useSession.getState().bench?.document.parts?.find((p) => p.id === part)?.recipe ?? []
   const at = recipe.findIndex((s) => s.id === step)
   if (!part || !step || at < 0) return
   doEdit({ kind: 'remove_step', part, step })

@@ -28,7 +28,7 @@ export function within(t: NumberTarget, value: number, step: number): number {
  * Drag a number: previews while it moves, one edit when it is let go, Escape puts back what was
  * there. Under 3 px it is a click.
  */
-export function dragNumber(start: ReactPointerEvent<Element>, o: DragOptions): void {
+export function dragNumber(start: ReactPointerEvent, o: DragOptions): void {
   if (start.button !== 0) return
   start.preventDefault()
   start.stopPropagation()
@@ -103,7 +103,7 @@ export type Pair = readonly [number, number]
  * place of the pointer in the plane; Shift keeps to one direction.
  */
 export function dragPlane(
-  e: ReactPointerEvent<Element>,
+  e: ReactPointerEvent,
   local: (e: PointerEvent) => Pair,
   step: number,
   from: readonly number[],
@@ -150,7 +150,12 @@ export function dragPlane(
 }
 
 /** A point of a curve at another place; a coordinate that is a formula stays one. */
-export function movedPoint(curve: string, point: string, written: readonly (number | string)[], at: Pair): Edit {
+export function movedPoint(
+  curve: string,
+  point: string,
+  written: readonly (number | string)[],
+  at: Pair,
+): Edit {
   const both = at.map((v, k) => (isFormula(written[k] ?? null) ? (written[k] ?? v) : v))
   return { kind: 'set_point', curve, point, at: both }
 }

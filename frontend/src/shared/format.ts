@@ -75,5 +75,9 @@ export function ago(seconds: number, now = Date.now() / 1000): string {
   if (d < 60) return 'just now'
   if (d < 3600) return `${Math.floor(d / 60)} min ago`
   if (d < 86_400) return `${Math.floor(d / 3600)} h ago`
-  return new Date(seconds * 1000).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' })
+  return new Date(seconds * 1000).toLocaleDateString('en-GB', {
+    day: 'numeric',
+    month: 'short',
+    year: 'numeric',
+  })
 }

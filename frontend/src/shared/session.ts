@@ -64,7 +64,13 @@ export function say(text: string, kind: 'error' | 'info' = 'info'): void {
 
 function adopt(bench: BenchView): void {
   const now = getState().bench
-  if (now?.id === bench.id && bench.revision === now.revision && now.parts.length && !bench.parts.length) return
+  if (
+    now?.id === bench.id &&
+    bench.revision === now.revision &&
+    now.parts.length &&
+    !bench.parts.length
+  )
+    return
   document.title = `${bench.document.name} · Jukai`
   setState({ bench, failure: null, progress: null })
 }
@@ -78,7 +84,8 @@ export async function open(id: string): Promise<void> {
   setState({ id, bench: null, preview: null, change: null, failure: null, before: {} })
   close = api.listen(id, {
     event: (e) => {
-      if (e.kind === 'head' && e.author !== author && e.revision !== getState().bench?.revision) void refresh()
+      if (e.kind === 'head' && e.author !== author && e.revision !== getState().bench?.revision)
+        void refresh()
       if (e.kind === 'progress') setState({ progress: e })
     },
     open: () => {
@@ -199,12 +206,18 @@ function enqueue(send: Waiting['send'], target: Waiting['target']): Promise<void
 }
 
 /** Do and keep an edit. Errors are told in a message and thrown, unless `quiet`. */
-export async function edit(e: Edit, options: { join?: boolean; quiet?: boolean } = {}): Promise<void> {
+export async function edit(
+  e: Edit,
+  options: { join?: boolean; quiet?: boolean } = {},
+): Promise<void> {
   const id = getState().id
   if (!id) return
   const target = targetOf(e)
   try {
-    await enqueue((base) => api.edit(id, { base, edit: e, author, join: options.join ?? false }), target)
+    await enqueue(
+      (base) => api.edit(id, { base, edit: e, author, join: options.join ?? false }),
+      target,
+    )
   } catch (error) {
     if (!options.quiet) say(error instanceof Error ? error.message : String(error), 'error')
     throw error
@@ -221,12 +234,17 @@ function targetOf(e: Edit): Waiting['target'] {
   if ('curve' in e && typeof e.curve === 'string') {
     const curve = e.curve
     for (const p of getState().bench?.document.parts ?? [])
-      for (const s of p.recipe) if (s.values?.['profile'] === curve) return { part: p.id, step: s.id }
+      for (const s of p.recipe)
+        if (s.values?.['profile'] === curve) return { part: p.id, step: s.id }
   }
   return null
 }
 
-function describe(before: BenchView, after: BenchView, target: { part: string; step: string | null }): Change | null {
+function describe(
+  before: BenchView,
+  after: BenchView,
+  target: { part: string; step: string | null },
+): Change | null {
   const a = before.parts.find((p) => p.part === target.part)
   const b = after.parts.find((p) => p.part === target.part)
   if (!a || !b) return null
@@ -246,7 +264,11 @@ export function differenceInWords(a: PartView, b: PartView): string {
   }
   const grown = [0, 1, 2]
     .map((k) => extent(b, k) - extent(a, k))
-    .map((d, k) => (Math.abs(d) > 1e-6 * Math.max(extent(b, k), 1e-9) ? `${signed(d)}\u2009mm along ${'XYZ'.charAt(k)}` : ''))
+    .map((d, k) =>
+      Math.abs(d) > 1e-6 * Math.max(extent(b, k), 1e-9)
+        ? `${signed(d)}\u2009mm along ${'XYZ'.charAt(k)}`
+        : '',
+    )
     .filter(Boolean)
   words.push(...grown)
   return words.length ? words.join(', ') : 'Same counts and size; points moved.'
@@ -259,7 +281,9 @@ function extent(p: PartView, k: number): number {
 export function move(how: 'undo' | 'redo' | 'go-to', revision?: number): void {
   const id = getState().id
   if (!id) return
-  enqueue((base) => api.move(id, how, { base, author, revision: revision ?? null }), null).catch((e: unknown) => fail(e))
+  enqueue((base) => api.move(id, how, { base, author, revision: revision ?? null }), null).catch(
+    (e: unknown) => fail(e),
+  )
 }
 
 // -- previews --------------------------------------------------------------------------------
@@ -292,7 +316,13 @@ async function ask(): Promise<void> {
       if (!id || !bench) return
       const mine = dragging
       try {
-        const state = await api.preview(id, { base: bench.revision, edit: e, author, join: false, part })
+        const state = await api.preview(id, {
+          base: bench.revision,
+          edit: e,
+          author,
+          join: false,
+          part,
+        })
         performance.measure('ask', { start: at, end: performance.now() })
         if (mine === dragging) {
           lastAsked = at

@@ -1,4 +1,12 @@
-import type { BenchView, Edit, OperatorView, PartView, ValueView } from './api/client'
+import type {
+  BenchView,
+  Edit,
+  OperatorView,
+  PartView,
+  Step,
+  StepView,
+  ValueView,
+} from './api/client'
 import { niceStep } from './format'
 
 /** A number of the bench that can be dragged and typed, wherever it is shown. */
@@ -49,48 +57,71 @@ function stepFor(kind: string, size: number): number {
 }
 
 /** The number at an address, or null when it is not there any more. */
-export function numberAt(bench: BenchView, parts: readonly PartView[], address: string): NumberTarget | null {
+export function numberAt(
+  bench: BenchView,
+  parts: readonly PartView[],
+  address: string,
+): NumberTarget | null {
   const words = address.split('/')
   if (words[0] === 'curves') return curveNumber(bench, parts, words)
   if (words[0] === 'dimensions') return namedNumber(bench, words[1] ?? '')
   return stepNumber(bench, parts, words)
 }
 
-function stepNumber(bench: BenchView, parts: readonly PartView[], words: readonly string[]): NumberTarget | null {
+/** What stands at a key of a step, and what is taken where nothing does. */
+function written(step: Step, outcome: StepView | undefined, spec: ValueView, index: number | null) {
+  const all: unknown = step.values?.[spec.key]
+  const used: unknown = outcome?.used[spec.key] ?? spec.default
+  const pick = (list: unknown) =>
+    index === null ? list : Array.isArray(list) ? (list as unknown[])[index] : undefined
+  return { all, used, raw: pick(all), chosen: pick(used) }
+}
+
+/** The number as written counts until the server has worked it out. */
+function valueOf(raw: unknown, chosen: unknown, shown: number | undefined): number | null {
+  if (typeof raw === 'string') return shown ?? shareOf(raw)
+  if (typeof raw === 'number') return raw
+  return typeof chosen === 'number' ? chosen : shareOf(chosen)
+}
+
+function limits(spec: ValueView): { least: number; most: number } {
+  const least = spec.kind === 'counts' ? 1 : spec.kind === 'vector' ? 0 : -LIMIT
+  return { least: spec.least ?? least, most: spec.most ?? LIMIT }
+}
+
+function stepNumber(
+  bench: BenchView,
+  parts: readonly PartView[],
+  words: readonly string[],
+): NumberTarget | null {
   const [partId = '', stepId = '', , key = '', index] = words
-  const part = bench.document.parts?.find((p) => p.id === partId)
-  const step = part?.recipe.find((s) => s.id === stepId)
+  const step = bench.document.parts
+    ?.find((p) => p.id === partId)
+    ?.recipe.find((s) => s.id === stepId)
   const view = parts.find((p) => p.part === partId)
   const outcome = view?.steps.find((s) => s.id === stepId)
   const spec = step && operatorOf(step.operator)?.values.find((v) => v.key === key)
-  if (!part || !step || !spec) return null
-  const written: unknown = step.values?.[key]
-  const used: unknown = outcome?.used[key] ?? spec.default
+  if (!step || !spec) return null
   const i = index === undefined ? null : Number(index)
-  const raw = i === null ? written : Array.isArray(written) ? (written as unknown[])[i] : undefined
-  const chosen = i === null ? used : Array.isArray(used) ? (used as unknown[])[i] : undefined
-  const shown = outcome?.shown[i === null ? key : `${key}/${i}`]
-  const literal = typeof raw === 'number' ? raw : null
-  // the number as written counts until the server has worked it out
-  const value = typeof raw === 'string' ? (shown ?? shareOf(raw)) : (literal ?? (typeof chosen === 'number' ? chosen : shareOf(chosen)))
-  const isShare = typeof (raw ?? chosen) === 'string' && String(raw ?? chosen).trim().endsWith('%')
+  const { all, used, raw, chosen } = written(step, outcome, spec, i)
+  const share = shareOf(raw ?? chosen)
   const list = (v: number | string | null): unknown => {
-    if (i === null) return isShare && typeof v === 'number' ? `${v} %` : v
-    const whole = (Array.isArray(written) ? written : Array.isArray(used) ? used : [0, 0, 0]) as unknown[]
+    if (i === null) return share !== null && typeof v === 'number' ? `${v} %` : v
+    if (v === null) return null
+    const whole = (Array.isArray(all) ? all : Array.isArray(used) ? used : [0, 0, 0]) as unknown[]
     return whole.map((x, k) => (k === i ? v : x))
   }
   return {
     address: words.join('/'),
     words: spec.description,
-    value: value ?? null,
-    raw: typeof raw === 'string' && shareOf(raw) !== null ? shareOf(raw) : ((raw as number | string | undefined) ?? null),
-    unit: isShare ? '%' : spec.unit,
+    value: valueOf(raw, chosen, outcome?.shown[i === null ? key : `${key}/${i}`]),
+    raw: shareOf(raw) ?? (raw as number | string | undefined) ?? null,
+    unit: share === null ? spec.unit : '%',
     whole: spec.kind === 'count' || spec.kind === 'counts',
-    least: spec.least ?? (spec.kind === 'counts' ? 1 : spec.kind === 'vector' ? 0 : -LIMIT),
-    most: spec.most ?? LIMIT,
-    step: isShare ? 1 : stepFor(spec.kind, sizeOf(view, bench.document.floor ?? 100)),
+    ...limits(spec),
+    step: share === null ? stepFor(spec.kind, sizeOf(view, bench.document.floor ?? 100)) : 1,
     part: partId,
-    edit: (v) => ({ kind: 'set_value', part: partId, step: stepId, key, value: v === null && i !== null ? null : list(v) }),
+    edit: (v) => ({ kind: 'set_value', part: partId, step: stepId, key, value: list(v) }),
   }
 }
 
@@ -100,15 +131,30 @@ function shareOf(text: unknown): number | null {
   return Number.isFinite(n) ? n : null
 }
 
-function curveNumber(bench: BenchView, parts: readonly PartView[], words: readonly string[]): NumberTarget | null {
+function curveNumber(
+  bench: BenchView,
+  parts: readonly PartView[],
+  words: readonly string[],
+): NumberTarget | null {
   const [, curveId = '', pointId = '', what = '', index] = words
   const curve = bench.document.curves?.find((c) => c.id === curveId)
   const point = curve?.points.find((p) => p.id === pointId)
   const view = bench.curves.find((c) => c.id === curveId)?.points.find((p) => p.id === pointId)
   if (!curve || !point) return null
-  const user = bench.document.parts?.find((p) => p.recipe.some((s) => s.values?.['profile'] === curveId))
-  const size = sizeOf(parts.find((p) => p.part === user?.id), bench.document.floor ?? 100)
-  const shared = { unit: 'mm', whole: false, most: LIMIT, step: niceStep(size), part: user?.id ?? null }
+  const user = bench.document.parts?.find((p) =>
+    p.recipe.some((s) => s.values?.['profile'] === curveId),
+  )
+  const size = sizeOf(
+    parts.find((p) => p.part === user?.id),
+    bench.document.floor ?? 100,
+  )
+  const shared = {
+    unit: 'mm',
+    whole: false,
+    most: LIMIT,
+    step: niceStep(size),
+    part: user?.id ?? null,
+  }
   if (what === 'fillet') {
     const raw = point.fillet ?? 0
     return {
@@ -130,7 +176,12 @@ function curveNumber(bench: BenchView, parts: readonly PartView[], words: readon
     value: view?.at[i] ?? (typeof raw === 'number' ? raw : null),
     raw,
     least: -LIMIT,
-    edit: (v) => ({ kind: 'set_point', curve: curveId, point: pointId, at: point.at.map((x, k) => (k === i ? (v ?? 0) : x)) }),
+    edit: (v) => ({
+      kind: 'set_point',
+      curve: curveId,
+      point: pointId,
+      at: point.at.map((x, k) => (k === i ? (v ?? 0) : x)),
+    }),
   }
 }
 

@@ -4,23 +4,11 @@ import type { Curve, CurveView } from '../../shared/api/client'
 import { dragPlane, movedPoint } from '../../shared/dragging'
 import type { Pair } from '../../shared/dragging'
 import { figure, freeId, niceStep, snapped } from '../../shared/format'
-import { doEdit, edit, shownParts, useSession } from '../../shared/session'
-import { numberAt } from '../../shared/targets'
-import { NumberChip } from '../../shared/ui/NumberChip'
+import { doEdit, edit, useSession } from '../../shared/session'
 import { useView } from '../../shared/viewState'
-
-interface Window {
-  x: number
-  y: number
-  /** px per mm */
-  scale: number
-}
-type Join = 'straight' | 'bezier' | 'smooth'
-const JOINS: readonly [Join, string][] = [
-  ['straight', 'straight'],
-  ['bezier', 'Bezier'],
-  ['smooth', 'smooth'],
-]
+import { Handle, Ruling } from './Ruling'
+import type { Window } from './Ruling'
+import { Rows } from './Rows'
 
 /** The drawing board: a profile in its own plane, across to the right and up. */
 export function Board({ curve }: { curve: Curve }) {
@@ -70,20 +58,38 @@ export function Board({ curve }: { curve: Curve }) {
             type="checkbox"
             checked={curve.closed ?? false}
             data-testid="closed"
-            onChange={(e) => doEdit({ kind: 'set_curve', curve: curve.id, closed: e.target.checked })}
+            onChange={(e) =>
+              doEdit({ kind: 'set_curve', curve: curve.id, closed: e.target.checked })
+            }
           />{' '}
           closed
         </label>
-        <span className="muted">Drag a point; click the line to add one; Shift drags straight.</span>
+        <span className="muted">
+          Drag a point; click the line to add one; Shift drags straight.
+        </span>
         <button className="plain link" onClick={() => setFrame(null)}>
           See all
         </button>
-        <button className="plain link" data-testid="close-board" style={{ marginLeft: 'auto' }} onClick={close}>
+        <button
+          className="plain link"
+          data-testid="close-board"
+          style={{ marginLeft: 'auto' }}
+          onClick={close}
+        >
           Close
         </button>
       </header>
-      {/* eslint-disable-next-line react-hooks/refs -- the element is only read in handlers */}
-      <Drawing box={box} w={w} size={size} curve={curve} view={view} chosen={chosen} setChosen={setChosen} setFrame={setFrame} />
+      {}
+      <Drawing
+        box={box}
+        w={w}
+        size={size}
+        curve={curve}
+        view={view}
+        chosen={chosen}
+        setChosen={setChosen}
+        setFrame={setFrame}
+      />
       <Rows curve={curve} chosen={chosen} setChosen={setChosen} remove={remove} />
     </section>
   )
@@ -96,8 +102,15 @@ function fit(view: CurveView | undefined, [width, height]: Pair): Window {
   const ys = pts.map((p) => p[1] ?? 0)
   const low: Pair = [Math.min(...xs), Math.min(...ys)]
   const high: Pair = [Math.max(...xs), Math.max(...ys)]
-  const scale = Math.min((width - 90) / Math.max(high[0] - low[0], 1e-6), (height - 56) / Math.max(high[1] - low[1], 1e-6))
-  return { x: (low[0] + high[0]) / 2, y: (low[1] + high[1]) / 2, scale: Number.isFinite(scale) && scale > 0 ? scale : 1 }
+  const scale = Math.min(
+    (width - 90) / Math.max(high[0] - low[0], 1e-6),
+    (height - 56) / Math.max(high[1] - low[1], 1e-6),
+  )
+  return {
+    x: (low[0] + high[0]) / 2,
+    y: (low[1] + high[1]) / 2,
+    scale: Number.isFinite(scale) && scale > 0 ? scale : 1,
+  }
 }
 
 interface DrawingProps {
@@ -113,8 +126,14 @@ interface DrawingProps {
 
 function Drawing(props: DrawingProps) {
   const { w, size, curve, view, chosen, setChosen, setFrame, box } = props
-  const px = (p: readonly number[]): Pair => [size[0] / 2 + ((p[0] ?? 0) - w.x) * w.scale, size[1] / 2 - ((p[1] ?? 0) - w.y) * w.scale]
-  const mm = (x: number, y: number): Pair => [w.x + (x - size[0] / 2) / w.scale, w.y - (y - size[1] / 2) / w.scale]
+  const px = (p: readonly number[]): Pair => [
+    size[0] / 2 + ((p[0] ?? 0) - w.x) * w.scale,
+    size[1] / 2 - ((p[1] ?? 0) - w.y) * w.scale,
+  ]
+  const mm = (x: number, y: number): Pair => [
+    w.x + (x - size[0] / 2) / w.scale,
+    w.y - (y - size[1] / 2) / w.scale,
+  ]
   const points = view?.points ?? []
   const step = niceStep(Math.max(size[0], size[1]) / w.scale)
   const local = (e: { clientX: number; clientY: number }): Pair => {
@@ -144,8 +163,17 @@ function Drawing(props: DrawingProps) {
   const add = (e: ReactPointerEvent<SVGElement>) => {
     const at = local(e)
     const after = nearestPiece(view, at)
-    const id = freeId('p', curve.points.map((p) => p.id ?? ''))
-    edit({ kind: 'add_point', curve: curve.id, point: id, after, at: [snapped(at[0], step), snapped(at[1], step)] })
+    const id = freeId(
+      'p',
+      curve.points.map((p) => p.id ?? ''),
+    )
+    edit({
+      kind: 'add_point',
+      curve: curve.id,
+      point: id,
+      after,
+      at: [snapped(at[0], step), snapped(at[1], step)],
+    })
       .then(() => setChosen(id))
       .catch(() => undefined)
     e.stopPropagation()
@@ -156,7 +184,12 @@ function Drawing(props: DrawingProps) {
     const start = { x: e.clientX, y: e.clientY }
     const element = e.currentTarget
     element.setPointerCapture(e.pointerId)
-    const onMove = (m: PointerEvent) => setFrame({ ...w, x: w.x - (m.clientX - start.x) / w.scale, y: w.y + (m.clientY - start.y) / w.scale })
+    const onMove = (m: PointerEvent) =>
+      setFrame({
+        ...w,
+        x: w.x - (m.clientX - start.x) / w.scale,
+        y: w.y + (m.clientY - start.y) / w.scale,
+      })
     const onUp = () => {
       element.removeEventListener('pointermove', onMove)
       element.removeEventListener('pointerup', onUp)
@@ -167,16 +200,32 @@ function Drawing(props: DrawingProps) {
   const zoom = (e: WheelEvent) => {
     const at = local(e)
     const factor = Math.exp(-e.deltaY * 0.0015)
-    setFrame({ scale: w.scale * factor, x: at[0] + (w.x - at[0]) / factor, y: at[1] + (w.y - at[1]) / factor })
+    setFrame({
+      scale: w.scale * factor,
+      x: at[0] + (w.x - at[0]) / factor,
+      y: at[1] + (w.y - at[1]) / factor,
+    })
   }
   const path = toPath(view, px)
   const axis = px([0, 0])[0]
   return (
-    <svg ref={box} onPointerDown={pan} onWheel={zoom} data-testid="board-drawing" data-scale={w.scale} data-x={w.x} data-y={w.y}>
+    <svg
+      ref={box}
+      onPointerDown={pan}
+      onWheel={zoom}
+      data-testid="board-drawing"
+      data-scale={w.scale}
+      data-x={w.x}
+      data-y={w.y}
+    >
       <Ruling w={w} size={size} px={px} />
       <line className="axis" x1={axis} x2={axis} y1={0} y2={size[1]} pointerEvents="none" />
       {points.length > 1 && (
-        <polyline className="construction" points={points.map((p) => px(p.at).join(',')).join(' ')} pointerEvents="none" />
+        <polyline
+          className="construction"
+          points={points.map((p) => px(p.at).join(',')).join(' ')}
+          pointerEvents="none"
+        />
       )}
       <path className="profile" d={path} pointerEvents="none" />
       <path className="hit" d={path} onPointerDown={add} data-testid="board-line" />
@@ -185,10 +234,17 @@ function Drawing(props: DrawingProps) {
         if (p.join !== 'bezier' || !next) return null
         return (
           <g key={`h${p.id}`}>
-            <Handle from={px(p.at)} to={px([(p.at[0] ?? 0) + (p.out[0] ?? 0), (p.at[1] ?? 0) + (p.out[1] ?? 0)])} down={(e) => dragHandle(e, p.id, 'out')} />
+            <Handle
+              from={px(p.at)}
+              to={px([(p.at[0] ?? 0) + (p.out[0] ?? 0), (p.at[1] ?? 0) + (p.out[1] ?? 0)])}
+              down={(e) => dragHandle(e, p.id, 'out')}
+            />
             <Handle
               from={px(next.at)}
-              to={px([(next.at[0] ?? 0) + (next.into[0] ?? 0), (next.at[1] ?? 0) + (next.into[1] ?? 0)])}
+              to={px([
+                (next.at[0] ?? 0) + (next.into[0] ?? 0),
+                (next.at[1] ?? 0) + (next.into[1] ?? 0),
+              ])}
               down={(e) => dragHandle(e, next.id, 'into')}
             />
           </g>
@@ -198,7 +254,10 @@ function Drawing(props: DrawingProps) {
         const at = px(f.centre)
         return (
           <text key={f.point} x={at[0] + 6} y={at[1] + 4} pointerEvents="none">
-            R {figure(f.radius, 4)} mm{f.radius < f.asked * (1 - 1e-9) ? ` (room for no more, ${figure(f.asked, 4)} asked)` : ''}
+            R {figure(f.radius, 4)} mm
+            {f.radius < f.asked * (1 - 1e-9)
+              ? ` (room for no more, ${figure(f.asked, 4)} asked)`
+              : ''}
           </text>
         )
       })}
@@ -228,7 +287,16 @@ function Drawing(props: DrawingProps) {
 
 function toPath(view: CurveView | undefined, px: (p: readonly number[]) => Pair): string {
   if (!view?.samples.length) return ''
-  return view.samples.map((p, i) => `${i ? 'L' : 'M'}${px(p).map((v) => v.toFixed(2)).join(' ')}`).join('') + (view.closed ? 'Z' : '')
+  return (
+    view.samples
+      .map(
+        (p, i) =>
+          `${i ? 'L' : 'M'}${px(p)
+            .map((v) => v.toFixed(2))
+            .join(' ')}`,
+      )
+      .join('') + (view.closed ? 'Z' : '')
+  )
 }
 
 /** The point behind which a new one on the line belongs: the piece whose chord is nearest. */
@@ -244,7 +312,10 @@ export function nearestPiece(view: CurveView | undefined, at: Pair): string | nu
     const [ax = 0, ay = 0] = a.at
     const [bx = 0, by = 0] = b.at
     const l = (bx - ax) ** 2 + (by - ay) ** 2
-    const t = l > 0 ? Math.min(1, Math.max(0, ((at[0] - ax) * (bx - ax) + (at[1] - ay) * (by - ay)) / l)) : 0
+    const t =
+      l > 0
+        ? Math.min(1, Math.max(0, ((at[0] - ax) * (bx - ax) + (at[1] - ay) * (by - ay)) / l))
+        : 0
     const d = Math.hypot(at[0] - ax - t * (bx - ax), at[1] - ay - t * (by - ay))
     if (d < least) {
       least = d
@@ -252,106 +323,4 @@ export function nearestPiece(view: CurveView | undefined, at: Pair): string | nu
     }
   }
   return best
-}
-
-function Handle(props: { from: Pair; to: Pair; down: (e: ReactPointerEvent<SVGElement>) => void }) {
-  return (
-    <>
-      <line className="construction" x1={props.from[0]} y1={props.from[1]} x2={props.to[0]} y2={props.to[1]} pointerEvents="none" />
-      <circle className="handle" cx={props.to[0]} cy={props.to[1]} r={4.5} onPointerDown={props.down} />
-    </>
-  )
-}
-
-function Ruling({ w, size, px }: { w: Window; size: Pair; px: (p: readonly number[]) => Pair }) {
-  const step = niceStep(500 * (64 / w.scale))
-  const lines = []
-  const left = w.x - size[0] / 2 / w.scale
-  const bottom = w.y - size[1] / 2 / w.scale
-  for (let k = Math.ceil(left / step); k * step < left + size[0] / w.scale && lines.length < 100; k += 1) {
-    const x = px([k * step, 0])[0]
-    lines.push(
-      <g key={`x${k}`} pointerEvents="none">
-        <line className="ruled" x1={x} x2={x} y1={0} y2={size[1]} />
-        <text x={x + 3} y={size[1] - 4}>
-          {figure(k * step, 4)}
-        </text>
-      </g>,
-    )
-  }
-  for (let k = Math.ceil(bottom / step); k * step < bottom + size[1] / w.scale && lines.length < 200; k += 1) {
-    const y = px([0, k * step])[1]
-    lines.push(
-      <g key={`y${k}`} pointerEvents="none">
-        <line className="ruled" x1={0} x2={size[0]} y1={y} y2={y} />
-        <text x={4} y={y - 3}>
-          {figure(k * step, 4)}
-        </text>
-      </g>,
-    )
-  }
-  return (
-    <>
-      {lines}
-      <text x={size[0] - 24} y={size[1] - 4} pointerEvents="none">
-        mm
-      </text>
-    </>
-  )
-}
-
-function Rows(props: { curve: Curve; chosen: string | null; setChosen: (p: string) => void; remove: (p: string) => void }) {
-  const { curve, chosen, setChosen } = props
-  const session = useSession()
-  const bench = session.preview ?? session.bench
-  if (!bench) return null
-  const number = (address: string) => {
-    const target = numberAt(bench, shownParts(session), address)
-    return target ? <NumberChip target={target} plain /> : null
-  }
-  return (
-    <div className="rows">
-      <table>
-        <thead>
-          <tr>
-            <th />
-            <th>across, mm</th>
-            <th>up, mm</th>
-            <th>R, mm</th>
-            <th>then</th>
-            <th />
-          </tr>
-        </thead>
-        <tbody>
-          {curve.points.map((p, i) => (
-            <tr key={p.id} className={chosen === p.id ? 'chosen' : ''} onClick={() => setChosen(p.id ?? '')} data-testid={`row-${p.id ?? ''}`}>
-              <td className="muted figures">{i + 1}</td>
-              <td>{number(`curves/${curve.id}/${p.id ?? ''}/at/0`)}</td>
-              <td>{number(`curves/${curve.id}/${p.id ?? ''}/at/1`)}</td>
-              <td>{number(`curves/${curve.id}/${p.id ?? ''}/fillet`)}</td>
-              <td>
-                <select
-                  aria-label={`How the piece after point ${i + 1} runs`}
-                  value={p.join ?? 'straight'}
-                  style={{ background: 'none', fontSize: 13, maxWidth: 66 }}
-                  onChange={(e) => doEdit({ kind: 'set_point', curve: curve.id, point: p.id ?? '', join: e.target.value as Join })}
-                >
-                  {JOINS.map(([v, words]) => (
-                    <option key={v} value={v}>
-                      {words}
-                    </option>
-                  ))}
-                </select>
-              </td>
-              <td>
-                <button className="plain muted" aria-label={`Remove point ${i + 1}`} title="Remove" onClick={() => props.remove(p.id ?? '')}>
-                  ×
-                </button>
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-    </div>
-  )
 }

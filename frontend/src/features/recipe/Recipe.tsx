@@ -6,12 +6,17 @@ import type { OperatorView, Part, PartView, Step } from '../../shared/api/client
 import { addOperator } from '../../shared/adding'
 import { doEdit, useSession } from '../../shared/session'
 import { useView } from '../../shared/viewState'
+import { placeAfter } from './order'
 import { StepCard } from './StepCard'
 
 const COUNTS = ['no', 'one', 'two', 'three', 'four', 'five', 'six', 'seven', 'eight', 'nine', 'ten']
 
 /** The recipe of the chosen part, as prose. */
-export function Recipe(props: { part: Part | undefined; view: PartView | undefined; operators: readonly OperatorView[] }) {
+export function Recipe(props: {
+  part: Part | undefined
+  view: PartView | undefined
+  operators: readonly OperatorView[]
+}) {
   const { part, view } = props
   const [dragged, setDragged] = useState<string | null>(null)
   const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 4 } }))
@@ -22,10 +27,16 @@ export function Recipe(props: { part: Part | undefined; view: PartView | undefin
     const from = ids.indexOf(String(e.active.id))
     const to = ids.indexOf(String(e.over?.id ?? ''))
     const step = ids[from]
-    if (step && to >= 0 && from !== to) doEdit({ kind: 'move_step', part: part.id, step, after: placeAfter(ids, from, to) })
+    if (step && to >= 0 && from !== to)
+      doEdit({ kind: 'move_step', part: part.id, step, after: placeAfter(ids, from, to) })
   }
   return (
-    <section className="recipe" data-testid="recipe" data-order={ids.join(' ')} data-dragging={dragged ?? ''}>
+    <section
+      className="recipe"
+      data-testid="recipe"
+      data-order={ids.join(' ')}
+      data-dragging={dragged ?? ''}
+    >
       <h1>{part.name}</h1>
       <div className="under">{underTitle(part)}</div>
       <DndContext
@@ -39,7 +50,12 @@ export function Recipe(props: { part: Part | undefined; view: PartView | undefin
           {part.recipe.map((step, i) => (
             <div key={step.id}>
               {i > 0 && <Between after={ids[i - 1] ?? null} />}
-              <StepCard part={part} step={step} number={i + 1} view={view?.steps.find((s) => s.id === step.id)} />
+              <StepCard
+                part={part}
+                step={step}
+                number={i + 1}
+                view={view?.steps.find((s) => s.id === step.id)}
+              />
             </div>
           ))}
         </SortableContext>
@@ -58,12 +74,6 @@ export function Recipe(props: { part: Part | undefined; view: PartView | undefin
       </div>
     </section>
   )
-}
-
-/** The step behind which something lands that is taken from one place and dropped on another. */
-export function placeAfter(ids: readonly string[], from: number, to: number): string | null {
-  const rest = ids.filter((_, i) => i !== from)
-  return to === 0 ? null : (rest[to - 1] ?? null)
 }
 
 function underTitle(part: Part): string {
@@ -94,14 +104,24 @@ function Between({ after }: { after: string | null }) {
 
 function EmptyRecipe({ operators }: { operators: readonly OperatorView[] }) {
   const any = useSession((s) => (s.bench?.document.parts?.length ?? 0) > 0)
-  const blanks = ['box', 'cylinder', 'revolve'].flatMap((id) => operators.filter((o) => o.id === id))
+  const blanks = ['box', 'cylinder', 'revolve'].flatMap((id) =>
+    operators.filter((o) => o.id === id),
+  )
   return (
     <section className="recipe" data-testid="recipe">
       <h1>{any ? 'No part chosen' : 'An empty bench'}</h1>
-      <div className="under">{any ? 'Choose one on the right, or begin another.' : 'Begin with a shape. Its numbers stay live.'}</div>
+      <div className="under">
+        {any
+          ? 'Choose one on the right, or begin another.'
+          : 'Begin with a shape. Its numbers stay live.'}
+      </div>
       {blanks.map((o) => (
         <div className="step" key={o.id}>
-          <button className="plain sentence" data-testid={`begin-${o.id}`} onClick={() => addOperator(o)}>
+          <button
+            className="plain sentence"
+            data-testid={`begin-${o.id}`}
+            onClick={() => addOperator(o)}
+          >
             <span className="verb">{o.name}</span> <span className="muted">{o.description}</span>
           </button>
         </div>

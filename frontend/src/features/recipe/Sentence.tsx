@@ -21,7 +21,8 @@ export function Sentence(props: Props & { template: string; quiet?: boolean }) {
   return (
     <div className={`sentence${props.quiet ? ' quiet' : ''}`}>
       {pieces.map((piece, i) => {
-        if (piece.startsWith('{')) return <Value key={i} {...props} keys={piece.slice(1, -1).split('|')} first={i === 0} />
+        if (piece.startsWith('{'))
+          return <Value key={i} {...props} keys={piece.slice(1, -1).split('|')} first={i === 0} />
         if (i === 0 && !props.quiet) {
           const [verb, ...rest] = piece.split(' ')
           return (
@@ -39,7 +40,8 @@ export function Sentence(props: Props & { template: string; quiet?: boolean }) {
 
 function Value(props: Props & { keys: string[]; first: boolean }) {
   const { op, step, keys } = props
-  const given = keys.find((k) => step.values?.[k] !== undefined && step.values[k] !== null) ?? keys[0] ?? ''
+  const given =
+    keys.find((k) => step.values?.[k] !== undefined && step.values[k] !== null) ?? keys[0] ?? ''
   const spec = op.values.find((v) => v.key === given)
   if (!spec) return <span>{given}</span>
   const other = op.values.find((v) => v.key === spec.instead_of)
@@ -85,7 +87,11 @@ function Number(props: Props & { spec: ValueView; suffix: string; plain?: boolea
   const session = useSession()
   const bench = session.preview ?? session.bench
   if (!bench) return null
-  const target = numberAt(bench, shownParts(session), `${props.part.id}/${props.step.id}/values/${props.spec.key}${props.suffix}`)
+  const target = numberAt(
+    bench,
+    shownParts(session),
+    `${props.part.id}/${props.step.id}/values/${props.spec.key}${props.suffix}`,
+  )
   if (!target) return <span>?</span>
   return <NumberChip target={target} plain={props.plain ?? false} />
 }
@@ -101,7 +107,11 @@ function chip(props: Props & { spec: ValueView }, words: string, entries: MenuEn
       entries={entries}
       testId={`choices-${address}`}
       trigger={
-        <button className="plain chip choice" data-testid={`chip-${address}`} title={props.spec.description}>
+        <button
+          className="plain chip choice"
+          data-testid={`chip-${address}`}
+          title={props.spec.description}
+        >
           {words}
         </button>
       }
@@ -117,7 +127,12 @@ function Choice(props: Props & { spec: ValueView; first: boolean }) {
   return chip(
     props,
     shown,
-    spec.choices.map((c) => ({ id: String(c.value), words: c.words, chosen: c.value === now, act: () => set(props, spec.key, c.value) })),
+    spec.choices.map((c) => ({
+      id: String(c.value),
+      words: c.words,
+      chosen: c.value === now,
+      act: () => set(props, spec.key, c.value),
+    })),
   )
 }
 
@@ -125,7 +140,11 @@ function Switch(props: Props & { spec: ValueView }) {
   const { spec, step } = props
   const now = (step.values?.[spec.key] ?? spec.default) as boolean
   return (
-    <button className="plain chip choice" title={spec.description} onClick={() => set(props, spec.key, !now)}>
+    <button
+      className="plain chip choice"
+      title={spec.description}
+      onClick={() => set(props, spec.key, !now)}
+    >
       {spec.choices.find((c) => c.value === now)?.words}
     </button>
   )
@@ -150,7 +169,12 @@ function Axis(props: Props & { spec: ValueView }) {
   return chip(
     props,
     words,
-    choices.map(([id, text]) => ({ id, words: text, chosen: now === id, act: () => set(props, spec.key, id) })),
+    choices.map(([id, text]) => ({
+      id,
+      words: text,
+      chosen: now === id,
+      act: () => set(props, spec.key, id),
+    })),
   )
 }
 
@@ -172,8 +196,15 @@ function CurveChoice(props: Props & { spec: ValueView }) {
       </button>
     )
   return chip(props, found?.name ?? 'a profile', [
-    ...(found ? [{ id: '=draw', words: `Draw ${found.name}`, note: 'on the board', act: draw }] : []),
-    ...curves.map((c) => ({ id: c.id, words: c.name, chosen: c.id === now, act: () => set(props, props.spec.key, c.id) })),
+    ...(found
+      ? [{ id: '=draw', words: `Draw ${found.name}`, note: 'on the board', act: draw }]
+      : []),
+    ...curves.map((c) => ({
+      id: c.id,
+      words: c.name,
+      chosen: c.id === now,
+      act: () => set(props, props.spec.key, c.id),
+    })),
   ])
 }
 
@@ -197,13 +228,20 @@ function FileChoice(props: Props & { spec: ValueView }) {
 
 function InsteadOf(props: Props & { spec: ValueView; other: ValueView }) {
   const { spec, other, view } = props
-  const words = (v: ValueView) => (v.unit ? `${v.key} in ${v.unit === '°' ? 'degrees' : v.unit}` : v.key)
+  const words = (v: ValueView) =>
+    v.unit ? `${v.key} in ${v.unit === '°' ? 'degrees' : v.unit}` : v.key
   const swap = () => {
     const now = view?.used[spec.key] ?? props.step.values?.[spec.key]
     set(props, other.key, start(spec.key, typeof now === 'number' ? now : 45, view))
   }
   return (
-    <button className="plain muted" style={{ fontSize: 13, margin: '0 2px' }} title={`Give its ${words(other)} instead`} data-testid={`instead-${other.key}`} onClick={swap}>
+    <button
+      className="plain muted"
+      style={{ fontSize: 13, margin: '0 2px' }}
+      title={`Give its ${words(other)} instead`}
+      data-testid={`instead-${other.key}`}
+      onClick={swap}
+    >
       {' '}
       ⇄
     </button>

@@ -12,7 +12,12 @@ import { useView } from '../../shared/viewState'
 import { Sentence } from './Sentence'
 
 /** One step: its sentence, and when it is chosen the quiet sentence and what it has to say. */
-export function StepCard(props: { part: Part; step: Step; number: number; view: StepView | undefined }) {
+export function StepCard(props: {
+  part: Part
+  step: Step
+  number: number
+  view: StepView | undefined
+}) {
   const { part, step, view } = props
   const chosen = useView((s) => s.step === step.id && s.part === part.id)
   const lookedAt = useView((s) => s.lookAt === step.id)
@@ -32,17 +37,28 @@ export function StepCard(props: { part: Part; step: Step; number: number; view: 
     const to = e.key === 'ArrowUp' ? from - 1 : from + 1
     if (to < 0 || to >= ids.length) return
     const rest = ids.filter((i) => i !== step.id)
-    doEdit({ kind: 'move_step', part: part.id, step: step.id, after: to === 0 ? null : (rest[to - 1] ?? null) })
+    doEdit({
+      kind: 'move_step',
+      part: part.id,
+      step: step.id,
+      after: to === 0 ? null : (rest[to - 1] ?? null),
+    })
   }
   return (
     <article
       ref={sortable.setNodeRef}
-      style={{ transform: CSS.Translate.toString(sortable.transform), transition: sortable.transition }}
+      style={{
+        transform: CSS.Translate.toString(sortable.transform),
+        transition: sortable.transition,
+      }}
       className={`step ${state}${chosen ? ' chosen' : ''}${sortable.isDragging ? ' dragging' : ''}`}
       data-testid={`step-${step.id}`}
       data-state={state}
       onClick={choose}
-      onFocus={choose}
+      onFocus={(e) => {
+        // not by the grip: a card that grows under the pointer would spoil the drag
+        if (!(e.target instanceof HTMLElement && e.target.classList.contains('margin'))) choose()
+      }}
       onKeyDown={key}
     >
       <button
@@ -62,7 +78,9 @@ export function StepCard(props: { part: Part; step: Step; number: number; view: 
       ) : (
         <div className="sentence">{step.operator}: there is no such operator here.</div>
       )}
-      {chosen && op?.quiet && <Sentence template={op.quiet} op={op} part={part} step={step} view={view} quiet />}
+      {chosen && op?.quiet && (
+        <Sentence template={op.quiet} op={op} part={part} step={step} view={view} quiet />
+      )}
       <Told part={part} step={step} view={view} chosen={chosen} />
       {lookedAt && (
         <div className="told amber">
@@ -89,7 +107,9 @@ function counts(number: number, state: string, view: StepView | undefined): stri
 function Told(props: { part: Part; step: Step; view: StepView | undefined; chosen: boolean }) {
   const { part, step, view, chosen } = props
   const change = useSession((s) => s.change)
-  const progress = useSession((s) => (s.progress?.part === part.id && s.progress.step === step.id ? s.progress : null))
+  const progress = useSession((s) =>
+    s.progress?.part === part.id && s.progress.step === step.id ? s.progress : null,
+  )
   const id = useSession((s) => s.id)
   const mine = change?.part === part.id && change.step === step.id && change.text
   return (
@@ -118,7 +138,11 @@ function Told(props: { part: Part; step: Step; view: StepView | undefined; chose
       {view?.notes
         .filter((n) => chosen || n.level === 'warning')
         .map((n, i) => (
-          <div key={i} className={`told ${n.level === 'warning' ? 'amber' : 'muted'}`} data-testid={`note-${step.id}`}>
+          <div
+            key={i}
+            className={`told ${n.level === 'warning' ? 'amber' : 'muted'}`}
+            data-testid={`note-${step.id}`}
+          >
             {n.text}
           </div>
         ))}
@@ -143,7 +167,8 @@ function StepMenu({ part, step }: { part: Part; step: Step }) {
         maxLength={200}
         onBlur={(e) => {
           setNaming(false)
-          if (e.target.value !== (step.name ?? '')) doEdit({ kind: 'set_step', part: part.id, step: step.id, name: e.target.value })
+          if (e.target.value !== (step.name ?? ''))
+            doEdit({ kind: 'set_step', part: part.id, step: step.id, name: e.target.value })
         }}
         onKeyDown={(e) => {
           e.stopPropagation()
@@ -155,18 +180,33 @@ function StepMenu({ part, step }: { part: Part; step: Step }) {
     <WordMenu
       testId={`menu-${step.id}`}
       trigger={
-        <button className="plain menu" aria-label="What to do with this step" data-testid={`more-${step.id}`}>
+        <button
+          className="plain menu"
+          aria-label="What to do with this step"
+          data-testid={`more-${step.id}`}
+        >
           ⋯
         </button>
       }
       entries={[
-        { id: 'on', words: on ? 'Switch off' : 'Switch on', act: () => doEdit({ kind: 'set_step', part: part.id, step: step.id, on: !on }) },
-        { id: 'look', words: 'Look here', note: 'the body as it was after this step', disabled: lookAt === step.id, act: () => set({ lookAt: step.id }) },
+        {
+          id: 'on',
+          words: on ? 'Switch off' : 'Switch on',
+          act: () => doEdit({ kind: 'set_step', part: part.id, step: step.id, on: !on }),
+        },
+        {
+          id: 'look',
+          words: 'Look here',
+          note: 'the body as it was after this step',
+          disabled: lookAt === step.id,
+          act: () => set({ lookAt: step.id }),
+        },
         { id: 'name', words: step.name ? 'Rename' : 'Name', act: () => setNaming(true) },
         {
           id: 'copy',
           words: 'Copy',
-          act: () => doEdit({ kind: 'copy_step', part: part.id, step: step.id, copy_id: freeId('s', ids) }),
+          act: () =>
+            doEdit({ kind: 'copy_step', part: part.id, step: step.id, copy_id: freeId('s', ids) }),
         },
         {
           id: 'remove',

@@ -30,7 +30,11 @@ export function HandoverList() {
           <button className="plain grow" title="Report and download" onClick={() => setOpen(b.id)}>
             {b.part_name}
           </button>
-          <span className="figures" style={{ color: b.older ? 'var(--amber)' : 'inherit' }} title={b.older ? 'The part has changed since' : ''}>
+          <span
+            className="figures"
+            style={{ color: b.older ? 'var(--amber)' : 'inherit' }}
+            title={b.older ? 'The part has changed since' : ''}
+          >
             rev {b.revision}
             {b.older && ', older'}
           </span>
@@ -42,7 +46,11 @@ export function HandoverList() {
           Download all
         </button>
       )}
-      <HandoverSheet open={open !== null} close={() => setOpen(null)} rows={open ? baked.filter((b) => b.id === open) : baked} />
+      <HandoverSheet
+        open={open !== null}
+        close={() => setOpen(null)}
+        rows={open ? baked.filter((b) => b.id === open) : baked}
+      />
     </section>
   )
 }
@@ -55,7 +63,11 @@ const FORMATS: readonly [string, string, string][] = [
 ]
 
 /** The report of what was baked, and how to take it away. */
-export function HandoverSheet(props: { open: boolean; close: () => void; rows: readonly BakedView[] }) {
+export function HandoverSheet(props: {
+  open: boolean
+  close: () => void
+  rows: readonly BakedView[]
+}) {
   const id = useSession((s) => s.id)
   const queries = useQueryClient()
   const [format, setFormat] = useState('glb')
@@ -66,11 +78,15 @@ export function HandoverSheet(props: { open: boolean; close: () => void; rows: r
   if (!id) return null
   const one = props.rows.length === 1 ? props.rows[0] : undefined
   const fixed = format === 'glb'
-  const address = api.downloadAddress(id, props.rows.map((b) => b.id), {
-    format,
-    together: String(together),
-    ...(fixed ? {} : { unit, up, triangles: String(triangles) }),
-  })
+  const address = api.downloadAddress(
+    id,
+    props.rows.map((b) => b.id),
+    {
+      format,
+      together: String(together),
+      ...(fixed ? {} : { unit, up, triangles: String(triangles) }),
+    },
+  )
   const remove = (b: BakedView) => {
     api
       .unbake(id, b.id)
@@ -79,7 +95,12 @@ export function HandoverSheet(props: { open: boolean; close: () => void; rows: r
       .catch((e: unknown) => say(e instanceof Error ? e.message : String(e), 'error'))
   }
   return (
-    <Sheet open={props.open} close={props.close} title={one ? `${one.part_name}, revision ${one.revision}` : 'Hand-over'} testId="handover-sheet">
+    <Sheet
+      open={props.open}
+      close={props.close}
+      title={one ? `${one.part_name}, revision ${one.revision}` : 'Hand-over'}
+      testId="handover-sheet"
+    >
       {props.rows.map((b) => (
         <Report key={b.id} baked={b} named={!one} />
       ))}
@@ -87,7 +108,14 @@ export function HandoverSheet(props: { open: boolean; close: () => void; rows: r
         <legend style={{ fontWeight: 600 }}>Take it away as</legend>
         {FORMATS.map(([value, words, note]) => (
           <label key={value} style={{ display: 'block', padding: '2px 0' }}>
-            <input type="radio" name="format" value={value} checked={format === value} data-testid={`format-${value}`} onChange={() => setFormat(value)} />{' '}
+            <input
+              type="radio"
+              name="format"
+              value={value}
+              checked={format === value}
+              data-testid={`format-${value}`}
+              onChange={() => setFormat(value)}
+            />{' '}
             {words} <span className="muted">{note}</span>
           </label>
         ))}
@@ -111,14 +139,24 @@ export function HandoverSheet(props: { open: boolean; close: () => void; rows: r
           </label>
           {format !== 'stl' && (
             <label>
-              <input type="checkbox" checked={triangles} onChange={(e) => setTriangles(e.target.checked)} /> cut into triangles
+              <input
+                type="checkbox"
+                checked={triangles}
+                onChange={(e) => setTriangles(e.target.checked)}
+              />{' '}
+              cut into triangles
             </label>
           )}
         </p>
       )}
       {props.rows.length > 1 && (
         <label>
-          <input type="checkbox" checked={together} onChange={(e) => setTogether(e.target.checked)} /> all in one file
+          <input
+            type="checkbox"
+            checked={together}
+            onChange={(e) => setTogether(e.target.checked)}
+          />{' '}
+          all in one file
         </label>
       )}
       <p className="actions" style={{ marginTop: 14 }}>
@@ -139,7 +177,10 @@ function Report({ baked, named }: { baked: BakedView; named: boolean }) {
   return (
     <div data-testid="report" style={{ marginBottom: 10 }}>
       {named && <h3 style={{ fontWeight: 600 }}>{baked.part_name}</h3>}
-      <p style={{ color: baked.sound ? 'var(--moss)' : 'var(--red)', fontWeight: 600 }} data-testid="report-summary">
+      <p
+        style={{ color: baked.sound ? 'var(--moss)' : 'var(--red)', fontWeight: 600 }}
+        data-testid="report-summary"
+      >
         {baked.sound ? baked.summary : 'Not sound.'}
       </p>
       <p className="figures">
@@ -148,12 +189,26 @@ function Report({ baked, named }: { baked: BakedView; named: boolean }) {
       </p>
       <ul style={{ margin: '4px 0 0', paddingLeft: 16, listStyle: 'square' }}>
         {baked.findings.map((f) => (
-          <li key={f.kind} style={{ color: f.level === 'failure' ? 'var(--red)' : f.level === 'warning' ? 'var(--amber)' : 'inherit' }}>
+          <li
+            key={f.kind}
+            style={{
+              color:
+                f.level === 'failure'
+                  ? 'var(--red)'
+                  : f.level === 'warning'
+                    ? 'var(--amber)'
+                    : 'inherit',
+            }}
+          >
             {f.text}
           </li>
         ))}
       </ul>
-      {baked.older && <p style={{ color: 'var(--amber)' }}>The part has changed since revision {baked.revision}: bake it again for the newest.</p>}
+      {baked.older && (
+        <p style={{ color: 'var(--amber)' }}>
+          The part has changed since revision {baked.revision}: bake it again for the newest.
+        </p>
+      )}
     </div>
   )
 }

@@ -15,7 +15,13 @@ export function NamedNumbers() {
     <section data-testid="numbers">
       <h2>
         Named numbers
-        <button className="plain muted" aria-label="Add a named number" title="Add a named number" data-testid="add-number" onClick={() => setAdding(true)}>
+        <button
+          className="plain muted"
+          aria-label="Add a named number"
+          title="Add a named number"
+          data-testid="add-number"
+          onClick={() => setAdding(true)}
+        >
           +
         </button>
       </h2>
@@ -29,13 +35,26 @@ export function NamedNumbers() {
               ) : (
                 <WordMenu
                   trigger={
-                    <button className="plain grow" style={{ fontWeight: 500 }} title="Rename or remove">
+                    <button
+                      className="plain grow"
+                      style={{ fontWeight: 500 }}
+                      title="Rename or remove"
+                    >
                       {n.name}
                     </button>
                   }
                   entries={[
-                    { id: 'rename', words: 'Rename', note: 'in every formula too', act: () => setRenaming(n.name) },
-                    { id: 'remove', words: 'Remove', act: () => doEdit({ kind: 'remove_dimension', name: n.name }) },
+                    {
+                      id: 'rename',
+                      words: 'Rename',
+                      note: 'in every formula too',
+                      act: () => setRenaming(n.name),
+                    },
+                    {
+                      id: 'remove',
+                      words: 'Remove',
+                      act: () => doEdit({ kind: 'remove_dimension', name: n.name }),
+                    },
                   ]}
                 />
               )}
@@ -49,7 +68,9 @@ export function NamedNumbers() {
           </div>
         )
       })}
-      {bench?.numbers.length === 0 && !adding && <p className="muted">None yet. One can be used in any formula.</p>}
+      {bench?.numbers.length === 0 && !adding && (
+        <p className="muted">None yet. One can be used in any formula.</p>
+      )}
       {adding && <AddField close={() => setAdding(false)} />}
     </section>
   )

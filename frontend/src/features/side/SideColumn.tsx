@@ -14,7 +14,12 @@ export function SideColumn() {
   if (!side)
     return (
       <aside className="side" style={{ padding: 6 }}>
-        <button className="plain muted" aria-label="Show parts, numbers and hand-over" title="Parts, numbers, hand-over" onClick={() => set({ side: true })}>
+        <button
+          className="plain muted"
+          aria-label="Show parts, numbers and hand-over"
+          title="Parts, numbers, hand-over"
+          onClick={() => set({ side: true })}
+        >
           ‹
         </button>
       </aside>
@@ -36,12 +41,21 @@ function Parts() {
     <section>
       <h2>
         Parts
-        <button className="plain muted" aria-label="Fold this column" title="Fold" onClick={() => set({ side: false })}>
+        <button
+          className="plain muted"
+          aria-label="Fold this column"
+          title="Fold"
+          onClick={() => set({ side: false })}
+        >
           ›
         </button>
       </h2>
       {parts.map((p) => (
-        <PartRow key={p.id} part={p} colour={bench?.document.finishes?.find((f) => f.name === p.finish)?.colour ?? '#b9b4a8'} />
+        <PartRow
+          key={p.id}
+          part={p}
+          colour={bench?.document.finishes?.find((f) => f.name === p.finish)?.colour ?? '#b9b4a8'}
+        />
       ))}
       {parts.length === 0 && <p className="muted">None yet.</p>}
     </section>
@@ -54,7 +68,8 @@ function PartRow({ part, colour }: { part: Part; colour: string }) {
   const set = useView((s) => s.set)
   const [naming, setNaming] = useState(false)
   const finishes = bench?.document.finishes ?? []
-  const choose = () => set({ part: part.id, step: part.recipe.at(-1)?.id ?? null, lookAt: null, board: null })
+  const choose = () =>
+    set({ part: part.id, step: part.recipe.at(-1)?.id ?? null, lookAt: null, board: null })
   if (naming)
     return (
       <input
@@ -78,7 +93,14 @@ function PartRow({ part, colour }: { part: Part; colour: string }) {
   return (
     <div className="row" aria-current={chosen} data-testid={`part-${part.id}`}>
       <WordMenu
-        trigger={<button className="plain swatch" style={{ background: colour }} aria-label={`Finish: ${part.finish ?? 'none'}`} title={part.finish ?? 'No finish'} />}
+        trigger={
+          <button
+            className="plain swatch"
+            style={{ background: colour }}
+            aria-label={`Finish: ${part.finish ?? 'none'}`}
+            title={part.finish ?? 'No finish'}
+          />
+        }
         entries={finishes.map((f) => ({
           id: f.name,
           words: f.name,
@@ -86,7 +108,12 @@ function PartRow({ part, colour }: { part: Part; colour: string }) {
           act: () => doEdit({ kind: 'set_part', part: part.id, finish: f.name }),
         }))}
       />
-      <button className="plain grow" onClick={choose} onDoubleClick={() => setNaming(true)} title={`${part.name}: double click to rename`}>
+      <button
+        className="plain grow"
+        onClick={choose}
+        onDoubleClick={() => setNaming(true)}
+        title={`${part.name}: double click to rename`}
+      >
         {part.name}
       </button>
       {part.locked && <Lock size={13} aria-label="locked" />}
@@ -130,7 +157,11 @@ function PartMenu({ part, rename }: { part: Part; rename: () => void }) {
   return (
     <WordMenu
       trigger={
-        <button className="plain muted" aria-label={`What to do with ${part.name}`} data-testid={`part-more-${part.id}`}>
+        <button
+          className="plain muted"
+          aria-label={`What to do with ${part.name}`}
+          data-testid={`part-more-${part.id}`}
+        >
           ⋯
         </button>
       }
@@ -147,7 +178,12 @@ function PartMenu({ part, rename }: { part: Part; rename: () => void }) {
           id: 'up',
           words: 'Move up',
           disabled: at <= 0,
-          act: () => doEdit({ kind: 'move_part', part: part.id, after: at > 1 ? (ids[at - 2] ?? null) : null }),
+          act: () =>
+            doEdit({
+              kind: 'move_part',
+              part: part.id,
+              after: at > 1 ? (ids[at - 2] ?? null) : null,
+            }),
         },
         {
           id: 'down',
@@ -167,4 +203,3 @@ function PartMenu({ part, rename }: { part: Part; rename: () => void }) {
     />
   )
 }
-

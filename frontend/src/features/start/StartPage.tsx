@@ -33,16 +33,29 @@ export function StartPage() {
     <main className="start" data-testid="start">
       <h1>Jukai</h1>
       <p className="lead">
-        Parts from a few strong operations with exact numbers, every number live. All you do is saved as you do it, and can be undone.
+        Parts from a few strong operations with exact numbers, every number live. All you do is
+        saved as you do it, and can be undone.
       </p>
       <div className="actions">
-        <button className="plain boxed first" data-testid="new-bench" onClick={() => make.mutate(() => api.newBench('New bench'))}>
+        <button
+          className="plain boxed first"
+          data-testid="new-bench"
+          onClick={() => make.mutate(() => api.newBench('New bench'))}
+        >
           New bench
         </button>
-        <button className="plain boxed" data-testid="open-file" onClick={() => file.current?.click()}>
+        <button
+          className="plain boxed"
+          data-testid="open-file"
+          onClick={() => file.current?.click()}
+        >
           Open a bench file
         </button>
-        <button className="plain boxed" data-testid="new-demo" onClick={() => make.mutate(api.newDemo)}>
+        <button
+          className="plain boxed"
+          data-testid="new-demo"
+          onClick={() => make.mutate(api.newDemo)}
+        >
           Demo bench
         </button>
         <input
@@ -70,7 +83,8 @@ export function StartPage() {
         )}
         {list.isSuccess && standing.length === 0 && (
           <p className="prose muted" data-testid="no-benches">
-            No bench yet. A new one is empty; the demo shows a turned brass pedestal to try things on.
+            No bench yet. A new one is empty; the demo shows a turned brass pedestal to try things
+            on.
           </p>
         )}
         {standing.map((b) => (
@@ -90,7 +104,11 @@ export function StartPage() {
               <button
                 className="plain link"
                 data-testid="restore"
-                onClick={() => void api.restore(b.id).then(() => queries.invalidateQueries({ queryKey: ['benches'] }))}
+                onClick={() =>
+                  void api
+                    .restore(b.id)
+                    .then(() => queries.invalidateQueries({ queryKey: ['benches'] }))
+                }
               >
                 Put back
               </button>
@@ -113,7 +131,14 @@ function Row({ bench }: { bench: BenchItem }) {
     const wanted = name?.trim()
     setName(null)
     if (wanted && wanted !== bench.name)
-      act(api.edit(bench.id, { base: bench.revision, edit: { kind: 'set_bench', name: wanted }, author: '', join: false }))
+      act(
+        api.edit(bench.id, {
+          base: bench.revision,
+          edit: { kind: 'set_bench', name: wanted },
+          author: '',
+          join: false,
+        }),
+      )
   }
   return (
     <div className="row" data-testid={`bench-${bench.id}`}>
@@ -152,13 +177,27 @@ function Row({ bench }: { bench: BenchItem }) {
         <button className="plain link" data-testid="rename" onClick={() => setName(bench.name)}>
           Rename
         </button>
-        <button className="plain link" data-testid="duplicate" onClick={() => act(api.duplicate(bench.id))}>
+        <button
+          className="plain link"
+          data-testid="duplicate"
+          onClick={() => act(api.duplicate(bench.id))}
+        >
           Duplicate
         </button>
-        <a className="link" style={{ font: 'inherit' }} data-testid="download" href={api.fileAddress(bench.id)} download>
+        <a
+          className="link"
+          style={{ font: 'inherit' }}
+          data-testid="download"
+          href={api.fileAddress(bench.id)}
+          download
+        >
           Download
         </a>
-        <button className="plain link" data-testid="remove" onClick={() => act(api.remove(bench.id))}>
+        <button
+          className="plain link"
+          data-testid="remove"
+          onClick={() => act(api.remove(bench.id))}
+        >
           Remove
         </button>
       </span>

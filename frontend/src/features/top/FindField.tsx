@@ -20,7 +20,10 @@ export function FindField(props: { operators: readonly OperatorView[] }) {
   const bench = useSession((s) => s.bench)
   const part = useView((s) => s.part)
   const insertAfter = useView((s) => s.insertAfter)
-  const entries = useMemo(() => find(text, props.operators, bench, part), [text, props.operators, bench, part])
+  const entries = useMemo(
+    () => find(text, props.operators, bench, part),
+    [text, props.operators, bench, part],
+  )
 
   useEffect(() => {
     const focus = () => {
@@ -114,7 +117,8 @@ function find(
     id: o.id,
     words: o.name,
     note: o.kind === 'blank' ? `${o.description} A new part.` : o.description,
-    rank: rank([o.id, o.name, ...o.synonyms]) + (wanted ? 0.5 : o.kind === 'change' && part ? 1 : 0),
+    rank:
+      rank([o.id, o.name, ...o.synonyms]) + (wanted ? 0.5 : o.kind === 'change' && part ? 1 : 0),
     act: () => addOperator(o),
   }))
   if (wanted)

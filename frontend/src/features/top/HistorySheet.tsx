@@ -27,12 +27,18 @@ export function HistorySheet() {
       {rows.isError && <p role="alert">{rows.error.message}</p>}
       <ol className="history" style={{ listStyle: 'none', padding: 0, margin: 0 }}>
         {rows.data?.revisions.map((r) => (
-          <li key={r.number} data-testid={`revision-${r.number}`} style={{ fontWeight: r.number === rows.data.head ? 600 : 400 }}>
+          <li
+            key={r.number}
+            data-testid={`revision-${r.number}`}
+            style={{ fontWeight: r.number === rows.data.head ? 600 : 400 }}
+          >
             <span className="figures muted">{r.number}</span>
             <span>
               <button
                 className="plain"
-                title={r.number === rows.data.head ? 'This is what is shown' : 'Go to this revision'}
+                title={
+                  r.number === rows.data.head ? 'This is what is shown' : 'Go to this revision'
+                }
                 onClick={() => move('go-to', r.number)}
               >
                 {r.label}

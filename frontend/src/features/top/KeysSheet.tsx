@@ -32,8 +32,8 @@ export function KeysSheet() {
         ))}
         <span className="muted">Mouse</span>
         <span>
-          Left drag turns the view, right drag moves it, the wheel comes closer to the pointer. Drag a number sideways; the farther the
-          pointer is pulled from its line, the finer.
+          Left drag turns the view, right drag moves it, the wheel comes closer to the pointer. Drag
+          a number sideways; the farther the pointer is pulled from its line, the finer.
         </span>
       </div>
     </Sheet>

@@ -14,7 +14,11 @@ const DRAWINGS: readonly [Drawing, string][] = [
   ['lines', 'Lines'],
 ]
 
-export function TopBar(props: { operators: readonly OperatorView[]; bake: () => void; baking: boolean }) {
+export function TopBar(props: {
+  operators: readonly OperatorView[]
+  bake: () => void
+  baking: boolean
+}) {
   const bench = useSession((s) => s.bench)
   const { drawing, part, set } = useView()
   return (
@@ -41,7 +45,19 @@ export function TopBar(props: { operators: readonly OperatorView[]; bake: () => 
           title={bench?.undo ? `Undo ${bench.undo.label} (Ctrl+Z)` : 'Nothing to undo'}
           onClick={() => move('undo')}
         >
-          ↶ undo <b data-testid="undo-name" style={{ display: 'inline-block', maxWidth: 110, overflow: 'hidden', textOverflow: 'ellipsis', verticalAlign: 'bottom' }}>{bench?.undo?.label}</b>
+          ↶ undo{' '}
+          <b
+            data-testid="undo-name"
+            style={{
+              display: 'inline-block',
+              maxWidth: 110,
+              overflow: 'hidden',
+              textOverflow: 'ellipsis',
+              verticalAlign: 'bottom',
+            }}
+          >
+            {bench?.undo?.label}
+          </b>
         </button>
         <button
           className="plain"
@@ -67,7 +83,12 @@ export function TopBar(props: { operators: readonly OperatorView[]; bake: () => 
           </button>
         ))}
       </nav>
-      <button className="bake" data-testid="bake" disabled={!part || props.baking} onClick={props.bake}>
+      <button
+        className="bake"
+        data-testid="bake"
+        disabled={!part || props.baking}
+        onClick={props.bake}
+      >
         {props.baking ? 'Baking …' : 'Bake'}
       </button>
       <FilesMenu />
@@ -85,7 +106,12 @@ function BenchName() {
   }
   if (draft === null)
     return (
-      <button className="plain bench-name" title="Rename the bench" data-testid="bench-name" onClick={() => setDraft(name)}>
+      <button
+        className="plain bench-name"
+        title="Rename the bench"
+        data-testid="bench-name"
+        onClick={() => setDraft(name)}
+      >
         {name}
       </button>
     )
@@ -116,12 +142,21 @@ function FilesMenu() {
     <WordMenu
       testId="files-menu"
       trigger={
-        <button className="plain" aria-label="More" data-testid="more" style={{ fontSize: 18, padding: '0 4px' }}>
+        <button
+          className="plain"
+          aria-label="More"
+          data-testid="more"
+          style={{ fontSize: 18, padding: '0 4px' }}
+        >
           ⋯
         </button>
       }
       entries={[
-        { id: 'file', words: 'Download the bench file', act: () => id && location.assign(api.fileAddress(id)) },
+        {
+          id: 'file',
+          words: 'Download the bench file',
+          act: () => id && location.assign(api.fileAddress(id)),
+        },
         { id: 'history', words: 'History', act: () => set({ history: true }) },
         {
           id: 'look',

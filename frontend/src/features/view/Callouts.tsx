@@ -1,6 +1,7 @@
 import { useState } from 'react'
 import type { PointerEvent as ReactPointerEvent } from 'react'
 import { Vector3 } from 'three'
+import type { Matrix4 } from 'three'
 import type { BenchView, CalloutView, PartView, StepView } from '../../shared/api/client'
 import { dragNumber, dragPlane, movedPoint } from '../../shared/dragging'
 import type { Pair } from '../../shared/dragging'
@@ -9,7 +10,6 @@ import { numberAt } from '../../shared/targets'
 import type { NumberTarget } from '../../shared/targets'
 import { NumberField } from '../../shared/ui/NumberChip'
 import { useView } from '../../shared/viewState'
-import { way } from './camera'
 import { anchorOf, boxOnScreen, lengthDimension, matrixOf, overall, placeLeaders } from './layout'
 import type { Dimension, Leader, Spot } from './layout'
 import type { Stage } from './Stage'
@@ -20,13 +20,24 @@ interface Shown {
 }
 
 /** The numbers on the body: overall sizes in plain ink, the chosen step's values in moss, draggable. */
-export function Callouts(props: { stage: Stage; bench: BenchView; part: PartView; step: StepView | undefined; parts: readonly PartView[] }) {
+export function Callouts(props: {
+  stage: Stage
+  bench: BenchView
+  part: PartView
+  step: StepView | undefined
+  parts: readonly PartView[]
+}) {
   const { stage, bench, part, step } = props
   const [typing, setTyping] = useState<{ target: NumberTarget; at: Spot } | null>(null)
   if (!part.bounds || !part.mesh || stage.width < 10) return null
   const screen = { width: stage.width, height: stage.height }
   const box = boxOnScreen(stage, part)
-  const title = { left: screen.width - 345, right: screen.width, top: screen.height - 172, bottom: screen.height }
+  const title = {
+    left: screen.width - 345,
+    right: screen.width,
+    top: screen.height - 172,
+    bottom: screen.height,
+  }
 
   const shown: Shown[] = []
   for (const callout of step?.callouts ?? []) {
@@ -40,18 +51,27 @@ export function Callouts(props: { stage: Stage; bench: BenchView; part: PartView
   const round = isRound(bench, part)
   const covered = lengths.length >= 3
   const sizes = covered ? [] : overall(stage, part, round, stage.looking)
-  const rows = led.map((s) => ({ key: s.callout.target, ...anchorOf(stage, part, s.callout, s.target.value) }))
+  const rows = led.map((s) => ({
+    key: s.callout.target,
+    ...anchorOf(stage, part, s.callout, s.target.value),
+  }))
   const leaders = placeLeaders(rows, box, screen, title)
   const axis = step?.axis ? axisLine(stage, part, step.axis) : null
   const open = (target: NumberTarget, at: Spot) => setTyping({ target, at })
   return (
     <>
       <svg className="callouts" data-testid="callouts" data-count={shown.length}>
-        {axis && <line className="axis" x1={axis[0].x} y1={axis[0].y} x2={axis[1].x} y2={axis[1].y} />}
+        {axis && (
+          <line className="axis" x1={axis[0].x} y1={axis[0].y} x2={axis[1].x} y2={axis[1].y} />
+        )}
         {sizes.map((d) => (
           <g key={d.key} data-testid={`size-${d.key}`}>
             <DimensionLines d={d} />
-            <Label d={d} text={sizeText(d.key, part)} sign={d.key === 'across' ? 'diameter' : null} />
+            <Label
+              d={d}
+              text={sizeText(d.key, part)}
+              sign={d.key === 'across' ? 'diameter' : null}
+            />
           </g>
         ))}
         {lengths.map((s) => (
@@ -70,7 +90,10 @@ export function Callouts(props: { stage: Stage; bench: BenchView; part: PartView
         })}
       </svg>
       {typing && (
-        <div className="callout-field" style={{ left: Math.min(typing.at.x, screen.width - 140), top: typing.at.y - 22 }}>
+        <div
+          className="callout-field"
+          style={{ left: Math.min(typing.at.x, screen.width - 140), top: typing.at.y - 22 }}
+        >
           <NumberField target={typing.target} close={() => setTyping(null)} />
         </div>
       )}
@@ -90,7 +113,9 @@ function isRound(bench: BenchView, part: PartView): boolean {
   const [low = [], high = []] = part.bounds ?? []
   const x = (high[0] ?? 0) - (low[0] ?? 0)
   const y = (high[1] ?? 0) - (low[1] ?? 0)
-  return (first?.operator === 'revolve' || first?.operator === 'cylinder') && Math.abs(x - y) < 0.06 * x
+  return (
+    (first?.operator === 'revolve' || first?.operator === 'cylinder') && Math.abs(x - y) < 0.06 * x
+  )
 }
 
 function sizeText(key: string, part: PartView): string {
@@ -99,7 +124,11 @@ function sizeText(key: string, part: PartView): string {
   return `${figure(size, 5)}\u2009mm`
 }
 
-function axisLine(stage: Stage, part: PartView, axis: { point: number[]; direction: number[] }): [Spot, Spot] {
+function axisLine(
+  stage: Stage,
+  part: PartView,
+  axis: { point: number[]; direction: number[] },
+): [Spot, Spot] {
   const m = matrixOf(part)
   const p = new Vector3(...axis.point)
   const d = new Vector3(...axis.direction)
@@ -107,7 +136,9 @@ function axisLine(stage: Stage, part: PartView, axis: { point: number[]; directi
   let least = Infinity
   let most = -Infinity
   for (let i = 0; i < 8; i += 1) {
-    const c = new Vector3(...[0, 1, 2].map((k) => ((i >> k) & 1 ? high : low)[k] ?? 0)).sub(p).dot(d)
+    const c = new Vector3(...[0, 1, 2].map((k) => ((i >> k) & 1 ? high : low)[k] ?? 0))
+      .sub(p)
+      .dot(d)
     least = Math.min(least, c)
     most = Math.max(most, c)
   }
@@ -145,7 +176,13 @@ function Extension({ from, to }: { from: Spot; to: Spot }) {
   const d = { x: to.x - from.x, y: to.y - from.y }
   const l = Math.hypot(d.x, d.y) || 1
   return (
-    <line className="line" x1={from.x + (d.x / l) * 4} y1={from.y + (d.y / l) * 4} x2={to.x + (d.x / l) * 5} y2={to.y + (d.y / l) * 5} />
+    <line
+      className="line"
+      x1={from.x + (d.x / l) * 4}
+      y1={from.y + (d.y / l) * 4}
+      x2={to.x + (d.x / l) * 5}
+      y2={to.y + (d.y / l) * 5}
+    />
   )
 }
 
@@ -179,16 +216,25 @@ function useLit(address: string) {
   const set = useView((v) => v.set)
   return {
     lit: lit ? ' lit' : '',
-    hover: { onPointerEnter: () => set({ hovered: address }), onPointerLeave: () => set({ hovered: null }) },
+    hover: {
+      onPointerEnter: () => set({ hovered: address }),
+      onPointerLeave: () => set({ hovered: null }),
+    },
   }
 }
 
 function LengthCallout({ stage, part, s, open }: CalloutProps) {
   const { lit, hover } = useLit(s.target.address)
   const d = lengthDimension(stage, part, s.callout, s.callout.target)
-  const down = (e: ReactPointerEvent<SVGElement>) => startDrag(e, stage, part, s, () => open(s.target, d.label))
+  const down = (e: ReactPointerEvent<SVGElement>) =>
+    startDrag(e, stage, part, s, () => open(s.target, d.label))
   return (
-    <g className={`value${lit}`} data-testid={`callout-${s.target.address}`} {...hover} onPointerDown={down}>
+    <g
+      className={`value${lit}`}
+      data-testid={`callout-${s.target.address}`}
+      {...hover}
+      onPointerDown={down}
+    >
       <DimensionLines d={d} />
       <Label d={d} text={textOf(s)} sign={null} />
       <rect className="grip" x={d.q.x - 4} y={d.q.y - 4} width={8} height={8} />
@@ -198,13 +244,22 @@ function LengthCallout({ stage, part, s, open }: CalloutProps) {
 
 function LeaderCallout({ stage, part, s, l, open }: CalloutProps & { l: Leader }) {
   const { lit, hover } = useLit(s.target.address)
-  const down = (e: ReactPointerEvent<SVGElement>) => startDrag(e, stage, part, s, () => open(s.target, l.label))
+  const down = (e: ReactPointerEvent<SVGElement>) =>
+    startDrag(e, stage, part, s, () => open(s.target, l.label))
   const width = textOf(s).length * 7.4
   const far = l.end === 'start' ? l.knee.x + width : l.knee.x - width
   return (
-    <g className={`value${lit}`} data-testid={`callout-${s.target.address}`} {...hover} onPointerDown={down}>
+    <g
+      className={`value${lit}`}
+      data-testid={`callout-${s.target.address}`}
+      {...hover}
+      onPointerDown={down}
+    >
       {l.arc && <polyline className="line" points={l.arc.map((p) => `${p.x},${p.y}`).join(' ')} />}
-      <polyline className="line" points={`${l.anchor.x},${l.anchor.y} ${l.knee.x},${l.knee.y} ${far},${l.knee.y}`} />
+      <polyline
+        className="line"
+        points={`${l.anchor.x},${l.anchor.y} ${l.knee.x},${l.knee.y} ${far},${l.knee.y}`}
+      />
       <text x={l.label.x} y={l.label.y} textAnchor={l.end}>
         {textOf(s)}
       </text>
@@ -238,33 +293,40 @@ function screenWay(stage: Stage, at: Vector3, d: Vector3): Spot {
   return { x: (b.x - a.x) / step, y: (b.y - a.y) / step }
 }
 
-function startDrag(e: ReactPointerEvent<SVGElement>, stage: Stage, part: PartView, s: Shown, click: () => void): void {
+function startDrag(
+  e: ReactPointerEvent<SVGElement>,
+  stage: Stage,
+  part: PartView,
+  s: Shown,
+  click: () => void,
+): void {
   const { callout: c, target } = s
   const m = matrixOf(part)
   const at = new Vector3(...(c.form === 'angle' ? c.at : c.to)).applyMatrix4(m)
   const along = new Vector3(...c.along).transformDirection(m)
   const none = () => 0
   if (c.form === 'count') {
-    dragNumber(e, { target, click, amount: (dx) => dx * stage.mmPerPx() * c.gain, pull: (_, dy) => dy })
+    dragNumber(e, {
+      target,
+      click,
+      amount: (dx) => dx * stage.mmPerPx() * c.gain,
+      pull: (_, dy) => dy,
+    })
     return
   }
   if (c.form === 'angle') {
-    const centre = stage.project(at)
-    const rect = stage.canvas.getBoundingClientRect()
-    const now = { x: e.clientX - rect.left - centre.x, y: e.clientY - rect.top - centre.y }
-    const facing = -along.dot(way(stage.looking))
+    let angle = target.value ?? 0
     dragNumber(e, {
       target,
       click,
       pull: none,
       amount: (dx, dy) => {
-        // seen edge on, sideways movement turns it; seen from its tip, the pointer leads it round
-        if (Math.abs(facing) < 0.35) return dx * 0.5
-        const r2 = Math.max(now.x ** 2 + now.y ** 2, 400)
-        const turn = ((now.x * dy - now.y * dx) / r2) * (180 / Math.PI)
-        now.x += dx
-        now.y += dy
-        return -turn * Math.sign(facing) * c.gain
+        // along the arc as it is seen; where it runs straight away from the eye, sideways
+        const t = tangent(stage, m, c, angle)
+        const l2 = t.x ** 2 + t.y ** 2
+        const change = (l2 > 0.02 ? (dx * t.x + dy * t.y) / l2 : dx * 0.5) * c.gain
+        angle += change
+        return change
       },
     })
     return
@@ -277,13 +339,30 @@ function startDrag(e: ReactPointerEvent<SVGElement>, stage: Stage, part: PartVie
     target,
     click,
     pull: (dx, dy) => (usable ? (dx * w.y - dy * w.x) / Math.sqrt(l2) : dx),
-    amount: (dx, dy) => share * c.gain * (usable ? (dx * w.x + dy * w.y) / l2 : -dy * stage.mmPerPx()),
+    amount: (dx, dy) =>
+      share * c.gain * (usable ? (dx * w.x + dy * w.y) / l2 : -dy * stage.mmPerPx()),
   })
 }
 
 function lengthAlong(part: PartView, c: CalloutView): number {
   const [low = [], high = []] = part.bounds ?? []
-  return Math.max(1e-9, [0, 1, 2].reduce((s, k) => s + Math.abs(c.along[k] ?? 0) * ((high[k] ?? 0) - (low[k] ?? 0)), 0))
+  return Math.max(
+    1e-9,
+    [0, 1, 2].reduce((s, k) => s + Math.abs(c.along[k] ?? 0) * ((high[k] ?? 0) - (low[k] ?? 0)), 0),
+  )
+}
+
+/** How the end of an angle's arc moves on the screen for one degree, px. */
+function tangent(stage: Stage, m: Matrix4, c: CalloutView, angle: number): Spot {
+  const centre = new Vector3(...c.at)
+  const start = new Vector3(...c.to).sub(centre)
+  const axis = new Vector3(...c.along).normalize()
+  const at = (degrees: number) => {
+    const p = start.clone().applyAxisAngle(axis, (degrees * Math.PI) / 180)
+    return stage.project(p.add(centre).applyMatrix4(m))
+  }
+  const [a, b] = [at(angle - 1), at(angle + 1)]
+  return { x: (b.x - a.x) / 2, y: (b.y - a.y) / 2 }
 }
 
 /** A point of the profile, dragged on the body in the profile's plane. */
@@ -299,7 +378,11 @@ function PointGrip({ stage, part, bench, s }: Omit<CalloutProps, 'open'>) {
   const down = (e: ReactPointerEvent<SVGElement>) => {
     if (!shown) return
     const u = screenWay(stage, here, new Vector3(...s.callout.along).transformDirection(m))
-    const v = screenWay(stage, here, new Vector3(...(s.callout.second ?? [0, 0, 1])).transformDirection(m))
+    const v = screenWay(
+      stage,
+      here,
+      new Vector3(...(s.callout.second ?? [0, 0, 1])).transformDirection(m),
+    )
     const det = u.x * v.y - u.y * v.x
     const flat = Math.abs(det) * stage.mmPerPx() ** 2 < 0.04
     const local = (p: PointerEvent): Pair => {
@@ -316,7 +399,15 @@ function PointGrip({ stage, part, bench, s }: Omit<CalloutProps, 'open'>) {
   }
   return (
     <g className={`value${lit}`} {...hover}>
-      <rect className="grip" data-testid={`grip-${s.callout.target}`} x={at.x - 4.5} y={at.y - 4.5} width={9} height={9} onPointerDown={down} />
+      <rect
+        className="grip"
+        data-testid={`grip-${s.callout.target}`}
+        x={at.x - 4.5}
+        y={at.y - 4.5}
+        width={9}
+        height={9}
+        onPointerDown={down}
+      />
       {lit && shown && (
         <text x={at.x + 9} y={at.y - 8}>
           {figure(shown.at[0] ?? 0, 5)}, {figure(shown.at[1] ?? 0, 5)} mm

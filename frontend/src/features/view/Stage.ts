@@ -47,7 +47,12 @@ const MOST_FAT_LINES = 20_000
 export class Stage {
   readonly canvas: HTMLCanvasElement
   readonly renderer: WebGLRenderer
-  looking: Looking = { target: [0, 0, 20], around: look.TITLES.turned.around, above: look.TITLES.turned.above, distance: 300 }
+  looking: Looking = {
+    target: [0, 0, 20],
+    around: look.TITLES.turned.around,
+    above: look.TITLES.turned.above,
+    distance: 300,
+  }
   perspective = true
   /** called after each picture, with the number of body swaps that reached the screen */
   onDrawn: (swaps: number) => void = () => undefined
@@ -72,7 +77,12 @@ export class Stage {
   constructor(canvas: HTMLCanvasElement) {
     this.canvas = canvas
     const software = rendersInSoftware()
-    this.renderer = new WebGLRenderer({ canvas, antialias: !software, alpha: false, stencil: false })
+    this.renderer = new WebGLRenderer({
+      canvas,
+      antialias: !software,
+      alpha: false,
+      stencil: false,
+    })
     this.renderer.setPixelRatio(software ? 1 : Math.min(window.devicePixelRatio, 2))
     this.renderer.sortObjects = true
     for (const c of [this.perspectiveCamera, this.parallelCamera]) this.scene.add(c)
@@ -92,12 +102,21 @@ export class Stage {
 
   // -- what is drawn ------------------------------------------------------------------------
   /** Show a body, or put new data in the place of its old. */
-  show(id: string, data: BodyData, matrix: readonly number[], finish: Finish, locked: boolean): void {
+  show(
+    id: string,
+    data: BodyData,
+    matrix: readonly number[],
+    finish: Finish,
+    locked: boolean,
+  ): void {
     let body = this.bodies.get(id)
     const fresh = body?.data !== data
     if (!body) {
       const mesh = new Mesh(new BufferGeometry(), this.material())
-      const sharp = new LineSegments2(new LineSegmentsGeometry(), new LineMaterial({ linewidth: 1.7, worldUnits: false }))
+      const sharp = new LineSegments2(
+        new LineSegmentsGeometry(),
+        new LineMaterial({ linewidth: 1.7, worldUnits: false }),
+      )
       mesh.frustumCulled = false
       sharp.frustumCulled = false
       mesh.userData['part'] = id
@@ -109,7 +128,10 @@ export class Stage {
       fillGeometry(body.mesh.geometry, data)
       body.sharp.geometry.dispose()
       body.sharp.geometry = new LineSegmentsGeometry()
-      const lines = data.sharp.length / 6 <= MOST_FAT_LINES ? data.sharp : data.sharp.slice(0, MOST_FAT_LINES * 6)
+      const lines =
+        data.sharp.length / 6 <= MOST_FAT_LINES
+          ? data.sharp
+          : data.sharp.slice(0, MOST_FAT_LINES * 6)
       if (lines.length) body.sharp.geometry.setPositions(lines)
       body.sharp.visible = lines.length > 0
       this.swaps += 1
@@ -183,8 +205,13 @@ export class Stage {
       const mesh = new Mesh(geometry, material)
       const lines = new BufferGeometry()
       lines.setAttribute('position', new BufferAttribute(dashed(data.sharp), 3))
-      const sharp = new LineSegments(lines, new LineBasicMaterial({ color: this.ink.clone().convertSRGBToLinear(), depthTest: false }))
-      const world = new Matrix4().set(...(matrix as Parameters<Matrix4['set']>)).multiply(new Matrix4().makeTranslation(...data.origin))
+      const sharp = new LineSegments(
+        lines,
+        new LineBasicMaterial({ color: this.ink.clone().convertSRGBToLinear(), depthTest: false }),
+      )
+      const world = new Matrix4()
+        .set(...(matrix as Parameters<Matrix4['set']>))
+        .multiply(new Matrix4().makeTranslation(...data.origin))
       for (const o of [mesh, sharp]) {
         o.matrixAutoUpdate = false
         o.matrix.copy(world)
@@ -233,7 +260,21 @@ export class Stage {
     const n = 12
     const step = this.floorSize / 5
     const rows: number[] = []
-    for (let i = -n; i <= n; i += 1) rows.push(i * step, -n * step, 0, i * step, n * step, 0, -n * step, i * step, 0, n * step, i * step, 0)
+    for (let i = -n; i <= n; i += 1)
+      rows.push(
+        i * step,
+        -n * step,
+        0,
+        i * step,
+        n * step,
+        0,
+        -n * step,
+        i * step,
+        0,
+        n * step,
+        i * step,
+        0,
+      )
     const g = new BufferGeometry()
     g.setAttribute('position', new BufferAttribute(new Float32Array(rows), 3))
     const floor = new LineSegments(g, new LineBasicMaterial({ color: this.grid }))
@@ -253,8 +294,21 @@ export class Stage {
       polygonOffsetFactor: 1,
       polygonOffsetUnits: 1,
       uniforms: {
-        colour: u(new Color()), metal: u(0), roughness: u(0.5), ink: u(this.ink), paper: u(this.paper), moss: u(this.moss),
-        lines: u(1), grey: u(0), hatch: u(0), shade: u(1), dusk: u(0), seeThrough: u(0), eye: u(new Vector3()), parallel: u(0), lookWay: u(new Vector3()),
+        colour: u(new Color()),
+        metal: u(0),
+        roughness: u(0.5),
+        ink: u(this.ink),
+        paper: u(this.paper),
+        moss: u(this.moss),
+        lines: u(1),
+        grey: u(0),
+        hatch: u(0),
+        shade: u(1),
+        dusk: u(0),
+        seeThrough: u(0),
+        eye: u(new Vector3()),
+        parallel: u(0),
+        lookWay: u(new Vector3()),
       },
     })
   }
@@ -284,12 +338,21 @@ export class Stage {
     ray.setFromCamera(new Vector2((x / this.width) * 2 - 1, 1 - (y / this.height) * 2), this.camera)
     const open = [...this.bodies.values()].filter((b) => !b.locked)
     for (const b of open) b.mesh.updateMatrixWorld(true)
-    const hit = ray.intersectObjects(open.map((b) => b.mesh), false)[0]
+    const hit = ray.intersectObjects(
+      open.map((b) => b.mesh),
+      false,
+    )[0]
     return (hit?.object.userData['part'] as string | undefined) ?? null
   }
 
   private aim(): void {
-    look.place(this.camera, this.looking, this.width, this.height, Math.max(this.floorSize * 2.5, this.reach()))
+    look.place(
+      this.camera,
+      this.looking,
+      this.width,
+      this.height,
+      Math.max(this.floorSize * 2.5, this.reach()),
+    )
   }
 
   private reach(): number {
@@ -373,7 +436,9 @@ function rendersInSoftware(): boolean {
   const gl = document.createElement('canvas').getContext('webgl2')
   if (!gl) return true
   const info = gl.getExtension('WEBGL_debug_renderer_info')
-  const name = String(info ? gl.getParameter(info.UNMASKED_RENDERER_WEBGL) : gl.getParameter(gl.RENDERER))
+  const name = String(
+    info ? gl.getParameter(info.UNMASKED_RENDERER_WEBGL) : gl.getParameter(gl.RENDERER),
+  )
   gl.getExtension('WEBGL_lose_context')?.loseContext()
   return /swiftshader|llvmpipe|software/i.test(name)
 }

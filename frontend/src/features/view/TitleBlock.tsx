@@ -11,7 +11,11 @@ export function TitleBlock() {
   const part = shownParts(session).find((p) => p.part === partId)
   const doc = session.bench?.document.parts?.find((p) => p.id === partId)
   if (!part || !doc || !session.bench) return null
-  const size = part.bounds ? [0, 1, 2].map((k) => figure((part.bounds?.[1]?.[k] ?? 0) - (part.bounds?.[0]?.[k] ?? 0), 4)).join(' × ') : '–'
+  const size = part.bounds
+    ? [0, 1, 2]
+        .map((k) => figure((part.bounds?.[1]?.[k] ?? 0) - (part.bounds?.[0]?.[k] ?? 0), 4))
+        .join(' × ')
+    : '–'
   const four = part.faces ? `${Math.floor((100 * part.four_sided) / part.faces)}\u2009%` : '–'
   return (
     <div className="title-block" data-testid="title-block">
@@ -21,7 +25,11 @@ export function TitleBlock() {
       <Cell label="Finish" value={doc.finish ?? 'none'} />
       <Cell label="Revision" value={String(session.bench.revision)} testId="revision" last />
       <Cell label="Size, mm" value={size} testId="size" />
-      <Cell label="Volume" value={part.volume === null ? '–' : volume(part.volume)} testId="volume" />
+      <Cell
+        label="Volume"
+        value={part.volume === null ? '–' : volume(part.volume)}
+        testId="volume"
+      />
       <Cell label="Mass" value={part.mass === null ? '–' : mass(part.mass)} last />
       <Cell label="Faces" value={whole(part.faces)} testId="faces" />
       <Cell label="Four-sided" value={four} />
@@ -68,16 +76,30 @@ function Soundness({ digest }: { digest: string | null }) {
   const failures = r.findings.filter((f) => f.level === 'failure')
   if (r.sound)
     return (
-      <div className="whole" data-testid="soundness" data-state="sound" style={{ color: 'var(--moss)', fontWeight: 600 }}>
+      <div
+        className="whole"
+        data-testid="soundness"
+        data-state="sound"
+        style={{ color: 'var(--moss)', fontWeight: 600 }}
+      >
         {r.summary}
       </div>
     )
   return (
-    <div className="whole" data-testid="soundness" data-state="failed" style={{ color: 'var(--red)', fontWeight: 600 }}>
+    <div
+      className="whole"
+      data-testid="soundness"
+      data-state="failed"
+      style={{ color: 'var(--red)', fontWeight: 600 }}
+    >
       {failures.map((f) => (
         <div key={f.kind}>
           {f.text}{' '}
-          {f.places[0] && <span className="figures muted">at {f.places[0].map((x) => figure(x, 4)).join(', ')} mm</span>}
+          {f.places[0] && (
+            <span className="figures muted">
+              at {f.places[0].map((x) => figure(x, 4)).join(', ')} mm
+            </span>
+          )}
         </div>
       ))}
     </div>

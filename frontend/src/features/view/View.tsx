@@ -43,7 +43,9 @@ export const View = memo(function View() {
     try {
       made = new Stage(canvas.current)
     } catch {
-      setProblem('This browser can’t draw in three dimensions (WebGL 2 is missing). The recipe and the hand-over still work.')
+      setProblem(
+        'This browser can’t draw in three dimensions (WebGL 2 is missing). The recipe and the hand-over still work.',
+      )
       return
     }
     made.onDrawn = (swaps) => {
@@ -68,7 +70,11 @@ export const View = memo(function View() {
   }, [])
   return (
     <div className="stage" ref={holder} data-testid="stage" data-drawn="0">
-      <canvas ref={canvas} onContextMenu={(e) => e.preventDefault()} {...(stage ? pointer(stage) : {})} />
+      <canvas
+        ref={canvas}
+        onContextMenu={(e) => e.preventDefault()}
+        {...(stage ? pointer(stage) : {})}
+      />
       <div className="frame" />
       {stage && <Scene stage={stage} holder={holder} />}
       {problem && (
@@ -103,7 +109,12 @@ function pointer(stage: Stage) {
         if (other) {
           const before = Math.hypot(last.x - other.x, last.y - other.y)
           const after = Math.hypot(e.clientX - other.x, e.clientY - other.y)
-          stage.looking = moved(closer(l, before / Math.max(after, 1), 0, 0, stage.mmPerPx()), dx / 2, dy / 2, stage.mmPerPx())
+          stage.looking = moved(
+            closer(l, before / Math.max(after, 1), 0, 0, stage.mmPerPx()),
+            dx / 2,
+            dy / 2,
+            stage.mmPerPx(),
+          )
         }
       } else if (e.buttons & 2 || e.buttons & 4) stage.looking = moved(l, dx, dy, stage.mmPerPx())
       else stage.looking = turned(l, dx, dy)
@@ -116,8 +127,12 @@ function pointer(stage: Stage) {
       const r = stage.canvas.getBoundingClientRect()
       const part = stage.partAt(e.clientX - r.left, e.clientY - r.top)
       if (part && part !== useView.getState().part) {
-        const recipe = useSession.getState().bench?.document.parts?.find((p) => p.id === part)?.recipe
-        useView.getState().set({ part, step: recipe?.at(-1)?.id ?? null, board: null, lookAt: null })
+        const recipe = useSession
+          .getState()
+          .bench?.document.parts?.find((p) => p.id === part)?.recipe
+        useView
+          .getState()
+          .set({ part, step: recipe?.at(-1)?.id ?? null, board: null, lookAt: null })
       }
     },
     onPointerCancel: (e: ReactPointerEvent<HTMLCanvasElement>) => {
@@ -133,7 +148,13 @@ function useWheel(stage: Stage): void {
       const r = stage.canvas.getBoundingClientRect()
       const [x, y] = [e.clientX - r.left - r.width / 2, e.clientY - r.top - r.height / 2]
       const pixels = e.deltaMode === 1 ? e.deltaY * 16 : e.deltaY
-      stage.looking = closer(stage.looking, Math.exp(pixels * (e.ctrlKey ? 0.01 : 0.0012)), x, y, stage.mmPerPx())
+      stage.looking = closer(
+        stage.looking,
+        Math.exp(pixels * (e.ctrlKey ? 0.01 : 0.0012)),
+        x,
+        y,
+        stage.mmPerPx(),
+      )
       stage.invalidate()
     }
     stage.canvas.addEventListener('wheel', wheel, { passive: false })
@@ -155,7 +176,13 @@ function seeAll(stage: Stage, parts: readonly PartView[], looking = stage.lookin
     }
     if (low && high) {
       const centre = low.clone().add(high).multiplyScalar(0.5)
-      const all = fitted(looking, [centre.x, centre.y, centre.z], low.distanceTo(high) / 2, stage.width, stage.height)
+      const all = fitted(
+        looking,
+        [centre.x, centre.y, centre.z],
+        low.distanceTo(high) / 2,
+        stage.width,
+        stage.height,
+      )
       // into the part of the sheet that callouts and title block leave free
       stage.looking = all
       stage.looking = moved(all, -stage.width * 0.075, -stage.height * 0.04, stage.mmPerPx())
@@ -164,7 +191,13 @@ function seeAll(stage: Stage, parts: readonly PartView[], looking = stage.lookin
   stage.invalidate()
 }
 
-function Scene({ stage, holder }: { stage: Stage; holder: React.RefObject<HTMLDivElement | null> }) {
+function Scene({
+  stage,
+  holder,
+}: {
+  stage: Stage
+  holder: React.RefObject<HTMLDivElement | null>
+}) {
   const session = useSession()
   const view = useView()
   const bench = session.preview ?? session.bench
@@ -172,14 +205,22 @@ function Scene({ stage, holder }: { stage: Stage; holder: React.RefObject<HTMLDi
   const here = parts.find((p) => p.part === view.part)
   const looked = useLookAt(view.part, view.lookAt, session.bench?.revision)
   useWheel(stage)
-  useBodies(stage, looked ? parts.map((p) => (p.part === looked.part ? { ...p, mesh: looked.mesh } : p)) : parts, holder)
+  useBodies(
+    stage,
+    looked ? parts.map((p) => (p.part === looked.part ? { ...p, mesh: looked.mesh } : p)) : parts,
+    holder,
+  )
   useChanges(stage, here)
   useLooks(stage)
 
   const title = titleOf(stage.looking)
   const turn = useCallback(
     (name: Exclude<Title, 'free'>) => {
-      seeAll(stage, shownParts(useSession.getState()), { ...stage.looking, around: TITLES[name].around, above: TITLES[name].above })
+      seeAll(stage, shownParts(useSession.getState()), {
+        ...stage.looking,
+        around: TITLES[name].around,
+        above: TITLES[name].above,
+      })
     },
     [stage],
   )
@@ -195,18 +236,36 @@ function Scene({ stage, holder }: { stage: Stage; holder: React.RefObject<HTMLDi
   const step = here?.steps.find((s) => s.id === view.step)
   return (
     <>
-      {bench && here && !view.lookAt && <Callouts stage={stage} bench={bench} part={here} step={step} parts={parts} />}
+      {bench && here && !view.lookAt && (
+        <Callouts stage={stage} bench={bench} part={here} step={step} parts={parts} />
+      )}
       <nav className="titles" aria-label="Where from">
-        <button className="plain" aria-pressed={title === 'turned' || title === 'free'} data-testid="see-turned" onClick={() => turn('turned')}>
+        <button
+          className="plain"
+          aria-pressed={title === 'turned' || title === 'free'}
+          data-testid="see-turned"
+          onClick={() => turn('turned')}
+        >
           {title === 'turned' || title === 'free' ? wordsOf(stage.looking) : 'Turned'}
         </button>
         {(['front', 'side', 'top'] as const).map((t) => (
-          <button key={t} className="plain" aria-pressed={title === t} data-testid={`see-${t}`} onClick={() => turn(t)}>
+          <button
+            key={t}
+            className="plain"
+            aria-pressed={title === t}
+            data-testid={`see-${t}`}
+            onClick={() => turn(t)}
+          >
             {TITLES[t].words}
           </button>
         ))}
         <span>·</span>
-        <button className="plain" data-testid="perspective" title="Perspective or parallel" onClick={() => view.set({ perspective: !view.perspective })}>
+        <button
+          className="plain"
+          data-testid="perspective"
+          title="Perspective or parallel"
+          onClick={() => view.set({ perspective: !view.perspective })}
+        >
           {view.perspective ? `Perspective ${ANGLE}°` : 'Parallel'}
         </button>
         <button className="plain" data-testid="see-all" onClick={() => seeAll(stage, parts)}>
@@ -215,7 +274,9 @@ function Scene({ stage, holder }: { stage: Stage; holder: React.RefObject<HTMLDi
       </nav>
       {session.bench && parts.every((p) => !p.mesh) && !parts.some((p) => p.error) && (
         <div className="centre muted prose" style={{ pointerEvents: 'none' }}>
-          {parts.length ? 'No body yet: its steps are off, or wait for an error to be mended.' : 'Nothing stands here yet.'}
+          {parts.length
+            ? 'No body yet: its steps are off, or wait for an error to be mended.'
+            : 'Nothing stands here yet.'}
         </div>
       )}
     </>
@@ -223,7 +284,11 @@ function Scene({ stage, holder }: { stage: Stage; holder: React.RefObject<HTMLDi
 }
 
 /** The body as it was after a step, while one is looked at. */
-function useLookAt(part: string | null, step: string | null, revision: number | undefined): PartView | null {
+function useLookAt(
+  part: string | null,
+  step: string | null,
+  revision: number | undefined,
+): PartView | null {
   const id = useSession((s) => s.id)
   const [found, setFound] = useState<{ step: string; view: PartView } | null>(null)
   useEffect(() => {
@@ -243,7 +308,11 @@ function useLookAt(part: string | null, step: string | null, revision: number | 
 }
 
 /** Fetch drawing data and put it on the stage; the old body stays until the new one is there. */
-function useBodies(stage: Stage, parts: readonly PartView[], holder: React.RefObject<HTMLDivElement | null>): void {
+function useBodies(
+  stage: Stage,
+  parts: readonly PartView[],
+  holder: React.RefObject<HTMLDivElement | null>,
+): void {
   const first = useRef(true)
   const document_ = useSession((s) => s.bench?.document)
   useEffect(() => {
@@ -258,7 +327,13 @@ function useBodies(stage: Stage, parts: readonly PartView[], holder: React.RefOb
         for (const { p, data } of rows) {
           const doc = document_?.parts?.find((q) => q.id === p.part)
           const finish = document_?.finishes?.find((f) => f.name === doc?.finish)
-          const plain = finish ? { colour: finish.colour ?? NO_FINISH.colour, metal: finish.metal ?? 0, roughness: finish.roughness ?? 0.5 } : NO_FINISH
+          const plain = finish
+            ? {
+                colour: finish.colour ?? NO_FINISH.colour,
+                metal: finish.metal ?? 0,
+                roughness: finish.roughness ?? 0.5,
+              }
+            : NO_FINISH
           stage.show(p.part, data, p.matrix ?? [], plain, doc?.locked ?? false)
           stage.setReach(p.part, Math.max(...cornersOf(p).map((c) => c.length())) * 1.5)
         }
@@ -322,7 +397,12 @@ function useLooks(stage: Stage): void {
   useEffect(() => {
     const css = getComputedStyle(document.documentElement)
     const colour = (name: string) => css.getPropertyValue(name).trim()
-    stage.setColours({ paper: colour('--paper'), ink: colour('--ink'), moss: colour('--moss'), grid: colour('--grid') })
+    stage.setColours({
+      paper: colour('--paper'),
+      ink: colour('--ink'),
+      moss: colour('--moss'),
+      grid: colour('--grid'),
+    })
   }, [stage, look])
   useEffect(() => {
     stage.setWays(drawing)

@@ -1,4 +1,5 @@
-import { BufferAttribute, BufferGeometry, Sphere, Vector3 } from 'three'
+import type { BufferGeometry } from 'three'
+import { BufferAttribute, Sphere, Vector3 } from 'three'
 
 /** Drawing data of a body, as views on the bytes that came (layout: core/geometry/view.py). */
 export interface BodyData {
@@ -21,7 +22,8 @@ const MAGIC = 0x31564b4a
 /** Read the bytes; nothing is copied. */
 export function readBody(digest: string, bytes: ArrayBuffer): BodyData {
   const head = new Uint32Array(bytes, 0, 12)
-  if (head[0] !== MAGIC || head[1] !== 1) throw new Error('The drawing data is of another version; reload the page.')
+  if (head[0] !== MAGIC || head[1] !== 1)
+    throw new Error('The drawing data is of another version; reload the page.')
   const [, , vertices = 0, triangles = 0, faces = 0, segments = 0] = head
   const o = new Float64Array(bytes.slice(48, 72))
   let at = 72
@@ -38,7 +40,20 @@ export function readBody(digest: string, bytes: ArrayBuffer): BodyData {
   at += faces * 4
   const normal = take((b) => new Int8Array(bytes, b, vertices * 4), vertices * 4)
   const edge = take((b) => new Uint8Array(bytes, b, vertices * 4), vertices * 4)
-  return { digest, origin: [o[0] ?? 0, o[1] ?? 0, o[2] ?? 0], vertices, triangles, faces, position, sharp, index, triangleFace, vertexFace, normal, edge }
+  return {
+    digest,
+    origin: [o[0] ?? 0, o[1] ?? 0, o[2] ?? 0],
+    vertices,
+    triangles,
+    faces,
+    position,
+    sharp,
+    index,
+    triangleFace,
+    vertexFace,
+    normal,
+    edge,
+  }
 }
 
 /** Put a body's arrays into a geometry that is kept. */
@@ -63,16 +78,26 @@ export function markChanged(now: BodyData, before: BodyData | null): Uint8Array 
     const eps = 1e-4
     for (let v = 0; v < now.vertices; v += 1)
       for (let k = 0; k < 3; k += 1)
-        if (Math.abs((now.position[3 * v + k] ?? 0) + (shift[k] ?? 0) - (before.position[3 * v + k] ?? 0)) > eps) face[now.vertexFace[v] ?? 0] = 1
+        if (
+          Math.abs(
+            (now.position[3 * v + k] ?? 0) + (shift[k] ?? 0) - (before.position[3 * v + k] ?? 0),
+          ) > eps
+        )
+          face[now.vertexFace[v] ?? 0] = 1
   } else {
     const held = new Set<number>()
     const key = (b: BodyData, v: number, s: readonly number[]) => {
       let h = 17
-      for (let k = 0; k < 3; k += 1) h = (Math.imul(h, 0x9e3779b1) ^ Math.round(((b.position[3 * v + k] ?? 0) + (s[k] ?? 0)) * 2000)) | 0
+      for (let k = 0; k < 3; k += 1)
+        h =
+          (Math.imul(h, 0x9e3779b1) ^
+            Math.round(((b.position[3 * v + k] ?? 0) + (s[k] ?? 0)) * 2000)) |
+          0
       return h
     }
     for (let v = 0; v < before.vertices; v += 1) held.add(key(before, v, [0, 0, 0]))
-    for (let v = 0; v < now.vertices; v += 1) if (!held.has(key(now, v, shift))) face[now.vertexFace[v] ?? 0] = 1
+    for (let v = 0; v < now.vertices; v += 1)
+      if (!held.has(key(now, v, shift))) face[now.vertexFace[v] ?? 0] = 1
   }
   for (let v = 0; v < now.vertices; v += 1) if (face[now.vertexFace[v] ?? 0]) out[v] = 255
   return out

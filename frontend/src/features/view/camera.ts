@@ -1,4 +1,5 @@
-import { Matrix4, OrthographicCamera, PerspectiveCamera, Vector3 } from 'three'
+import type { OrthographicCamera } from 'three'
+import { Matrix4, PerspectiveCamera, Vector3 } from 'three'
 
 /** How the view looks: angles in degrees, lengths in mm. Turned about the bench's Z, never rolled. */
 export interface Looking {
@@ -14,7 +15,10 @@ export type Title = 'turned' | 'front' | 'side' | 'top' | 'free'
 export const ANGLE = 26
 
 /** First-angle views: front looks along +Y, side from the left along +X, top down with +Y up. */
-export const TITLES: Record<Exclude<Title, 'free'>, { around: number; above: number; words: string }> = {
+export const TITLES: Record<
+  Exclude<Title, 'free'>,
+  { around: number; above: number; words: string }
+> = {
   turned: { around: -35, above: 22, words: 'From the left, above' },
   front: { around: 0, above: 0, words: 'Front' },
   side: { around: -90, above: 0, words: 'Side' },
@@ -23,7 +27,11 @@ export const TITLES: Record<Exclude<Title, 'free'>, { around: number; above: num
 
 export function titleOf(l: Looking): Title {
   for (const [name, t] of Object.entries(TITLES))
-    if (Math.abs(((l.around - t.around + 540) % 360) - 180) < 0.5 && Math.abs(l.above - t.above) < 0.5) return name as Title
+    if (
+      Math.abs(((l.around - t.around + 540) % 360) - 180) < 0.5 &&
+      Math.abs(l.above - t.above) < 0.5
+    )
+      return name as Title
   return 'free'
 }
 
@@ -32,7 +40,14 @@ export function wordsOf(l: Looking): string {
   const title = titleOf(l)
   if (title !== 'free' && title !== 'turned') return TITLES[title].words
   const a = ((l.around % 360) + 360) % 360
-  const side = a > 20 && a < 160 ? 'From the right' : a > 200 && a < 340 ? 'From the left' : a >= 160 && a <= 200 ? 'From behind' : 'From the front'
+  const side =
+    a > 20 && a < 160
+      ? 'From the right'
+      : a > 200 && a < 340
+        ? 'From the left'
+        : a >= 160 && a <= 200
+          ? 'From behind'
+          : 'From the front'
   const height = l.above > 12 ? ', above' : l.above < -12 ? ', below' : ''
   return side + height
 }
@@ -45,7 +60,11 @@ export function way(l: Looking): Vector3 {
 }
 
 export function turned(l: Looking, dx: number, dy: number): Looking {
-  return { ...l, around: l.around - dx * 0.4, above: Math.min(90, Math.max(-90, l.above + dy * 0.4)) }
+  return {
+    ...l,
+    around: l.around - dx * 0.4,
+    above: Math.min(90, Math.max(-90, l.above + dy * 0.4)),
+  }
 }
 
 export function moved(l: Looking, dx: number, dy: number, mmPerPx: number): Looking {
@@ -55,7 +74,13 @@ export function moved(l: Looking, dx: number, dy: number, mmPerPx: number): Look
 }
 
 /** Closer by a factor, so that what is under the pointer (px from the middle) stays there. */
-export function closer(l: Looking, factor: number, dx: number, dy: number, mmPerPx: number): Looking {
+export function closer(
+  l: Looking,
+  factor: number,
+  dx: number,
+  dy: number,
+  mmPerPx: number,
+): Looking {
   const f = Math.min(Math.max(l.distance * factor, 1e-4), 1e10) / l.distance
   const shifted = moved(l, -dx * (1 - f), -dy * (1 - f), mmPerPx)
   return { ...shifted, distance: l.distance * f }
@@ -73,7 +98,13 @@ export function mmPerPx(l: Looking, height: number): number {
 }
 
 /** Set a camera; `inset` shifts the middle of the picture into the part of the screen that is free. */
-export function place(camera: PerspectiveCamera | OrthographicCamera, l: Looking, width: number, height: number, radius: number): void {
+export function place(
+  camera: PerspectiveCamera | OrthographicCamera,
+  l: Looking,
+  width: number,
+  height: number,
+  radius: number,
+): void {
   const eye = new Vector3(...l.target).addScaledVector(way(l), -l.distance)
   const [right, up] = screenAxes(l)
   const back = way(l).negate()
@@ -101,7 +132,13 @@ export function place(camera: PerspectiveCamera | OrthographicCamera, l: Looking
 }
 
 /** A look that shows a ball whole, with room for the dimensions round it. */
-export function fitted(l: Looking, centre: readonly [number, number, number], radius: number, width: number, height: number): Looking {
+export function fitted(
+  l: Looking,
+  centre: readonly [number, number, number],
+  radius: number,
+  width: number,
+  height: number,
+): Looking {
   const room = 0.56 * Math.min(1, width / height)
   const distance = Math.max(radius, 1e-6) / (Math.tan((ANGLE * Math.PI) / 360) * room) / 1.25
   return { ...l, target: centre, distance }

@@ -56,7 +56,9 @@ export function cornersOf(part: PartView): Vector3[] {
   const m = matrixOf(part)
   const out: Vector3[] = []
   for (let i = 0; i < 8; i += 1)
-    out.push(new Vector3(...[0, 1, 2].map((k) => ((i >> k) & 1 ? high : low)[k] ?? 0)).applyMatrix4(m))
+    out.push(
+      new Vector3(...[0, 1, 2].map((k) => ((i >> k) & 1 ? high : low)[k] ?? 0)).applyMatrix4(m),
+    )
   return out
 }
 
@@ -64,7 +66,12 @@ export function boxOnScreen(stage: Stage, part: PartView): Box {
   const spots = cornersOf(part).map((p) => stage.project(p))
   const xs = spots.map((s) => s.x)
   const ys = spots.map((s) => s.y)
-  return { left: Math.min(...xs), right: Math.max(...xs), top: Math.min(...ys), bottom: Math.max(...ys) }
+  return {
+    left: Math.min(...xs),
+    right: Math.max(...xs),
+    top: Math.min(...ys),
+    bottom: Math.max(...ys),
+  }
 }
 
 /** A dimension beside two points, `off` px away from `from`. */
@@ -85,13 +92,19 @@ function dimension(key: string, a: Spot, b: Spot, away: Spot, off: number): Dime
 }
 
 /** Overall sizes: height and diameter of a round body, else width, depth and height. */
-export function overall(stage: Stage, part: PartView, round: boolean, looking: Looking): Dimension[] {
+export function overall(
+  stage: Stage,
+  part: PartView,
+  round: boolean,
+  looking: Looking,
+): Dimension[] {
   if (!part.bounds) return []
   const [low = [], high = []] = part.bounds
   const box = boxOnScreen(stage, part)
   const middle = { x: (box.left + box.right) / 2, y: (box.top + box.bottom) / 2 }
   const m = matrixOf(part)
-  const put = (x: number, y: number, z: number) => stage.project(new Vector3(x, y, z).applyMatrix4(m))
+  const put = (x: number, y: number, z: number) =>
+    stage.project(new Vector3(x, y, z).applyMatrix4(m))
   const [x0 = 0, y0 = 0, z0 = 0] = low
   const [x1 = 0, y1 = 0, z1 = 0] = high
   const flat = Math.abs(looking.above) > 75
@@ -101,7 +114,15 @@ export function overall(stage: Stage, part: PartView, round: boolean, looking: L
     const [cx, cy, r] = [(x0 + x1) / 2, (y0 + y1) / 2, (x1 - x0) / 2]
     const side = (s: number, z: number) => put(cx + right.x * r * s, cy + right.y * r * s, z)
     if (!flat) out.push(dimension('height', side(-1, z0), side(-1, z1), middle, 58))
-    out.push(dimension('across', side(-1, z0), side(1, z0), { x: middle.x, y: box.top - 1000 }, Math.max(30, box.bottom - side(0, z0).y + 22)))
+    out.push(
+      dimension(
+        'across',
+        side(-1, z0),
+        side(1, z0),
+        { x: middle.x, y: box.top - 1000 },
+        Math.max(30, box.bottom - side(0, z0).y + 22),
+      ),
+    )
     return out
   }
   const z = z0
@@ -113,21 +134,29 @@ export function overall(stage: Stage, part: PartView, round: boolean, looking: L
   ]
   for (const key of ['x', 'y']) {
     const two = edges.filter((e) => e[0] === key)
-    const low_ = (e: (typeof two)[number]) => e[1].y + e[2].y + (key === 'y' ? (e[1].x + e[2].x) * 0.02 : 0)
+    const low_ = (e: (typeof two)[number]) =>
+      e[1].y + e[2].y + (key === 'y' ? (e[1].x + e[2].x) * 0.02 : 0)
     const best = two.sort((a, b) => low_(b) - low_(a))[0]
-    if (best && Math.hypot(best[1].x - best[2].x, best[1].y - best[2].y) > 30) out.push(dimension(key, best[1], best[2], middle, 30))
+    if (best && Math.hypot(best[1].x - best[2].x, best[1].y - best[2].y) > 30)
+      out.push(dimension(key, best[1], best[2], middle, 30))
   }
   const posts = [put(x0, y0, z0), put(x1, y0, z0), put(x0, y1, z0), put(x1, y1, z0)]
   const tops = [put(x0, y0, z1), put(x1, y0, z1), put(x0, y1, z1), put(x1, y1, z1)]
   const at = posts.reduce((best, s, i) => (s.x < (posts[best]?.x ?? 0) ? i : best), 0)
   const a = posts[at]
   const b = tops[at]
-  if (!flat && a && b && Math.hypot(a.x - b.x, a.y - b.y) > 30) out.push(dimension('height', a, b, middle, 34))
+  if (!flat && a && b && Math.hypot(a.x - b.x, a.y - b.y) > 30)
+    out.push(dimension('height', a, b, middle, 34))
   return out
 }
 
 /** A length of the chosen step drawn as a dimension beside the body. */
-export function lengthDimension(stage: Stage, part: PartView, c: CalloutView, key: string): Dimension {
+export function lengthDimension(
+  stage: Stage,
+  part: PartView,
+  c: CalloutView,
+  key: string,
+): Dimension {
   const m = matrixOf(part)
   const box = boxOnScreen(stage, part)
   const a = stage.project(three(c.at).applyMatrix4(m))
@@ -136,7 +165,12 @@ export function lengthDimension(stage: Stage, part: PartView, c: CalloutView, ke
 }
 
 /** Where the handle of a callout sits, and for an angle the arc it ends. */
-export function anchorOf(stage: Stage, part: PartView, c: CalloutView, value: number | null): { anchor: Spot; arc?: Spot[] } {
+export function anchorOf(
+  stage: Stage,
+  part: PartView,
+  c: CalloutView,
+  value: number | null,
+): { anchor: Spot; arc?: Spot[] } {
   const m = matrixOf(part)
   if (c.form !== 'angle') return { anchor: stage.project(three(c.to).applyMatrix4(m)) }
   const centre = three(c.at)
@@ -174,12 +208,21 @@ export function placeLeaders(
     const low = x + 90 > taken.left && end === 'start' ? taken.top - 14 : screen.height - 20
     let y = 64
     const ys = sorted.map((r) => (y = Math.max(r.anchor.y - 14, y + ROW)))
-    for (let i = ys.length - 1, limit = low; i >= 0; i -= 1, limit -= ROW) ys[i] = Math.min(ys[i] ?? 0, limit)
+    for (let i = ys.length - 1, limit = low; i >= 0; i -= 1, limit -= ROW)
+      ys[i] = Math.min(ys[i] ?? 0, limit)
     sorted.forEach((r, i) => {
       const at = ys[i] ?? 0
       const label = { x, y: at }
       const knee = { x: end === 'start' ? x - 4 : x + 4, y: at + 4 }
-      out.push({ kind: 'leader', key: r.key, anchor: r.anchor, knee, label, end, ...(r.arc ? { arc: r.arc } : {}) })
+      out.push({
+        kind: 'leader',
+        key: r.key,
+        anchor: r.anchor,
+        knee,
+        label,
+        end,
+        ...(r.arc ? { arc: r.arc } : {}),
+      })
     })
   }
   return out

@@ -38,7 +38,9 @@ export class Offline extends Error {
 
 const http = createClient<paths>({ baseUrl: '/' })
 
-async function answer<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+async function answer<T>(
+  call: Promise<{ data?: T; error?: unknown; response: Response }>,
+): Promise<T> {
   let result
   try {
     result = await call
@@ -51,14 +53,26 @@ async function answer<T>(call: Promise<{ data?: T; error?: unknown; response: Re
 }
 
 function asError(body: unknown, status: number): ApiError {
-  if (typeof body === 'object' && body !== null && 'title' in body) return new ApiError(body as Problem)
-  return new ApiError({ type: 'about:blank', title: `The server answered ${status}.`, status, code: 'http', fields: [] })
+  if (typeof body === 'object' && body !== null && 'title' in body)
+    return new ApiError(body as Problem)
+  return new ApiError({
+    type: 'about:blank',
+    title: `The server answered ${status}.`,
+    status,
+    code: 'http',
+    fields: [],
+  })
 }
 
 async function raw(path: string, body: Blob, init?: RequestInit): Promise<unknown> {
   let response: Response
   try {
-    response = await fetch(path, { method: 'POST', body, headers: { 'Content-Type': 'application/octet-stream' }, ...init })
+    response = await fetch(path, {
+      method: 'POST',
+      body,
+      headers: { 'Content-Type': 'application/octet-stream' },
+      ...init,
+    })
   } catch {
     throw new Offline()
   }
@@ -81,7 +95,8 @@ export const api = {
   fileAddress: (bench: string) => `/api/benches/${bench}/file`,
 
   bench: (bench: string) => answer(http.GET('/api/benches/{bench}', at(bench))),
-  edit: (bench: string, body: Schemas['EditIn']) => answer(http.POST('/api/benches/{bench}/edits', { ...at(bench), body })),
+  edit: (bench: string, body: Schemas['EditIn']) =>
+    answer(http.POST('/api/benches/{bench}/edits', { ...at(bench), body })),
   preview: (bench: string, body: Schemas['PreviewIn']) =>
     answer(http.POST('/api/benches/{bench}/preview', { ...at(bench), body })) as Promise<BenchView>,
   move: (bench: string, how: 'undo' | 'redo' | 'go-to', body: Schemas['MoveIn']) =>
@@ -89,18 +104,31 @@ export const api = {
   stop: (bench: string) => answer(http.POST('/api/benches/{bench}/stop', at(bench))),
   history: (bench: string) => answer(http.GET('/api/benches/{bench}/history', at(bench))),
   nameRevision: (bench: string, revision: number, name: string | null) =>
-    answer(http.POST('/api/benches/{bench}/revision-name', { ...at(bench), body: { revision, name } })),
+    answer(
+      http.POST('/api/benches/{bench}/revision-name', { ...at(bench), body: { revision, name } }),
+    ),
   lookHere: (bench: string, part: string, step: string) =>
-    answer(http.GET('/api/benches/{bench}/parts/{part}/after/{step}', { params: { path: { bench, part, step } } })),
+    answer(
+      http.GET('/api/benches/{bench}/parts/{part}/after/{step}', {
+        params: { path: { bench, part, step } },
+      }),
+    ),
   upload: (bench: string, name: string, file: Blob) =>
-    raw(`/api/benches/${bench}/uploads?name=${encodeURIComponent(name)}`, file) as Promise<Schemas['UploadView']>,
+    raw(`/api/benches/${bench}/uploads?name=${encodeURIComponent(name)}`, file) as Promise<
+      Schemas['UploadView']
+    >,
 
-  soundness: (digest: string) => answer(http.GET('/api/meshes/{digest}/soundness', { params: { path: { digest } } })),
+  soundness: (digest: string) =>
+    answer(http.GET('/api/meshes/{digest}/soundness', { params: { path: { digest } } })),
   handover: (bench: string) => answer(http.GET('/api/benches/{bench}/handover', at(bench))),
   bake: (bench: string, part: string) =>
-    answer(http.POST('/api/benches/{bench}/parts/{part}/bake', { params: { path: { bench, part } } })),
+    answer(
+      http.POST('/api/benches/{bench}/parts/{part}/bake', { params: { path: { bench, part } } }),
+    ),
   unbake: (bench: string, baked: number) =>
-    answer(http.DELETE('/api/benches/{bench}/handover/{baked}', { params: { path: { bench, baked } } })),
+    answer(
+      http.DELETE('/api/benches/{bench}/handover/{baked}', { params: { path: { bench, baked } } }),
+    ),
   downloadAddress: (bench: string, ids: readonly number[], options: Record<string, string>) =>
     `/api/benches/${bench}/handover/file?${new URLSearchParams({ ids: ids.join(','), ...options }).toString()}`,
 
@@ -116,7 +144,10 @@ export const api = {
   },
 
   /** Listen to a bench (or to the list); returns how to stop. The browser reconnects by itself. */
-  listen(bench: string | null, on: { event: (e: ServerEvent) => void; open: () => void; lost: () => void }): () => void {
+  listen(
+    bench: string | null,
+    on: { event: (e: ServerEvent) => void; open: () => void; lost: () => void },
+  ): () => void {
     const source = new EventSource(bench ? `/api/events?bench=${bench}` : '/api/events')
     source.onmessage = (m) => {
       on.event(JSON.parse(m.data as string) as ServerEvent)

@@ -8,7 +8,12 @@ const toaster = createToaster({ placement: 'bottom-start', pauseOnPageIdle: true
 export function Messages() {
   useEffect(() => {
     onMessage((text, kind) => {
-      toaster.create({ description: text, type: kind, duration: kind === 'error' ? 12_000 : 4000, closable: true })
+      toaster.create({
+        description: text,
+        type: kind,
+        duration: kind === 'error' ? 12_000 : 4000,
+        closable: true,
+      })
     })
   }, [])
   return (

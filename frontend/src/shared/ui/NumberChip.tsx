@@ -30,11 +30,20 @@ export function NumberChip(props: { target: NumberTarget; off?: boolean; plain?:
       }, 220)
   }
   const key = (e: KeyboardEvent) => {
-    const steps = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1, PageUp: 10, PageDown: -10 }[e.key]
+    const steps = {
+      ArrowUp: 1,
+      ArrowRight: 1,
+      ArrowDown: -1,
+      ArrowLeft: -1,
+      PageUp: 10,
+      PageDown: -10,
+    }[e.key]
     if (e.key === 'Enter') setTyping(true)
     else if (e.altKey) return
     else if (steps !== undefined && !formula && t.value !== null)
-      edit(t.edit(within(t, t.value + steps * t.step, t.step)), { join: true }).catch(() => undefined)
+      edit(t.edit(within(t, t.value + steps * t.step, t.step)), { join: true }).catch(
+        () => undefined,
+      )
     else return
     e.preventDefault()
     e.stopPropagation()
@@ -53,7 +62,12 @@ export function NumberChip(props: { target: NumberTarget; off?: boolean; plain?:
       onPointerEnter={() => set({ hovered: t.address })}
       onPointerLeave={() => set({ hovered: null })}
       onPointerDown={(e) =>
-        dragNumber(e, { target: t, amount: (dx) => (dx / PX_PER_STEP) * t.step, pull: (_, dy) => dy, click: open })
+        dragNumber(e, {
+          target: t,
+          amount: (dx) => (dx / PX_PER_STEP) * t.step,
+          pull: (_, dy) => dy,
+          click: open,
+        })
       }
       onKeyDown={key}
     >
@@ -64,7 +78,11 @@ export function NumberChip(props: { target: NumberTarget; off?: boolean; plain?:
 }
 
 /** The field in which a number is typed. Enter accepts, Escape puts back what was there. */
-export function NumberField(props: { target: NumberTarget; close: () => void; className?: string }) {
+export function NumberField(props: {
+  target: NumberTarget
+  close: () => void
+  className?: string
+}) {
   const t = props.target
   const [text, setText] = useState(t.raw === null ? '' : String(t.raw))
   const [wrong, setWrong] = useState<string | null>(null)

@@ -2,7 +2,13 @@ import { CloseButton, Dialog, Portal } from '@chakra-ui/react'
 import type { ReactNode } from 'react'
 
 /** A dialog on a ruled sheet. */
-export function Sheet(props: { open: boolean; close: () => void; title: string; children: ReactNode; testId?: string }) {
+export function Sheet(props: {
+  open: boolean
+  close: () => void
+  title: string
+  children: ReactNode
+  testId?: string
+}) {
   return (
     <Dialog.Root
       open={props.open}
@@ -15,7 +21,13 @@ export function Sheet(props: { open: boolean; close: () => void; title: string; 
       <Portal>
         <Dialog.Backdrop bg="blackAlpha.500" />
         <Dialog.Positioner>
-          <Dialog.Content bg="bg.panel" color="fg" borderWidth="1px" borderColor="border.emphasized" data-testid={props.testId}>
+          <Dialog.Content
+            bg="bg.panel"
+            color="fg"
+            borderWidth="1px"
+            borderColor="border.emphasized"
+            data-testid={props.testId}
+          >
             <Dialog.Header>
               <Dialog.Title fontFamily="heading">{props.title}</Dialog.Title>
             </Dialog.Header>
