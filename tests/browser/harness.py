@@ -165,7 +165,9 @@ class BrowserTest(unittest.TestCase):
     def open_demo(self) -> None:
         """Open a demo bench of the test's own."""
         body = json.dumps({"name": "Demo", "demo": True}).encode()
-        request = urllib.request.Request(f"{self.server.address}/api/benches", body, {"Content-Type": "application/json"})
+        request = urllib.request.Request(
+            f"{self.server.address}/api/benches", body, {"Content-Type": "application/json"}
+        )
         with urllib.request.urlopen(request) as response:
             self.driver.get(f"{self.server.address}/bench/{json.loads(response.read())['id']}")
         self.settled()

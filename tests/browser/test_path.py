@@ -148,7 +148,8 @@ class MainPath(BrowserTest):
         ActionChains(self.driver).move_to_element(grip).click_and_hold().perform()
         ActionChains(self.driver, duration=60).move_by_offset(0, -8).perform()
         self.wait(lambda: self.find("recipe").get_attribute("data-dragging") == "s3")
-        up = self.find("step-s2").location["y"] - grip.location["y"]
+        middle = {i: e["y"] + e["height"] / 2 for i in ("s2", "s3") for e in [self.find(f"step-{i}").rect]}
+        up = round(middle["s2"] - middle["s3"])
         ActionChains(self.driver, duration=60).move_by_offset(0, up // 2).move_by_offset(0, up - up // 2 - 6).perform()
         self.after(lambda: ActionChains(self.driver).release().perform())
         self.wait(lambda: self.attribute("recipe", "data-order") == "s1 s3 s2")

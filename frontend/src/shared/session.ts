@@ -62,8 +62,10 @@ export function say(text: string, kind: 'error' | 'info' = 'info'): void {
   toast(text, kind)
 }
 
-function adopt(bench: BenchView): void {
+function adopt(fresh: BenchView): void {
   const now = getState().bench
+  // stopped: the last good bodies stay
+  const bench = fresh.stopped && now?.id === fresh.id ? { ...fresh, parts: now.parts } : fresh
   if (
     now?.id === bench.id &&
     bench.revision === now.revision &&

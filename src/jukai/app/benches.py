@@ -190,7 +190,7 @@ class Benches:
         bench = apply_edit(bench_from(document), parse_edit(data))
         try:
             parts = self.workshop.views(
-                bench, self.store.files(bench_id), subject=f"{bench_id}/preview/{author}", only=part
+                bench, self.store.files(bench_id), subject=f"{bench_id}/preview/{author}", only=part, only_newest=True
             )
         except Cancelled:
             return None
@@ -258,7 +258,7 @@ class Benches:
         """Work a part out in full, inspect it, and put the plain result in the hand-over."""
         number, document = self.store.document(bench_id)
         bench = bench_from(document)
-        evaluation = self.workshop.evaluate(bench, part, self.store.files(bench_id), stop=self.workshop.turn(f"{bench_id}/bake"),
+        evaluation = self.workshop.evaluate(bench, part, self.store.files(bench_id), stop=self.workshop.until_stopped(f"{bench_id}/head"),
                                             progress=self._progress(bench_id))  # fmt: skip
         failed = evaluation.failed
         if failed is not None and failed.error is not None:

@@ -31,17 +31,21 @@ Progress = Callable[[str, str, float], None]
 
 
 @dataclass(slots=True)
-class _Turn:
-    """Whose turn it is: newer work on the same subject stops older."""
+class _Turns:
+    """Which work goes on: previews give way to newer ones, everything to Stop."""
 
     newest: dict[str, int] = field(default_factory=dict)
     lock: Lock = field(default_factory=Lock)
 
     def take(self, subject: str) -> Callable[[], bool]:
-        with self.lock:
-            mine = self.newest.get(subject, 0) + 1
-            self.newest[subject] = mine
-        return lambda: self.newest.get(subject) != mine
+        """Begin work that stops the older work on the same subject."""
+        self.stop(subject)
+        return self.join(subject)
+
+    def join(self, subject: str) -> Callable[[], bool]:
+        """Begin work beside other work on the subject; it stops only when told to."""
+        mine = self.newest.get(subject, 0)
+        return lambda: self.newest.get(subject, 0) != mine
 
     def stop(self, subject: str) -> None:
         with self.lock:
@@ -56,7 +60,7 @@ class Workshop:
         self._views: ByteCache[bytes] = ByteCache(500_000_000, len)
         self._meshes: ByteCache[Mesh] = ByteCache(1_000_000_000, lambda m: m.nbytes + 1000)
         self._hashes: ByteCache[str] = ByteCache(10_000_000, len)
-        self._turns = _Turn()
+        self._turns = _Turns()
 
     # -- evaluating -----------------------------------------------------------------------------
     def evaluate(
@@ -84,24 +88,26 @@ class Workshop:
             bench, part, upto=upto, cache=self._steps, files=files, stop=stop, on_progress=tell, resolver=resolver
         )
 
-    def turn(self, subject: str) -> Callable[[], bool]:
-        """Begin work on a subject; older work on it stops at its next checkpoint."""
-        return self._turns.take(subject)
+    def until_stopped(self, subject: str) -> Callable[[], bool]:
+        """Return what asks whether the work on a subject was stopped since now."""
+        return self._turns.join(subject)
 
     def stop(self, subject: str) -> None:
         """Stop the work on a subject."""
         self._turns.stop(subject)
 
     def views(self, bench: Bench, files: Mapping[str, bytes], *, subject: str, progress: Progress | None = None,
-              only: str | None = None) -> list[dict[str, Any]]:  # fmt: skip
+              only: str | None = None, only_newest: bool = False) -> list[dict[str, Any]]:  # fmt: skip
         """Return every part as the screen needs it; ``only`` limits the work to one of them.
+
+        With ``only_newest``, older work on the same subject stops at its next checkpoint.
 
         Raises
         ------
         Cancelled
             When newer work on the same subject came, or it was stopped.
         """
-        stop = self.turn(subject)
+        stop = self._turns.take(subject) if only_newest else self._turns.join(subject)
         resolver = Resolver(bench)
         out = []
         for part in bench.parts:
