@@ -302,7 +302,7 @@ class WhoMayAsk(ApiTest):
 
 
 class Token(ApiTest):
-    access = Access("0.0.0.0", "secret")  # noqa: S104
+    access = Access("0.0.0.0", "secret")
 
     def test_a_token_is_needed(self) -> None:
         self.assertEqual(self.get("/benches", 401)["code"], "token")
