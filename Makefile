@@ -16,7 +16,8 @@ test: setup
 
 timings: setup
 	@bash scripts/timings-tools.sh
-	@.venv-timings/bin/python -m timings
+	@OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1 MKL_NUM_THREADS=1 NUMBA_NUM_THREADS=1 VTK_SMP_MAX_THREADS=1 \
+		.venv-timings/bin/python -m timings $(ONLY)
 
 format:
 	@.venv/bin/ruff check --fix -q src tests timings; .venv/bin/ruff format -q src tests timings; npm --prefix frontend run -s format

@@ -12,7 +12,7 @@ from selenium.webdriver.common.keys import Keys
 
 from jukai.core.formats import read_mesh
 from tests.browser.harness import BrowserTest
-from tests.common import EXAMPLE
+from tests.common import EXAMPLE, REFERENCE
 
 TURN, TWIST = "p1/s1/values", "p1/s2/values"
 
@@ -213,6 +213,37 @@ class MainPath(BrowserTest):
             self.assertTrue((mesh.connectivity.edge_sides == 2).all())
         self.keys(Keys.ESCAPE)
         self.assertIn("rev", self.text("baked-p1"))
+
+
+class Imports(BrowserTest):
+    def expected(self, message: str) -> bool:
+        return "422" in message
+
+    def choose(self, path: Path) -> None:
+        self.keys("/")
+        self.wait(lambda: self.find("find-list"))
+        self.find("find").send_keys("import", Keys.ENTER)
+        self.wait(lambda: self.driver.find_elements(By.CSS_SELECTOR, '[data-testid="import-input"]'))[-1].send_keys(
+            str(path)
+        )
+
+    def test_a_mesh_is_taken_in_and_its_faults_are_shown(self) -> None:
+        self.open_demo()
+        self.after(lambda: self.choose(REFERENCE / "meshes" / "open_box.obj"))
+        self.assertIn("1 × 1 × 1 is taken as mm", self.wait(lambda: self.find("message").text))
+        self.wait(lambda: self.find("soundness").get_attribute("data-state") == "failed")
+        self.click("finding-open_edges")
+        self.wait(lambda: len(self.driver.find_elements(By.CSS_SELECTOR, ".callouts .spot")) == 4)
+        part = self.document()["document"]["parts"][-1]["id"]
+        self.after(lambda: self.open_menu(f"chip-{part}/s1/values/unit", "inches"))
+        self.wait(lambda: self.text("size") == "25.4 × 25.4 × 25.4")
+
+    def test_a_bad_file_is_told_and_changes_nothing(self) -> None:
+        self.open_demo()
+        revision = self.revision()
+        self.choose(REFERENCE / "meshes_bad" / "index_zero.obj")
+        self.assertIn("Line 5: point number 0", self.wait(lambda: self.find("message").text))
+        self.assertEqual(self.revision(), revision)
 
 
 class Windows(BrowserTest):

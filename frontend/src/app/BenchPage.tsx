@@ -46,6 +46,7 @@ export default function BenchPage({ id }: { id: string }) {
   }, [doc, view])
   const bake = useMutation({
     mutationFn: () => api.bake(id, view.part ?? ''),
+    onSettled: () => useSession.setState({ progress: null }),
     onSuccess: () => queries.invalidateQueries({ queryKey: ['handover'] }),
     onError: (e) => say(e.message, 'error'),
   })

@@ -35,7 +35,7 @@ export function useKeys(): void {
         view.set({ drawing: view.drawing === 'lines' ? 'shaded_lines' : 'lines' })
       else if (key === 'p') view.set({ perspective: !view.perspective })
       else if (key === 'Delete') removeChosenStep()
-      else if (key === 'Escape') view.set({ board: null, lookAt: null })
+      else if (key === 'Escape') view.set({ board: null, lookAt: null, spots: [] })
       else if (LOOKS[e.key])
         dispatchEvent(new CustomEvent('jukai-look', { detail: LOOKS[e.key] ?? 'all' }))
       else return

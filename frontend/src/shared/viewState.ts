@@ -20,6 +20,8 @@ interface ViewState {
   lookAt: string | null
   /** where the next added step goes: behind this step, null for the end */
   insertAfter: string | null
+  /** places of a finding that is looked at, in the part's own space */
+  spots: readonly (readonly number[])[]
   set: (change: Partial<Omit<ViewState, 'set'>>) => void
 }
 
@@ -40,6 +42,7 @@ export const useView = create<ViewState>((set) => ({
   side: true,
   lookAt: null,
   insertAfter: null,
+  spots: [],
   set: (change) => {
     set(change)
   },

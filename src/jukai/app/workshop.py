@@ -75,7 +75,7 @@ class Workshop:
         resolver: Resolver | None = None,
     ) -> Evaluation:
         """Work out one part with what is kept."""
-        told = 0.0
+        told = time.monotonic() + 0.2  # what is done within 300 ms shows no progress
 
         def tell(step: str, fraction: float) -> None:
             nonlocal told

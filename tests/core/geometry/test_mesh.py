@@ -7,15 +7,22 @@ import unittest
 import numpy as np
 
 from jukai.core.geometry._connect import bucket_edges
-from jukai.core.geometry._faces import corner_normals_loop, vector_areas_loop
+from jukai.core.geometry._faces import (
+    corner_angles_loop,
+    corner_normals_loop,
+    edge_turns_loop,
+    quads_loop,
+    vector_areas_loop,
+    volume_loop,
+)
 from jukai.core.geometry.components import _hooking, _union_find, components
 from jukai.core.geometry.connectivity import MANY, RIM, _connect_by_sorting, connect
 from jukai.core.geometry.lathe import Section, Turning, turn
-from jukai.core.geometry.measures import area, face_normals, signed_volume, surface_centroid, vector_areas
+from jukai.core.geometry.measures import area, edge_turns, face_normals, signed_volume, surface_centroid, vector_areas
 from jukai.core.geometry.mesh import Lineage, Mesh, join_meshes
 from jukai.core.geometry.normals import _corner_angles, corner_normals, sharp_edges
 from jukai.core.geometry.placing import placed, placement_matrix
-from jukai.core.geometry.triangulation import triangulate
+from jukai.core.geometry.triangulation import _SHORTER, _cut_few, triangulate
 from jukai.core.geometry.view import view_bytes
 from tests.common import check_sound, cube, reference, reference_mesh
 
@@ -176,6 +183,25 @@ class Normals(unittest.TestCase):
             loop = corner_normals_loop(face_normals(mesh), _corner_angles(mesh), mesh.corners, mesh.offsets, mesh.corner_faces,
                                        con.following, con.twins, con.corner_edge, sharp_edges(mesh))  # fmt: skip
             np.testing.assert_allclose(loop, corner_normals(mesh), atol=1e-12)
+
+    def test_angles_volume_and_diagonals_agree_both_ways(self) -> None:
+        for row in ROWS:
+            mesh = reference_mesh(row["file"])
+            con = mesh.connectivity
+            turns = edge_turns_loop(
+                face_normals(mesh), mesh.corners, mesh.corner_faces, con.twins, con.corner_edge, con.n_edges
+            )
+            np.testing.assert_allclose(turns, edge_turns(mesh), atol=1e-12)
+            angles = corner_angles_loop(mesh.points, mesh.corners, mesh.offsets)
+            np.testing.assert_allclose(angles, _corner_angles(mesh), atol=1e-12)
+            centre = mesh.bounds.mean(axis=0).tolist()
+            volume = volume_loop(mesh.points, mesh.corners, mesh.offsets, *centre) / 6
+            self.assertAlmostEqual(volume, signed_volume(mesh), delta=1e-12 * mesh.size**3)
+            starts = np.concatenate([[0], np.cumsum(mesh.sides - 2)])
+            one, two = (np.zeros((int(starts[-1]), 3), np.int32) for _ in range(2))
+            quads_loop(mesh.points, mesh.corners, mesh.offsets, vector_areas(mesh), _SHORTER, one)
+            _cut_few(mesh, starts, two)
+            np.testing.assert_array_equal(one, two)
 
     def test_marked_edges_are_sharp(self) -> None:
         mesh = ball()

@@ -69,7 +69,13 @@ function PartRow({ part, colour }: { part: Part; colour: string }) {
   const [naming, setNaming] = useState(false)
   const finishes = bench?.document.finishes ?? []
   const choose = () =>
-    set({ part: part.id, step: part.recipe.at(-1)?.id ?? null, lookAt: null, board: null })
+    set({
+      part: part.id,
+      step: part.recipe.at(-1)?.id ?? null,
+      lookAt: null,
+      board: null,
+      spots: [],
+    })
   if (naming)
     return (
       <input
@@ -158,7 +164,7 @@ function PartMenu({ part, rename }: { part: Part; rename: () => void }) {
     <WordMenu
       trigger={
         <button
-          className="plain muted"
+          className="plain muted more"
           aria-label={`What to do with ${part.name}`}
           data-testid={`part-more-${part.id}`}
         >

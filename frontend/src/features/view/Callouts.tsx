@@ -28,6 +28,7 @@ export function Callouts(props: {
   parts: readonly PartView[]
 }) {
   const { stage, bench, part, step } = props
+  const spots = useView((v) => v.spots)
   const [typing, setTyping] = useState<{ target: NumberTarget; at: Spot } | null>(null)
   if (!part.bounds || !part.mesh || stage.width < 10) return null
   const screen = { width: stage.width, height: stage.height }
@@ -84,7 +85,7 @@ export function Callouts(props: {
         {points.map((s) => (
           <PointGrip key={s.callout.target} {...props} s={s} />
         ))}
-        {step?.error?.places.map((p, i) => {
+        {[...(step?.error?.places ?? []), ...spots].map((p, i) => {
           const at = stage.project(new Vector3(p[0], p[1], p[2]).applyMatrix4(matrixOf(part)))
           return <circle key={i} className="spot" cx={at.x} cy={at.y} r={9} />
         })}

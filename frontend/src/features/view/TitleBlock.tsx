@@ -93,14 +93,21 @@ function Soundness({ digest }: { digest: string | null }) {
       style={{ color: 'var(--red)', fontWeight: 600 }}
     >
       {failures.map((f) => (
-        <div key={f.kind}>
+        <button
+          key={f.kind}
+          className="plain"
+          style={{ display: 'block', fontWeight: 600 }}
+          title={f.places.length ? 'Show where' : ''}
+          data-testid={`finding-${f.kind}`}
+          onClick={() => useView.getState().set({ spots: f.places })}
+        >
           {f.text}{' '}
           {f.places[0] && (
-            <span className="figures muted">
+            <span className="figures muted link">
               at {f.places[0].map((x) => figure(x, 4)).join(', ')} mm
             </span>
           )}
-        </div>
+        </button>
       ))}
     </div>
   )

@@ -68,7 +68,7 @@ void main() {
   vec3 w = max(fwidth(vE), vec3(1e-6));
   vec3 t = vE / w;
   vec3 k = (1.0 - smoothstep(0.30, 1.10, t)) * (1.0 - smoothstep(0.08, 0.30, w));
-  c = mix(c, ink, lines * max(max(k.x, k.y), k.z) * mix(0.85, 0.34, shade));
+  c = mix(c, mix(ink, vec3(0.11, 0.14, 0.12), shade), lines * max(max(k.x, k.y), k.z) * mix(0.85, 0.34, shade));
 
   // contour of round parts
   float g = f / max(fwidth(f), 1e-5);

@@ -83,3 +83,95 @@ def corner_normals_loop(normals: Any, weights: Any, corners: Any, offsets: Any, 
                 out[fan[k], 1] = normals[f, 1]
                 out[fan[k], 2] = normals[f, 2]
     return out
+
+
+@kernel
+def edge_turns_loop(normals: Any, corners: Any, corner_faces: Any, twins: Any, corner_edge: Any, edges: int) -> Any:
+    """Angle between the faces of each edge of two, π elsewhere and where they look opposite ways."""
+    out = np.full(edges, np.pi)
+    for c in range(corners.shape[0]):
+        t = twins[c]
+        if t > c and corners[t] != corners[c]:
+            a, b = corner_faces[c], corner_faces[t]
+            ax, ay, az = normals[a, 0], normals[a, 1], normals[a, 2]
+            bx, by, bz = normals[b, 0], normals[b, 1], normals[b, 2]
+            x, y, z = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
+            out[corner_edge[c]] = np.arctan2(np.sqrt(x * x + y * y + z * z), ax * bx + ay * by + az * bz)
+    return out
+
+
+@kernel
+def corner_angles_loop(points: Any, corners: Any, offsets: Any) -> Any:
+    """Angle of each face at each of its corners."""
+    out = np.empty(corners.shape[0], np.float64)
+    for f in range(offsets.shape[0] - 1):
+        first, last = offsets[f], offsets[f + 1]
+        for i in range(first, last):
+            h = corners[i - 1] if i > first else corners[last - 1]
+            p = corners[i]
+            q = corners[i + 1] if i + 1 < last else corners[first]
+            ax, ay, az = points[q, 0] - points[p, 0], points[q, 1] - points[p, 1], points[q, 2] - points[p, 2]
+            bx, by, bz = points[h, 0] - points[p, 0], points[h, 1] - points[p, 1], points[h, 2] - points[p, 2]
+            x, y, z = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
+            out[i] = np.arctan2(np.sqrt(x * x + y * y + z * z), ax * bx + ay * by + az * bz)
+    return out
+
+
+@kernel
+def volume_loop(points: Any, corners: Any, offsets: Any, cx: float, cy: float, cz: float) -> Any:
+    """Six times the signed volume of faces fanned from their first corner, seen from (cx, cy, cz)."""
+    total = 0.0
+    for f in range(offsets.shape[0] - 1):
+        first, last = offsets[f], offsets[f + 1]
+        if last - first < 3:
+            continue
+        a = corners[first]
+        ax, ay, az = points[a, 0] - cx, points[a, 1] - cy, points[a, 2] - cz
+        part = 0.0
+        for i in range(first + 1, last - 1):
+            b, c = corners[i], corners[i + 1]
+            bx, by, bz = points[b, 0] - cx, points[b, 1] - cy, points[b, 2] - cz
+            qx, qy, qz = points[c, 0] - cx, points[c, 1] - cy, points[c, 2] - cz
+            part += ax * (by * qz - bz * qy) + ay * (bz * qx - bx * qz) + az * (bx * qy - by * qx)
+        total += part
+    return total
+
+
+@kernel
+def quads_loop(points: Any, corners: Any, offsets: Any, areas: Any, shorter: float, out: Any) -> Any:
+    """Cut faces of three and four sides into ``out``; the faces with more sides keep their room."""
+    at = 0
+    turn = np.empty(4)
+    for f in range(offsets.shape[0] - 1):
+        first = offsets[f]
+        sides = offsets[f + 1] - first
+        if sides == 3:
+            out[at, 0], out[at, 1], out[at, 2] = first, first + 1, first + 2
+        elif sides == 4:
+            nx, ny, nz = areas[f, 0], areas[f, 1], areas[f, 2]
+            for k in range(4):
+                h, p, q = corners[first + (k + 3) % 4], corners[first + k], corners[first + (k + 1) % 4]
+                ax, ay, az = points[p, 0] - points[h, 0], points[p, 1] - points[h, 1], points[p, 2] - points[h, 2]
+                bx, by, bz = points[q, 0] - points[p, 0], points[q, 1] - points[p, 1], points[q, 2] - points[p, 2]
+                turn[k] = (ay * bz - az * by) * nx + (az * bx - ax * bz) * ny + (ax * by - ay * bx) * nz
+            even = turn[0] < 0 or turn[2] < 0
+            odd = turn[1] < 0 or turn[3] < 0
+            if odd and not even:
+                other = True
+            elif even and not odd:
+                other = False
+            else:
+                a, b, c, d = corners[first], corners[first + 1], corners[first + 2], corners[first + 3]
+                s02 = 0.0
+                s13 = 0.0
+                for k in range(3):
+                    s02 += (points[c, k] - points[a, k]) ** 2
+                    s13 += (points[d, k] - points[b, k]) ** 2
+                other = s13 < s02 * shorter
+            if other:
+                out[at, 0], out[at, 1], out[at, 2] = first + 1, first + 2, first + 3
+                out[at + 1, 0], out[at + 1, 1], out[at + 1, 2] = first + 1, first + 3, first
+            else:
+                out[at, 0], out[at, 1], out[at, 2] = first, first + 1, first + 2
+                out[at + 1, 0], out[at + 1, 1], out[at + 1, 2] = first, first + 2, first + 3
+        at += max(sides - 2, 0)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from jukai.core.geometry._faces import vector_areas_loop
+from jukai.core.geometry._faces import edge_turns_loop, vector_areas_loop, volume_loop
 from jukai.core.geometry.arrays import Floats, Ints, concatenated_ranges
 from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.mesh import Mesh
@@ -42,9 +42,13 @@ def _vector_areas(mesh: Mesh) -> Floats:
 
 def face_normals(mesh: Mesh) -> Floats:
     """Return (f, 3) unit normals; zero for faces without an area."""
-    va = vector_areas(mesh)
-    length = np.sqrt(np.einsum("ij,ij->i", va, va))
-    return np.asarray(va / np.where(length > 0, length, 1)[:, None])
+
+    def compute() -> Floats:
+        va = vector_areas(mesh)
+        length = np.sqrt(np.einsum("ij,ij->i", va, va))
+        return np.asarray(va / np.where(length > 0, length, 1)[:, None])
+
+    return mesh.cached("face normals", compute)
 
 
 def area(mesh: Mesh) -> float:
@@ -62,6 +66,8 @@ def signed_volume(mesh: Mesh) -> float:
     if mesh.n_faces == 0:
         return 0.0
     centre = mesh.bounds.mean(axis=0)
+    if len(mesh.corners) > FEW:
+        return float(volume_loop(mesh.points, mesh.corners, mesh.offsets, *centre.tolist()) / 6)
     sides = mesh.sides
     fans = np.maximum(sides - 2, 0)
     first = np.repeat(mesh.offsets[:-1], fans)
@@ -97,11 +103,13 @@ def edge_turns(mesh: Mesh, edges: Ints | None = None) -> Floats:
     con = mesh.connectivity
     normals = face_normals(mesh)
     faces = mesh.corner_faces
-    out = np.full(con.n_edges, np.pi)
-    one = np.flatnonzero(con.twins > np.arange(len(con.twins)))
-    a, b = normals[faces[one]], normals[faces[con.twins[one]]]
-    cross = np.cross(a, b)
-    out[con.corner_edge[one]] = np.arctan2(np.sqrt(np.einsum("ij,ij->i", cross, cross)), np.einsum("ij,ij->i", a, b))
-    flipped = con.same_way(mesh.corners)[one]
-    out[con.corner_edge[one[flipped]]] = np.pi
+    if len(mesh.corners) > FEW:
+        out = edge_turns_loop(normals, mesh.corners, faces, con.twins, con.corner_edge, con.n_edges)
+    else:
+        out = np.full(con.n_edges, np.pi)
+        one = np.flatnonzero((con.twins > np.arange(len(con.twins))) & ~con.same_way(mesh.corners))
+        a, b = normals[faces[one]], normals[faces[con.twins[one]]]
+        cross = np.cross(a, b)
+        sine = np.sqrt(np.einsum("ij,ij->i", cross, cross))
+        out[con.corner_edge[one]] = np.arctan2(sine, np.einsum("ij,ij->i", a, b))
     return out if edges is None else np.asarray(out[edges])

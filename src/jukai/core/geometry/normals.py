@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from jukai.core.geometry._faces import corner_normals_loop
+from jukai.core.geometry._faces import corner_angles_loop, corner_normals_loop
 from jukai.core.geometry.arrays import Bools, Floats, Ints
 from jukai.core.geometry.connectivity import previous_corners
 from jukai.core.geometry.kernels import FEW
@@ -78,6 +78,8 @@ def _orbits(onward: Ints, longest: int) -> Ints:
 
 def _corner_angles(mesh: Mesh) -> Floats:
     """Return (c,) the angle of each face at each corner, radians."""
+    if len(mesh.corners) > FEW:
+        return corner_angles_loop(mesh.points, mesh.corners, mesh.offsets)
     here = mesh.points[mesh.corners]
     out = here[mesh.connectivity.following] - here
     back = -out[previous_corners(mesh.offsets)]

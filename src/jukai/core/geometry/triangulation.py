@@ -9,7 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jukai.core.geometry._ears import clip_ears
+from jukai.core.geometry._faces import quads_loop
 from jukai.core.geometry.arrays import Floats, Ints, concatenated_ranges, frozen
+from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.measures import vector_areas
 from jukai.core.geometry.mesh import Mesh
 
@@ -57,8 +59,20 @@ def _triangulate(mesh: Mesh) -> Triangulation:
     counts = np.maximum(sides - 2, 0)
     starts = np.concatenate([[0], np.cumsum(counts)])
     corners = np.zeros((int(starts[-1]), 3), dtype=np.int32)
-    first = mesh.offsets[:-1]
 
+    if len(mesh.corners) > FEW:
+        quads_loop(mesh.points, mesh.corners, mesh.offsets, vector_areas(mesh), _SHORTER, corners)
+    else:
+        _cut_few(mesh, starts, corners)
+    many = np.flatnonzero(sides > 4)
+    if len(many):
+        _cut_many(mesh, many, starts, corners)
+    faces = np.repeat(np.arange(mesh.n_faces, dtype=np.int32), counts)
+    return Triangulation(frozen(corners), frozen(faces))
+
+
+def _cut_few(mesh: Mesh, starts: NDArray[Any], corners: Ints) -> None:
+    sides, first = mesh.sides, mesh.offsets[:-1]
     threes = np.flatnonzero(sides == 3)
     corners[starts[threes]] = first[threes, None] + np.arange(3, dtype=np.int32)
 
@@ -68,12 +82,6 @@ def _triangulate(mesh: Mesh) -> Triangulation:
         base, at = first[fours], starts[fours]
         corners[at] = base[:, None] + np.where(turn[:, None], [1, 2, 3], [0, 1, 2])
         corners[at + 1] = base[:, None] + np.where(turn[:, None], [1, 3, 0], [0, 2, 3])
-
-    many = np.flatnonzero(sides > 4)
-    if len(many):
-        _cut_many(mesh, many, starts, corners)
-    faces = np.repeat(np.arange(mesh.n_faces, dtype=np.int32), counts)
-    return Triangulation(frozen(corners), frozen(faces))
 
 
 def _other_diagonal(mesh: Mesh, fours: NDArray[Any]) -> np.ndarray:

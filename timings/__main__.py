@@ -1,0 +1,349 @@
+"""``make timings``: Jukai beside general-purpose libraries, in one run."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from jukai.core.formats import read_mesh
+from jukai.core.formats.common import WriteOptions
+from jukai.core.formats.glb import GlbPart, write_glb
+from jukai.core.formats.obj import ObjPart, write_obj
+from jukai.core.formats.ply import write_ply
+from jukai.core.formats.stl import write_stl
+from jukai.core.geometry.connectivity import connect
+from jukai.core.geometry.crossings import self_crossings
+from jukai.core.geometry.deform import twist_points
+from jukai.core.geometry.lathe import Section, Turning, turn
+from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.triangulation import triangulate
+from timings.measure import Row, measure
+
+ROOT = Path(__file__).parent.parent
+
+
+def profile(n: int) -> np.ndarray:
+    z = np.linspace(0.0, 100.0, n)
+    return np.column_stack([20 + 3 * np.sin(z / 5), z])
+
+
+def quads(rows: int, sides: int) -> Mesh:
+    """A ring of quads: closed, no poles."""
+    a = np.arange(rows) * 2 * np.pi / rows
+    ring = np.column_stack([40 + 8 * np.cos(a), 8 * np.sin(a)])
+    return turn([Section(ring, closed=True)], Turning(sides=sides), "t")
+
+
+def fresh(mesh: Mesh) -> Mesh:
+    return Mesh(
+        mesh.points, mesh.corners, mesh.offsets, uv=mesh.uv, lineage=mesh.lineage, face_lineage=mesh.face_lineage
+    )
+
+
+def shuffled(mesh: Mesh) -> Mesh:
+    rng = np.random.default_rng(1)
+    order = rng.permutation(mesh.n_points)
+    back = np.argsort(order).astype(np.int32)
+    faces = back[mesh.corners.reshape(-1, 4)][rng.permutation(mesh.n_faces)]
+    return Mesh(mesh.points[order], faces.ravel(), mesh.offsets)
+
+
+def triangles(mesh: Mesh) -> np.ndarray:
+    return np.asarray(triangulate(mesh).points(mesh), dtype=np.int64)
+
+
+def revolve() -> None:
+    import trimesh
+
+    pts = profile(201)
+
+    def floor(_: Any) -> Any:
+        n = 100_000
+        tables = [
+            np.empty((100_500, 3)),
+            np.empty(4 * n, np.int32),
+            np.empty(n + 1, np.int32),
+            np.empty((4 * n, 2)),
+            np.empty(n, np.int32),
+        ]
+        for t in tables:
+            t.fill(1)
+        return tables
+
+    measure(Row("revolve, 201 points x 500 sides = 100 000 quads, with texture coordinates, lineage, groups", lambda: None,
+                lambda _: turn([Section(pts)], Turning(sides=500, ends="open"), "s"), floor,
+                {"trimesh.creation.revolve(process=False)": lambda _: trimesh.creation.revolve(pts, sections=500, process=False)},
+                {"trimesh.creation.revolve(process=False)": 0.4, "floor": 6}))  # fmt: skip
+
+
+def connectivity() -> None:
+    import igl
+    import trimesh
+
+    mesh = quads(500, 500)
+    for name, body, aims in (
+        ("in order", mesh, (0.10, 0.7, 20)),
+        ("numbered at random", shuffled(mesh), (None, 0.5, None)),
+    ):
+        tri = triangles(fresh(body))
+
+        def floor(_: Any) -> Any:
+            n = 1_000_000
+            tables = [
+                np.empty((n // 2, 2), np.int32),
+                *(np.empty(n, np.int32) for _ in range(4)),
+                np.empty(n // 2, np.int32),
+                np.empty(n // 4, np.int32),
+            ]
+            for t in tables:
+                t.fill(1)
+            return tables
+
+        def three(t: Any, body: Mesh = body) -> Any:
+            m = trimesh.Trimesh(body.points, t, process=False)
+            return m.edges_unique, m.face_adjacency, m.vertex_faces
+
+        others = {"igl.triangle_triangle_adjacency": lambda _, t=tri: igl.triangle_triangle_adjacency(t)}
+        if aims[0]:
+            others["trimesh edges_unique + face_adjacency + vertex_faces"] = lambda _, t=tri: three(t)
+        measure(Row(f"connectivity of 250 000 quads, {name}", lambda: None, lambda _, b=body: connect(b.corners, b.offsets, b.n_points), floor, others,
+                    {k: v for k, v in zip(("trimesh edges_unique + face_adjacency + vertex_faces", "igl.triangle_triangle_adjacency", "floor"), aims, strict=True) if v}))  # fmt: skip
+
+
+def twist() -> None:
+    rng = np.random.default_rng(2)
+    points = rng.uniform(-10, 10, (1_000_000, 3))
+    o, z = np.zeros(3), np.array([0.0, 0.0, 1.0])
+
+    def whole(p: np.ndarray) -> np.ndarray:
+        a = np.clip(p[:, 2], -10, 10) * 0.1
+        c, s = np.cos(a), np.sin(a)
+        return np.stack([p[:, 0] * c - p[:, 1] * s, p[:, 0] * s + p[:, 1] * c, p[:, 2]], axis=1)
+
+    measure(Row("twist of 1 000 000 points at random", lambda: points, lambda p: twist_points(p, o, z, -10.0, 10.0, 100.0, 0.0),
+                lambda p: p.copy(), {"whole-array NumPy": whole}, {"whole-array NumPy": 0.5, "floor": 20}))  # fmt: skip
+
+
+def triangulation() -> None:
+    import mapbox_earcut
+
+    rng = np.random.default_rng(3)
+    sizes = rng.integers(5, 13, 10_000)
+    points, faces, at = [], [], 0
+    for k in sizes:
+        a = np.sort(rng.uniform(0, 2 * np.pi, k) * 0.02 + np.arange(k) * 2 * np.pi / k)
+        r = rng.uniform(0.4, 1, k)
+        points.append(np.column_stack([r * np.cos(a), r * np.sin(a), np.zeros(k)]))
+        faces.append(np.arange(at, at + k))
+        at += k
+    mesh = Mesh(
+        np.concatenate(points),
+        np.concatenate(faces).astype(np.int32),
+        np.concatenate([[0], np.cumsum(sizes)]).astype(np.int32),
+    )
+    flat = [p[:, :2].copy() for p in points]
+    rings = [np.array([k], np.uint32) for k in sizes]
+
+    def earcut(_: Any) -> Any:
+        return [mapbox_earcut.triangulate_float64(p, r) for p, r in zip(flat, rings, strict=True)]
+
+    measure(Row("triangulation of 10 000 concave faces of 5 to 12 sides", lambda: fresh(mesh), triangulate,
+                lambda _: np.zeros((int(sizes.sum()) - 20_000, 3), np.int32), {"mapbox_earcut in a loop": earcut}, {"mapbox_earcut in a loop": 0.3, "floor": 50}))  # fmt: skip
+
+
+def crossings() -> None:
+    mesh = quads(200, 250)
+    tri = triangles(fresh(mesh))
+
+    def cgal(_: Any) -> Any:
+        from igl.copyleft import cgal
+
+        return cgal.remesh_self_intersections(mesh.points, tri, detect_only=True)
+
+    measure(Row("self-crossings of 100 000 triangles", lambda: fresh(mesh), self_crossings, None,
+                {"igl.copyleft.cgal detect_only": cgal}, {"igl.copyleft.cgal detect_only": 0.7}))  # fmt: skip
+
+
+def files() -> None:
+    import trimesh
+    import vtk
+    from vtk.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray
+
+    mesh = quads(200, 500)
+    tri = triangles(fresh(mesh))
+    body = Mesh.from_triangles(mesh.points, tri)
+    folder = Path(tempfile.mkdtemp())
+    options = WriteOptions()
+
+    poly = vtk.vtkPolyData()
+    points = vtk.vtkPoints()
+    points.SetData(numpy_to_vtk(mesh.points, deep=True))
+    cells = vtk.vtkCellArray()
+    cells.SetCells(
+        len(tri),
+        numpy_to_vtkIdTypeArray(np.column_stack([np.full(len(tri), 3), tri]).ravel().astype(np.int64), deep=True),
+    )
+    poly.SetPoints(points)
+    poly.SetPolys(cells)
+
+    def vtk_write(_: Any) -> None:
+        w = vtk.vtkOBJWriter()
+        w.SetFileName(str(folder / "vtk.obj"))
+        w.SetInputData(poly)
+        w.Write()
+
+    def vtk_read(_: Any) -> None:
+        r = vtk.vtkOBJReader()
+        r.SetFileName(str(folder / "ours.obj"))
+        r.Update()
+
+    def written(name: str, data: bytes) -> None:
+        (folder / name).write_bytes(data)
+
+    def read(name: str) -> Any:
+        return read_mesh((folder / name).read_bytes(), name.rsplit(".", 1)[-1])
+
+    given = lambda: fresh(body)  # noqa: E731
+    measure(
+        Row(
+            "OBJ write, 200 000 triangles",
+            given,
+            lambda m: written("ours.obj", write_obj([ObjPart("t", m, None)], options)),
+            None,
+            {"vtk": vtk_write},
+            {"vtk": 0.5},
+        )
+    )
+    measure(Row("OBJ read", given, lambda _: read("ours.obj"), None, {"vtk": vtk_read}, {"vtk": 0.5}))
+
+    def openstl_write(_: Any) -> None:
+        import openstl
+
+        flat = mesh.points[tri].astype(np.float32)
+        normals = np.zeros((len(flat), 1, 3), np.float32)
+        openstl.write(str(folder / "open.stl"), np.concatenate([normals, flat], axis=1), openstl.format.binary)
+
+    def stl_reader_read(_: Any) -> None:
+        import stl_reader
+
+        stl_reader.read(str(folder / "ours.stl"))
+
+    measure(
+        Row(
+            "STL write",
+            given,
+            lambda m: written("ours.stl", write_stl(m, options)),
+            None,
+            {"openstl": openstl_write},
+            {"openstl": 1.5},
+        )
+    )
+    measure(
+        Row(
+            "STL read, merged",
+            given,
+            lambda _: read("ours.stl"),
+            None,
+            {"stl-reader": stl_reader_read},
+            {"stl-reader": 0.8},
+        )
+    )
+
+    theirs = trimesh.Trimesh(mesh.points, tri, process=False)
+
+    def trimesh_write(kind: str) -> Any:
+        return lambda _: (folder / f"trimesh.{kind}").write_bytes(theirs.export(file_type=kind))
+
+    def trimesh_read(kind: str) -> Any:
+        return lambda _: trimesh.load(folder / f"ours.{kind}", process=False)
+
+    measure(
+        Row(
+            "PLY write, float64 (trimesh: float32)",
+            given,
+            lambda m: written("ours.ply", write_ply(m, options)),
+            None,
+            {"trimesh": trimesh_write("ply")},
+            {"trimesh": 1.5},
+        )
+    )
+    measure(
+        Row("PLY read", given, lambda _: read("ours.ply"), None, {"trimesh": trimesh_read("ply")}, {"trimesh": 1.5})
+    )
+    measure(
+        Row(
+            "GLB write",
+            given,
+            lambda m: written("ours.glb", write_glb([GlbPart("t", m)], [])),
+            None,
+            {"trimesh": trimesh_write("glb")},
+            {"trimesh": 1.0},
+        )
+    )
+    measure(
+        Row("GLB read", given, lambda _: read("ours.glb"), None, {"trimesh": trimesh_read("glb")}, {"trimesh": 1.5})
+    )
+
+
+def whole() -> None:
+    """A short command, and a change of the last step of a 50 000-face part up to its drawing data."""
+    from jukai.app.benches import Benches
+    from jukai.app.events import Events
+    from jukai.app.workshop import Workshop
+    from jukai.store import SqliteStore
+
+    command = [
+        sys.executable,
+        "-c",
+        "from jukai.cli import run; run()",
+        "build",
+        str(ROOT / "demo" / "example.jukai.json"),
+        "--json",
+    ]
+    seconds = []
+    for _ in range(7):
+        start = time.perf_counter()
+        subprocess.run(command, check=True, stdout=subprocess.DEVNULL)
+        seconds.append(time.perf_counter() - start)
+    print(f"jukai build of a small bench, whole process\n    {sorted(seconds)[3] * 1000:.0f} ms (aim 1000)", flush=True)
+
+    store = SqliteStore(Path(tempfile.mkdtemp()) / "t.db")
+    benches = Benches(store, Workshop(), Events())
+    benches.workshop.warm_up()
+    points = [{"at": [0, 0]}, {"at": [20, 0]}, {"at": [20, 100]}, {"at": [0, 100]}]
+    document = {"format": "jukai-bench", "version": 1, "name": "t", "unit": "mm", "curves": [{"id": "c1", "name": "c", "points": points}],
+                "parts": [{"id": "p1", "name": "p", "recipe": [
+                    {"id": "s1", "operator": "revolve", "values": {"profile": "c1", "sides": 200, "rows": 250}},
+                    {"id": "s2", "operator": "twist", "values": {"turn": 10}}]}]}  # fmt: skip
+    bench = benches.open_file(json.dumps(document).encode(), "t")
+    benches.state(bench)
+    times = []
+    for i in range(15):
+        start = time.perf_counter()
+        state = benches.edit(
+            bench, i + 1, {"kind": "set_value", "part": "p1", "step": "s2", "key": "turn", "value": 20 + i}, "t"
+        )
+        times.append(time.perf_counter() - start)
+        assert state.parts[0]["mesh"]
+    print(
+        f"last-step change on {state.parts[0]['faces']} faces, edit received to drawing data ready\n    {sorted(times)[7] * 1000:.1f} ms, first {times[0] * 1000:.1f}, tenth {times[9] * 1000:.1f} (aim 60)",
+        flush=True,
+    )
+
+
+def main() -> None:
+    wanted = sys.argv[1:]
+    for run in (whole, revolve, connectivity, twist, triangulation, crossings, files):
+        if not wanted or run.__name__ in wanted:
+            run()
+
+
+if __name__ == "__main__":
+    main()
