@@ -4,3068 +4,3037 @@
  */
 
 export interface paths {
-  '/api/health': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Say that the server is there. */
-    get: operations['api_health']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/operators': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Return all operators with their values and sentences. */
-    get: operations['api_operator_list']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/benches': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Return all benches, newest change first. */
-    get: operations['api_bench_list']
-    put?: never
-    /** Make a bench, empty or from the demo. */
-    post: operations['api_bench_new']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/benches/open': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Make a bench of a bench file or a zip of one with its imports. */
-    post: operations['api_bench_open']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/benches/{bench}/duplicate': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Make a copy of a bench. */
-    post: operations['api_bench_duplicate']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/benches/{bench}': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Return a bench worked out. */
-    get: operations['api_bench_state']
-    put?: never
-    post?: never
-    /** Take a bench off the list; it can be put back. */
-    delete: operations['api_bench_remove']
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/benches/{bench}/restore': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Put a removed bench back. */
-    post: operations['api_bench_restore']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/benches/{bench}/file': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Return a bench as a file. */
-    get: operations['api_bench_file']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/events': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Tell what happens, until the stream ends by itself; the browser comes back. */
-    get: operations['api_event_stream']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/benches/{bench}/edits': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Do and keep an edit. */
-    post: operations['api_bench_edit']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/benches/{bench}/preview': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Work out an edit without keeping it; 409 with code ``cancelled`` when a newer one came. */
-    post: operations['api_bench_preview']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/benches/{bench}/undo': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Take the last edit back. */
-    post: operations['api_bench_undo']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/benches/{bench}/redo': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Do again what was taken back. */
-    post: operations['api_bench_redo']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/benches/{bench}/go-to': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Go to any revision. */
-    post: operations['api_bench_go_to']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/benches/{bench}/stop': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Stop working the bench out. */
-    post: operations['api_bench_stop']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/benches/{bench}/history': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Return the revisions. */
-    get: operations['api_bench_history']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/benches/{bench}/revision-name': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Give a revision a name. */
-    post: operations['api_revision_name']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/benches/{bench}/uploads': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Keep a mesh file beside a bench and say what it holds. */
-    post: operations['api_bench_upload']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/benches/{bench}/parts/{part}/after/{step}': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Return a part as it was after a step. */
-    get: operations['api_look_here']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/meshes/{digest}': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Return drawing data; the same hash is always the same bytes. */
-    get: operations['api_mesh_bytes']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/meshes/{digest}/soundness': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Inspect a mesh. */
-    get: operations['api_mesh_soundness']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/benches/{bench}/handover': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Return what stands in the hand-over. */
-    get: operations['api_handover_list']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/benches/{bench}/parts/{part}/bake': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /** Work a part out in full and put it in the hand-over. */
-    post: operations['api_part_bake']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/benches/{bench}/handover/{baked}': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    post?: never
-    /** Take a baked result out. */
-    delete: operations['api_handover_remove']
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/benches/{bench}/handover/file': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /** Return baked results as a file; ``ids`` are numbers with commas, none means all. */
-    get: operations['api_handover_file']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
+    "/api/health": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Say that the server is there. */
+        get: operations["api_health"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/operators": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return all operators with their values and sentences. */
+        get: operations["api_operator_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return all benches, newest change first. */
+        get: operations["api_bench_list"];
+        put?: never;
+        /** Make a bench, empty or from the demo. */
+        post: operations["api_bench_new"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/open": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a bench of a bench file or a zip of one with its imports. */
+        post: operations["api_bench_open"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{bench}/duplicate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a copy of a bench. */
+        post: operations["api_bench_duplicate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{bench}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return a bench worked out. */
+        get: operations["api_bench_state"];
+        put?: never;
+        post?: never;
+        /** Take a bench off the list; it can be put back. */
+        delete: operations["api_bench_remove"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{bench}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put a removed bench back. */
+        post: operations["api_bench_restore"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{bench}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return a bench as a file. */
+        get: operations["api_bench_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Tell what happens, until the stream ends by itself; the browser comes back. */
+        get: operations["api_event_stream"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{bench}/edits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Do and keep an edit. */
+        post: operations["api_bench_edit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{bench}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Work out an edit without keeping it; 409 with code ``cancelled`` when a newer one came. */
+        post: operations["api_bench_preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{bench}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the last edit back. */
+        post: operations["api_bench_undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{bench}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Do again what was taken back. */
+        post: operations["api_bench_redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{bench}/go-to": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Go to any revision. */
+        post: operations["api_bench_go_to"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{bench}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop working the bench out. */
+        post: operations["api_bench_stop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{bench}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return the revisions. */
+        get: operations["api_bench_history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{bench}/revision-name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give a revision a name. */
+        post: operations["api_revision_name"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{bench}/uploads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep a mesh file beside a bench and say what it holds. */
+        post: operations["api_bench_upload"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{bench}/parts/{part}/after/{step}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return a part as it was after a step. */
+        get: operations["api_look_here"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/meshes/{digest}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return drawing data; the same hash is always the same bytes. */
+        get: operations["api_mesh_bytes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/meshes/{digest}/soundness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Inspect a mesh. */
+        get: operations["api_mesh_soundness"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{bench}/handover": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return what stands in the hand-over. */
+        get: operations["api_handover_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{bench}/parts/{part}/bake": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Work a part out in full and put it in the hand-over. */
+        post: operations["api_part_bake"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{bench}/handover/{baked}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take a baked result out. */
+        delete: operations["api_handover_remove"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{bench}/handover/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return baked results as a file; ``ids`` are numbers with commas, none means all. */
+        get: operations["api_handover_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
-export type webhooks = Record<string, never>
+export type webhooks = Record<string, never>;
 export interface components {
-  schemas: {
-    /**
-     * Health
-     * @description That the server is there.
-     */
-    Health: {
-      /** Name */
-      name: string
-      /** Version */
-      version: string
-    }
-    /**
-     * OperatorList
-     * @description All operators.
-     */
-    OperatorList: {
-      /** Operators */
-      operators: components['schemas']['OperatorView'][]
-    }
-    /**
-     * ChoiceView
-     * @description One choice of a value.
-     */
-    ChoiceView: {
-      /** Value */
-      value: unknown
-      /** Words */
-      words: string
-    }
-    /**
-     * OperatorView
-     * @description An operator: what chips, callouts and menus are made from.
-     */
-    OperatorView: {
-      /** Id */
-      id: string
-      /**
-       * Kind
-       * @enum {string}
-       */
-      kind: 'blank' | 'change'
-      /** Name */
-      name: string
-      /** Description */
-      description: string
-      /** Sentence */
-      sentence: string
-      /** Quiet */
-      quiet: string
-      /** Groups */
-      groups: string[]
-      /** Synonyms */
-      synonyms: string[]
-      /** Version */
-      version: number
-      /** Values */
-      values: components['schemas']['ValueView'][]
-      /** Schema */
-      schema: {
-        [key: string]: unknown
-      }
-    }
-    /**
-     * ValueView
-     * @description A value of an operator.
-     */
-    ValueView: {
-      /** Key */
-      key: string
-      /**
-       * Kind
-       * @enum {string}
-       */
-      kind:
-        | 'length'
-        | 'angle'
-        | 'count'
-        | 'share'
-        | 'choice'
-        | 'switch'
-        | 'vector'
-        | 'counts'
-        | 'axis'
-        | 'along'
-        | 'curve'
-        | 'file'
-      /** Unit */
-      unit: string
-      /** Description */
-      description: string
-      /** Required */
-      required: boolean
-      /** Default */
-      default: unknown
-      /** Otherwise */
-      otherwise: string
-      /** Instead Of */
-      instead_of: string
-      /** Least */
-      least: number | null
-      /** Most */
-      most: number | null
-      /** Choices */
-      choices: components['schemas']['ChoiceView'][]
-    }
-    /**
-     * BenchList
-     * @description All benches.
-     */
-    BenchList: {
-      /** Benches */
-      benches: components['schemas']['BenchItem'][]
-    }
-    /**
-     * BenchItem
-     * @description A bench in the list.
-     */
-    BenchItem: {
-      /** Id */
-      id: string
-      /** Name */
-      name: string
-      /** Revision */
-      revision: number
-      /**
-       * Changed
-       * @description seconds since 1970
-       */
-      changed: number
-      /** Removed */
-      removed: number | null
-      /** Parts */
-      parts: number
-    }
-    /**
-     * BenchId
-     * @description The id of a bench that was made.
-     */
-    BenchId: {
-      /** Id */
-      id: string
-    }
-    /**
-     * NewBench
-     * @description What to make: empty, or the demo.
-     */
-    NewBench: {
-      /**
-       * Name
-       * @default New bench
-       */
-      name?: string
-      /**
-       * Demo
-       * @default false
-       */
-      demo?: boolean
-    }
-    /**
-     * BenchView
-     * @description A bench worked out.
-     */
-    BenchView: {
-      /** Id */
-      id: string
-      /** Revision */
-      revision: number
-      document: components['schemas']['Bench']
-      undo: components['schemas']['StepsItem'] | null
-      redo: components['schemas']['StepsItem'] | null
-      /** Numbers */
-      numbers: components['schemas']['NumberView'][]
-      /** Curves */
-      curves: components['schemas']['CurveView'][]
-      /** Parts */
-      parts: components['schemas']['PartView'][]
-      /** Stopped */
-      stopped: boolean
-      /** Milliseconds */
-      milliseconds: number
-    }
-    /**
-     * AxisView
-     * @description An axis of turning.
-     */
-    AxisView: {
-      /** Point */
-      point: number[]
-      /** Direction */
-      direction: number[]
-    }
-    /**
-     * Bench
-     * @description One document: named numbers, curves, finishes and parts. Millimetres and degrees, Z up.
-     */
-    Bench: {
-      /**
-       * Format
-       * @default jukai-bench
-       * @constant
-       */
-      format?: 'jukai-bench'
-      /**
-       * Version
-       * @default 1
-       * @constant
-       */
-      version?: 1
-      /** Name */
-      name: string
-      /**
-       * Unit
-       * @default mm
-       * @constant
-       */
-      unit?: 'mm'
-      /**
-       * Floor
-       * @description side of the bench's floor, mm; new shapes are a fifth of it
-       * @default 100
-       */
-      floor?: number
-      /**
-       * Face Limit
-       * @description faces a part may have
-       * @default 2000000
-       */
-      face_limit?: number
-      /** Dimensions */
-      dimensions?: components['schemas']['NamedNumber'][]
-      /** Finishes */
-      finishes?: components['schemas']['Finish'][]
-      /** Curves */
-      curves?: components['schemas']['Curve'][]
-      /** Parts */
-      parts?: components['schemas']['Part'][]
-    }
-    /**
-     * CalloutView
-     * @description A number drawn on the body.
-     */
-    CalloutView: {
-      /** Target */
-      target: string
-      /**
-       * Form
-       * @enum {string}
-       */
-      form: 'length' | 'radius' | 'angle' | 'count' | 'level' | 'point'
-      /** At */
-      at: number[]
-      /** To */
-      to: number[]
-      /** Along */
-      along: number[]
-      /** Gain */
-      gain: number
-      /** Second */
-      second: number[] | null
-    }
-    /**
-     * Curve
-     * @description A profile: points in its own plane, open or closed.
-     */
-    Curve: {
-      /** Id */
-      id: string
-      /** Name */
-      name: string
-      /**
-       * Kind
-       * @default profile
-       * @constant
-       */
-      kind?: 'profile'
-      /**
-       * Closed
-       * @default false
-       */
-      closed?: boolean
-      /** Points */
-      points: components['schemas']['CurvePoint'][]
-      sampling?: components['schemas']['Sampling']
-      placement?: components['schemas']['Placement']
-    }
-    /**
-     * CurvePoint
-     * @description A point of a curve and how the piece after it runs.
-     */
-    CurvePoint: {
-      /** Id */
-      id?: string | null
-      /**
-       * At
-       * @description (across, up) in the curve's own plane, mm
-       */
-      at: (number | string)[]
-      /**
-       * Fillet
-       * @description radius of the corner, mm
-       * @default 0
-       */
-      fillet?: number | string
-      /**
-       * Join
-       * @default straight
-       * @enum {string}
-       */
-      join?: 'straight' | 'bezier' | 'smooth'
-      /**
-       * Out
-       * @description handle of the piece after the point, relative to it
-       */
-      out?: (number | string)[] | null
-      /**
-       * In
-       * @description handle of the piece before the point, relative to it
-       */
-      in?: (number | string)[] | null
-    }
-    /**
-     * CurvePointView
-     * @description A point of a curve as numbers.
-     */
-    CurvePointView: {
-      /** Id */
-      id: string
-      /** At */
-      at: number[]
-      /** Fillet */
-      fillet: number
-      /**
-       * Join
-       * @enum {string}
-       */
-      join: 'straight' | 'bezier' | 'smooth'
-      /** Out */
-      out: number[]
-      /** Into */
-      into: number[]
-    }
-    /**
-     * CurveView
-     * @description A curve worked out.
-     */
-    CurveView: {
-      /** Id */
-      id: string
-      /** Name */
-      name: string
-      /** Closed */
-      closed: boolean
-      /** Points */
-      points: components['schemas']['CurvePointView'][]
-      /** Samples */
-      samples: number[][]
-      /** Fillets */
-      fillets: components['schemas']['FilletView'][]
-      error: components['schemas']['ErrorView'] | null
-    }
-    /**
-     * ErrorView
-     * @description What is wrong with a step, number or curve.
-     */
-    ErrorView: {
-      /** Code */
-      code: string
-      /** Message */
-      message: string
-      /** Field */
-      field: string | null
-      /** Hint */
-      hint: string | null
-      /** Places */
-      places: number[][]
-      /** Position */
-      position?: number | null
-    }
-    /**
-     * FilletView
-     * @description The arc at a corner.
-     */
-    FilletView: {
-      /** Point */
-      point: string
-      /** Asked */
-      asked: number
-      /** Radius */
-      radius: number
-      /** Centre */
-      centre: number[]
-    }
-    /**
-     * Finish
-     * @description A named material: glTF metal and roughness, and a density in g/cm³.
-     */
-    Finish: {
-      /** Name */
-      name: string
-      /**
-       * Colour
-       * @default #b9b4a8
-       */
-      colour?: string
-      /**
-       * Metal
-       * @default 0
-       */
-      metal?: number
-      /**
-       * Roughness
-       * @default 0.5
-       */
-      roughness?: number
-      /**
-       * Density
-       * @default 1
-       */
-      density?: number
-    }
-    /**
-     * NamedNumber
-     * @description A number of the bench with a name, usable in any formula.
-     */
-    NamedNumber: {
-      /** Name */
-      name: string
-      /** Value */
-      value: number | string
-    }
-    /**
-     * NoteView
-     * @description What a step has to say.
-     */
-    NoteView: {
-      /** Level */
-      level: string
-      /** Text */
-      text: string
-      /** Places */
-      places: number[][]
-      /** Field */
-      field: string | null
-    }
-    /**
-     * NumberView
-     * @description A named number worked out.
-     */
-    NumberView: {
-      /** Name */
-      name: string
-      /** Written */
-      written: number | string
-      /** Value */
-      value: number | null
-      /** Measures */
-      measures: string | null
-      error: components['schemas']['ErrorView'] | null
-    }
-    /**
-     * Part
-     * @description A body with a name, a placement, a finish and a recipe.
-     */
-    Part: {
-      /** Id */
-      id: string
-      /** Name */
-      name: string
-      /** Finish */
-      finish?: string | null
-      /**
-       * Hidden
-       * @default false
-       */
-      hidden?: boolean
-      /**
-       * Locked
-       * @default false
-       */
-      locked?: boolean
-      placement?: components['schemas']['Placement']
-      /** Recipe */
-      recipe: components['schemas']['Step'][]
-    }
-    /**
-     * PartView
-     * @description A part worked out.
-     */
-    PartView: {
-      /** Part */
-      part: string
-      /** Name */
-      name: string
-      /** Hidden */
-      hidden: boolean
-      /** Steps */
-      steps: components['schemas']['StepView'][]
-      /** Matrix */
-      matrix: number[] | null
-      /** Key */
-      key: string | null
-      /**
-       * Mesh
-       * @description hash of the drawing data
-       */
-      mesh: string | null
-      /** Faces */
-      faces: number
-      /** Points */
-      points: number
-      /** Four Sided */
-      four_sided: number
-      /** Bounds */
-      bounds: number[][] | null
-      /**
-       * Volume
-       * @description mm³
-       */
-      volume: number | null
-      /**
-       * Mass
-       * @description g
-       */
-      mass: number | null
-      /** Groups */
-      groups: {
-        [key: string]: number
-      }
-      error: components['schemas']['ErrorView'] | null
-    }
-    /**
-     * Placement
-     * @description Where something stands: scaled, then turned about the fixed X, Y, Z in that order, then moved.
-     */
-    Placement: {
-      /** Move */
-      move?: (number | string)[]
-      /** Turn */
-      turn?: (number | string)[]
-      /** Scale */
-      scale?: (number | string)[]
-    }
-    /**
-     * Sampling
-     * @description How finely a curve is cut into chords.
-     */
-    Sampling: {
-      /**
-       * Tolerance
-       * @description greatest distance between curve and chord, mm
-       */
-      tolerance?: number | string | null
-      /**
-       * Count
-       * @description chords per piece
-       */
-      count?: number | string | null
-    }
-    /**
-     * Step
-     * @description One operator with its values.
-     */
-    Step: {
-      /** Id */
-      id: string
-      /** Operator */
-      operator: string
-      /** Name */
-      name?: string | null
-      /**
-       * On
-       * @default true
-       */
-      on?: boolean
-      /** Values */
-      values?: {
-        [key: string]: unknown
-      }
-    }
-    /**
-     * StepView
-     * @description What became of a step.
-     */
-    StepView: {
-      /** Id */
-      id: string
-      /**
-       * State
-       * @enum {string}
-       */
-      state: 'done' | 'off' | 'failed' | 'waiting'
-      /** Shown */
-      shown: {
-        [key: string]: number
-      }
-      /** Used */
-      used: {
-        [key: string]: unknown
-      }
-      /** Notes */
-      notes: components['schemas']['NoteView'][]
-      error: components['schemas']['ErrorView'] | null
-      /** Faces Added */
-      faces_added: number
-      /** Faces */
-      faces: number
-      /** Callouts */
-      callouts: components['schemas']['CalloutView'][]
-      axis: components['schemas']['AxisView'] | null
-    }
-    /**
-     * StepsItem
-     * @description What undo or redo would do.
-     */
-    StepsItem: {
-      /** Number */
-      number: number
-      /** Label */
-      label: string
-    }
-    /**
-     * EditIn
-     * @description An edit, the revision it was made on, and the window it comes from.
-     */
-    EditIn: {
-      /** Base */
-      base: number
-      /** Edit */
-      edit:
-        | components['schemas']['SetValue']
-        | components['schemas']['SetStep']
-        | components['schemas']['AddStep']
-        | components['schemas']['RemoveStep']
-        | components['schemas']['MoveStep']
-        | components['schemas']['CopyStep']
-        | components['schemas']['SetPoint']
-        | components['schemas']['AddPoint']
-        | components['schemas']['RemovePoint']
-        | components['schemas']['SetCurve']
-        | components['schemas']['AddPart']
-        | components['schemas']['SetPart']
-        | components['schemas']['RemovePart']
-        | components['schemas']['CopyPart']
-        | components['schemas']['MovePart']
-        | components['schemas']['SetDimension']
-        | components['schemas']['RenameDimension']
-        | components['schemas']['RemoveDimension']
-        | components['schemas']['SetBench']
-        | components['schemas']['SetFinish']
-      /**
-       * Author
-       * @default
-       */
-      author?: string
-      /**
-       * Join
-       * @default false
-       */
-      join?: boolean
-    }
-    /**
-     * AddPart
-     * @description Add a part that begins with a blank, and the curve it is made from, if any.
-     */
-    AddPart: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: 'add_part'
-      /** Part */
-      part: string
-      /** Name */
-      name: string
-      /** Step */
-      step: string
-      /** Operator */
-      operator: string
-      /** Values */
-      values?: {
-        [key: string]: unknown
-      }
-      curve?: components['schemas']['Curve'] | null
-      /** Finish */
-      finish?: string | null
-    }
-    /**
-     * AddPoint
-     * @description Put a point behind another one, or first when ``after`` is null.
-     */
-    AddPoint: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: 'add_point'
-      /** Curve */
-      curve: string
-      /** Point */
-      point: string
-      /** At */
-      at: (number | string)[]
-      /** After */
-      after?: string | null
-    }
-    /**
-     * AddStep
-     * @description Put a new step behind another one, or first when ``after`` is null.
-     */
-    AddStep: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: 'add_step'
-      /** Part */
-      part: string
-      /** Step */
-      step: string
-      /** Operator */
-      operator: string
-      /** Values */
-      values?: {
-        [key: string]: unknown
-      }
-      /** After */
-      after?: string | null
-    }
-    /**
-     * CopyPart
-     * @description Add a copy of a part, with copies of its curves.
-     */
-    CopyPart: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: 'copy_part'
-      /** Part */
-      part: string
-      /** Copy Id */
-      copy_id: string
-      /** Curve Ids */
-      curve_ids?: {
-        [key: string]: string
-      }
-    }
-    /**
-     * CopyStep
-     * @description Put a copy of a step behind it.
-     */
-    CopyStep: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: 'copy_step'
-      /** Part */
-      part: string
-      /** Step */
-      step: string
-      /** Copy Id */
-      copy_id: string
-    }
-    /**
-     * MovePart
-     * @description Put a part behind another one in the list, or first.
-     */
-    MovePart: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: 'move_part'
-      /** Part */
-      part: string
-      /** After */
-      after?: string | null
-    }
-    /**
-     * MoveStep
-     * @description Put a step behind another one, or first when ``after`` is null.
-     */
-    MoveStep: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: 'move_step'
-      /** Part */
-      part: string
-      /** Step */
-      step: string
-      /** After */
-      after?: string | null
-    }
-    /**
-     * RemoveDimension
-     * @description Take out a named number that nothing uses.
-     */
-    RemoveDimension: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: 'remove_dimension'
-      /** Name */
-      name: string
-    }
-    /**
-     * RemovePart
-     * @description Take a part off the bench, and the curves only it uses.
-     */
-    RemovePart: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: 'remove_part'
-      /** Part */
-      part: string
-    }
-    /**
-     * RemovePoint
-     * @description Take a point out of a curve.
-     */
-    RemovePoint: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: 'remove_point'
-      /** Curve */
-      curve: string
-      /** Point */
-      point: string
-    }
-    /**
-     * RemoveStep
-     * @description Take a step out.
-     */
-    RemoveStep: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: 'remove_step'
-      /** Part */
-      part: string
-      /** Step */
-      step: string
-    }
-    /**
-     * RenameDimension
-     * @description Rename a named number, in every formula too.
-     */
-    RenameDimension: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: 'rename_dimension'
-      /** Name */
-      name: string
-      /** New Name */
-      new_name: string
-    }
-    /**
-     * SetBench
-     * @description Rename the bench or change its limits.
-     */
-    SetBench: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: 'set_bench'
-      /** Name */
-      name?: string | null
-      /** Floor */
-      floor?: number | null
-      /** Face Limit */
-      face_limit?: number | null
-    }
-    /**
-     * SetCurve
-     * @description Name, close, open or sample a curve otherwise.
-     */
-    SetCurve: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: 'set_curve'
-      /** Curve */
-      curve: string
-      /** Name */
-      name?: string | null
-      /** Closed */
-      closed?: boolean | null
-      sampling?: components['schemas']['Sampling'] | null
-    }
-    /**
-     * SetDimension
-     * @description Give a named number another value, or make a new one.
-     */
-    SetDimension: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: 'set_dimension'
-      /** Name */
-      name: string
-      /** Value */
-      value: number | string
-    }
-    /**
-     * SetFinish
-     * @description Add a finish or change one of that name.
-     */
-    SetFinish: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: 'set_finish'
-      finish: components['schemas']['Finish']
-    }
-    /**
-     * SetPart
-     * @description Change what a part is called, looks like or where it stands.
-     */
-    SetPart: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: 'set_part'
-      /** Part */
-      part: string
-      /** Name */
-      name?: string | null
-      /** Finish */
-      finish?: string | null
-      /** Hidden */
-      hidden?: boolean | null
-      /** Locked */
-      locked?: boolean | null
-      placement?: components['schemas']['Placement'] | null
-    }
-    /**
-     * SetPoint
-     * @description Change a point of a curve; what is left out stays.
-     */
-    SetPoint: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: 'set_point'
-      /** Curve */
-      curve: string
-      /** Point */
-      point: string
-      /** At */
-      at?: (number | string)[] | null
-      /** Fillet */
-      fillet?: number | string | null
-      /** Join */
-      join?: ('straight' | 'bezier' | 'smooth') | null
-      /** Out */
-      out?: (number | string)[] | null
-      /** Into */
-      into?: (number | string)[] | null
-    }
-    /**
-     * SetStep
-     * @description Switch a step on or off, or name it.
-     */
-    SetStep: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: 'set_step'
-      /** Part */
-      part: string
-      /** Step */
-      step: string
-      /** On */
-      on?: boolean | null
-      /** Name */
-      name?: string | null
-    }
-    /**
-     * SetValue
-     * @description Give a value of a step another number, choice or formula; null takes it back to its default.
-     */
-    SetValue: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: 'set_value'
-      /** Part */
-      part: string
-      /** Step */
-      step: string
-      /** Key */
-      key: string
-      /** Value */
-      value?: unknown
-    }
-    /**
-     * PreviewIn
-     * @description An edit to be worked out and not kept.
-     */
-    PreviewIn: {
-      /** Base */
-      base: number
-      /** Edit */
-      edit:
-        | components['schemas']['SetValue']
-        | components['schemas']['SetStep']
-        | components['schemas']['AddStep']
-        | components['schemas']['RemoveStep']
-        | components['schemas']['MoveStep']
-        | components['schemas']['CopyStep']
-        | components['schemas']['SetPoint']
-        | components['schemas']['AddPoint']
-        | components['schemas']['RemovePoint']
-        | components['schemas']['SetCurve']
-        | components['schemas']['AddPart']
-        | components['schemas']['SetPart']
-        | components['schemas']['RemovePart']
-        | components['schemas']['CopyPart']
-        | components['schemas']['MovePart']
-        | components['schemas']['SetDimension']
-        | components['schemas']['RenameDimension']
-        | components['schemas']['RemoveDimension']
-        | components['schemas']['SetBench']
-        | components['schemas']['SetFinish']
-      /**
-       * Author
-       * @default
-       */
-      author?: string
-      /**
-       * Join
-       * @default false
-       */
-      join?: boolean
-      /** Part */
-      part?: string | null
-    }
-    /**
-     * MoveIn
-     * @description Undo or redo on a revision, or go to one.
-     */
-    MoveIn: {
-      /** Base */
-      base: number
-      /**
-       * Author
-       * @default
-       */
-      author?: string
-      /** Revision */
-      revision?: number | null
-    }
-    /**
-     * History
-     * @description All revisions, newest first.
-     */
-    History: {
-      /** Revisions */
-      revisions: components['schemas']['HistoryItem'][]
-      /** Head */
-      head: number
-    }
-    /**
-     * HistoryItem
-     * @description A revision in the history.
-     */
-    HistoryItem: {
-      /** Number */
-      number: number
-      /** Parent */
-      parent: number | null
-      /** Label */
-      label: string
-      /** Name */
-      name: string | null
-      /** Time */
-      time: number
-      /** On Branch */
-      on_branch: boolean
-    }
-    /**
-     * RevisionName
-     * @description A name for a revision; null takes it.
-     */
-    RevisionName: {
-      /** Revision */
-      revision: number
-      /** Name */
-      name?: string | null
-    }
-    /**
-     * UploadView
-     * @description What an uploaded file holds.
-     */
-    UploadView: {
-      /** File */
-      file: string
-      /** Format */
-      format: string
-      /** Points */
-      points: number
-      /** Faces */
-      faces: number
-      /** Size */
-      size: number[]
-      /** Has Units */
-      has_units: boolean
-      /** Notes */
-      notes: string[]
-    }
-    /**
-     * SoundnessView
-     * @description A soundness report.
-     */
-    SoundnessView: {
-      /** Sound */
-      sound: boolean
-      /** Summary */
-      summary: string
-      /** Points */
-      points: number
-      /** Edges */
-      edges: number
-      /** Faces */
-      faces: number
-      /** Sides */
-      sides: {
-        [key: string]: number
-      }
-      /** Bodies */
-      bodies: number
-      /** Genus */
-      genus: number | null
-      /** Closed */
-      closed: boolean
-      /** Manifold */
-      manifold: boolean
-      /** Oriented */
-      oriented: boolean
-      /** Self Crossings */
-      self_crossings: number
-      /** Volume */
-      volume: number | null
-      /** Area */
-      area: number
-      /** Bounds */
-      bounds: number[][]
-      /** Findings */
-      findings: components['schemas']['Finding'][]
-    }
-    /**
-     * Finding
-     * @description One line of a soundness report.
-     */
-    Finding: {
-      /** Kind */
-      kind: string
-      /**
-       * Level
-       * @enum {string}
-       */
-      level: 'failure' | 'warning' | 'info'
-      /** Text */
-      text: string
-      /** Count */
-      count: number
-      /** Places */
-      places: number[][]
-    }
-    /**
-     * HandoverView
-     * @description What stands in the hand-over.
-     */
-    HandoverView: {
-      /** Baked */
-      baked: components['schemas']['BakedView'][]
-    }
-    /**
-     * BakedView
-     * @description A baked result.
-     */
-    BakedView: {
-      /** Id */
-      id: number
-      /** Part */
-      part: string
-      /** Part Name */
-      part_name: string
-      /** Revision */
-      revision: number
-      /** Time */
-      time: number
-      /**
-       * Older
-       * @description the part has changed since
-       */
-      older: boolean
-      /** Faces */
-      faces: number
-      /** Size */
-      size: number[]
-      /** Sound */
-      sound: boolean
-      /** Summary */
-      summary: string
-      /** Findings */
-      findings: components['schemas']['Finding'][]
-      /** Volume */
-      volume: number | null
-    }
-    /**
-     * Problem
-     * @description An error as a problem document (RFC 9457), with our own members code, hint, fields, head and position.
-     */
-    Problem: {
-      /**
-       * Type
-       * @default about:blank
-       */
-      type?: string
-      /** Title */
-      title: string
-      /** Status */
-      status: number
-      /** Detail */
-      detail?: string | null
-      /** Code */
-      code: string
-      /** Hint */
-      hint?: string | null
-      /**
-       * Fields
-       * @default []
-       */
-      fields?: components['schemas']['FieldProblem'][]
-      /** Head */
-      head?: number | null
-      /** Position */
-      position?: number | null
-    }
-    /**
-     * FieldProblem
-     * @description What is wrong with one field.
-     */
-    FieldProblem: {
-      /** Field */
-      field: string
-      /** Code */
-      code: string
-      /** Message */
-      message: string
-    }
-  }
-  responses: never
-  parameters: never
-  requestBodies: never
-  headers: never
-  pathItems: never
+    schemas: {
+        /**
+         * Health
+         * @description That the server is there.
+         */
+        Health: {
+            /** Name */
+            name: string;
+            /** Version */
+            version: string;
+        };
+        /**
+         * OperatorList
+         * @description All operators.
+         */
+        OperatorList: {
+            /** Operators */
+            operators: components["schemas"]["OperatorView"][];
+        };
+        /**
+         * ChoiceView
+         * @description One choice of a value.
+         */
+        ChoiceView: {
+            /** Value */
+            value: unknown;
+            /** Words */
+            words: string;
+        };
+        /**
+         * OperatorView
+         * @description An operator: what chips, callouts and menus are made from.
+         */
+        OperatorView: {
+            /** Id */
+            id: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "blank" | "change";
+            /** Name */
+            name: string;
+            /** Description */
+            description: string;
+            /** Sentence */
+            sentence: string;
+            /** Quiet */
+            quiet: string;
+            /** Groups */
+            groups: string[];
+            /** Synonyms */
+            synonyms: string[];
+            /** Version */
+            version: number;
+            /** Values */
+            values: components["schemas"]["ValueView"][];
+            /** Schema */
+            schema: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * ValueView
+         * @description A value of an operator.
+         */
+        ValueView: {
+            /** Key */
+            key: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "length" | "angle" | "count" | "share" | "choice" | "switch" | "vector" | "counts" | "axis" | "along" | "curve" | "file";
+            /** Unit */
+            unit: string;
+            /** Description */
+            description: string;
+            /** Required */
+            required: boolean;
+            /** Default */
+            default: unknown;
+            /** Otherwise */
+            otherwise: string;
+            /** Instead Of */
+            instead_of: string;
+            /** Least */
+            least: number | null;
+            /** Most */
+            most: number | null;
+            /** Choices */
+            choices: components["schemas"]["ChoiceView"][];
+        };
+        /**
+         * BenchList
+         * @description All benches.
+         */
+        BenchList: {
+            /** Benches */
+            benches: components["schemas"]["BenchItem"][];
+        };
+        /**
+         * BenchItem
+         * @description A bench in the list.
+         */
+        BenchItem: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Revision */
+            revision: number;
+            /**
+             * Changed
+             * @description seconds since 1970
+             */
+            changed: number;
+            /** Removed */
+            removed: number | null;
+            /** Parts */
+            parts: number;
+        };
+        /**
+         * BenchId
+         * @description The id of a bench that was made.
+         */
+        BenchId: {
+            /** Id */
+            id: string;
+        };
+        /**
+         * NewBench
+         * @description What to make: empty, or the demo.
+         */
+        NewBench: {
+            /**
+             * Name
+             * @default New bench
+             */
+            name?: string;
+            /**
+             * Demo
+             * @default false
+             */
+            demo?: boolean;
+        };
+        /**
+         * BenchView
+         * @description A bench worked out.
+         */
+        BenchView: {
+            /** Id */
+            id: string;
+            /** Revision */
+            revision: number;
+            document: components["schemas"]["Bench"];
+            undo: components["schemas"]["StepsItem"] | null;
+            redo: components["schemas"]["StepsItem"] | null;
+            /** Numbers */
+            numbers: components["schemas"]["NumberView"][];
+            /** Curves */
+            curves: components["schemas"]["CurveView"][];
+            /** Parts */
+            parts: components["schemas"]["PartView"][];
+            /** Stopped */
+            stopped: boolean;
+            /** Milliseconds */
+            milliseconds: number;
+        };
+        /**
+         * AxisView
+         * @description An axis of turning.
+         */
+        AxisView: {
+            /** Point */
+            point: number[];
+            /** Direction */
+            direction: number[];
+        };
+        /**
+         * Bench
+         * @description One document: named numbers, curves, finishes and parts. Millimetres and degrees, Z up.
+         */
+        Bench: {
+            /**
+             * Format
+             * @default jukai-bench
+             * @constant
+             */
+            format?: "jukai-bench";
+            /**
+             * Version
+             * @default 1
+             * @constant
+             */
+            version?: 1;
+            /** Name */
+            name: string;
+            /**
+             * Unit
+             * @default mm
+             * @constant
+             */
+            unit?: "mm";
+            /**
+             * Floor
+             * @description side of the bench's floor, mm; new shapes are a fifth of it
+             * @default 100
+             */
+            floor?: number;
+            /**
+             * Face Limit
+             * @description faces a part may have
+             * @default 2000000
+             */
+            face_limit?: number;
+            /** Dimensions */
+            dimensions?: components["schemas"]["NamedNumber"][];
+            /** Finishes */
+            finishes?: components["schemas"]["Finish"][];
+            /** Curves */
+            curves?: components["schemas"]["Curve"][];
+            /** Parts */
+            parts?: components["schemas"]["Part"][];
+        };
+        /**
+         * CalloutView
+         * @description A number drawn on the body.
+         */
+        CalloutView: {
+            /** Target */
+            target: string;
+            /**
+             * Form
+             * @enum {string}
+             */
+            form: "length" | "radius" | "angle" | "count" | "level" | "point";
+            /** At */
+            at: number[];
+            /** To */
+            to: number[];
+            /** Along */
+            along: number[];
+            /** Gain */
+            gain: number;
+            /** Second */
+            second: number[] | null;
+        };
+        /**
+         * Curve
+         * @description A profile: points in its own plane, open or closed.
+         */
+        Curve: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @default profile
+             * @constant
+             */
+            kind?: "profile";
+            /**
+             * Closed
+             * @default false
+             */
+            closed?: boolean;
+            /** Points */
+            points: components["schemas"]["CurvePoint"][];
+            sampling?: components["schemas"]["Sampling"];
+            placement?: components["schemas"]["Placement"];
+        };
+        /**
+         * CurvePoint
+         * @description A point of a curve and how the piece after it runs.
+         */
+        CurvePoint: {
+            /** Id */
+            id?: string | null;
+            /**
+             * At
+             * @description (across, up) in the curve's own plane, mm
+             */
+            at: (number | string)[];
+            /**
+             * Fillet
+             * @description radius of the corner, mm
+             * @default 0
+             */
+            fillet?: number | string;
+            /**
+             * Join
+             * @default straight
+             * @enum {string}
+             */
+            join?: "straight" | "bezier" | "smooth";
+            /**
+             * Out
+             * @description handle of the piece after the point, relative to it
+             */
+            out?: (number | string)[] | null;
+            /**
+             * In
+             * @description handle of the piece before the point, relative to it
+             */
+            in?: (number | string)[] | null;
+        };
+        /**
+         * CurvePointView
+         * @description A point of a curve as numbers.
+         */
+        CurvePointView: {
+            /** Id */
+            id: string;
+            /** At */
+            at: number[];
+            /** Fillet */
+            fillet: number;
+            /**
+             * Join
+             * @enum {string}
+             */
+            join: "straight" | "bezier" | "smooth";
+            /** Out */
+            out: number[];
+            /** Into */
+            into: number[];
+        };
+        /**
+         * CurveView
+         * @description A curve worked out.
+         */
+        CurveView: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Closed */
+            closed: boolean;
+            /** Points */
+            points: components["schemas"]["CurvePointView"][];
+            /** Samples */
+            samples: number[][];
+            /** Fillets */
+            fillets: components["schemas"]["FilletView"][];
+            error: components["schemas"]["ErrorView"] | null;
+        };
+        /**
+         * ErrorView
+         * @description What is wrong with a step, number or curve.
+         */
+        ErrorView: {
+            /** Code */
+            code: string;
+            /** Message */
+            message: string;
+            /** Field */
+            field: string | null;
+            /** Hint */
+            hint: string | null;
+            /** Places */
+            places: number[][];
+            /** Position */
+            position?: number | null;
+        };
+        /**
+         * FilletView
+         * @description The arc at a corner.
+         */
+        FilletView: {
+            /** Point */
+            point: string;
+            /** Asked */
+            asked: number;
+            /** Radius */
+            radius: number;
+            /** Centre */
+            centre: number[];
+        };
+        /**
+         * Finish
+         * @description A named material: glTF metal and roughness, and a density in g/cm³.
+         */
+        Finish: {
+            /** Name */
+            name: string;
+            /**
+             * Colour
+             * @default #b9b4a8
+             */
+            colour?: string;
+            /**
+             * Metal
+             * @default 0
+             */
+            metal?: number;
+            /**
+             * Roughness
+             * @default 0.5
+             */
+            roughness?: number;
+            /**
+             * Density
+             * @default 1
+             */
+            density?: number;
+        };
+        /**
+         * NamedNumber
+         * @description A number of the bench with a name, usable in any formula.
+         */
+        NamedNumber: {
+            /** Name */
+            name: string;
+            /** Value */
+            value: number | string;
+        };
+        /**
+         * NoteView
+         * @description What a step has to say.
+         */
+        NoteView: {
+            /** Level */
+            level: string;
+            /** Text */
+            text: string;
+            /** Places */
+            places: number[][];
+            /** Field */
+            field: string | null;
+        };
+        /**
+         * NumberView
+         * @description A named number worked out.
+         */
+        NumberView: {
+            /** Name */
+            name: string;
+            /** Written */
+            written: number | string;
+            /** Value */
+            value: number | null;
+            /** Measures */
+            measures: string | null;
+            error: components["schemas"]["ErrorView"] | null;
+        };
+        /**
+         * Part
+         * @description A body with a name, a placement, a finish and a recipe.
+         */
+        Part: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Finish */
+            finish?: string | null;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden?: boolean;
+            /**
+             * Locked
+             * @default false
+             */
+            locked?: boolean;
+            placement?: components["schemas"]["Placement"];
+            /** Recipe */
+            recipe: components["schemas"]["Step"][];
+        };
+        /**
+         * PartView
+         * @description A part worked out.
+         */
+        PartView: {
+            /** Part */
+            part: string;
+            /** Name */
+            name: string;
+            /** Hidden */
+            hidden: boolean;
+            /** Steps */
+            steps: components["schemas"]["StepView"][];
+            /** Matrix */
+            matrix: number[] | null;
+            /** Key */
+            key: string | null;
+            /**
+             * Mesh
+             * @description hash of the drawing data
+             */
+            mesh: string | null;
+            /** Faces */
+            faces: number;
+            /** Points */
+            points: number;
+            /** Four Sided */
+            four_sided: number;
+            /** Bounds */
+            bounds: number[][] | null;
+            /**
+             * Volume
+             * @description mm³
+             */
+            volume: number | null;
+            /**
+             * Mass
+             * @description g
+             */
+            mass: number | null;
+            /** Groups */
+            groups: {
+                [key: string]: number;
+            };
+            error: components["schemas"]["ErrorView"] | null;
+        };
+        /**
+         * Placement
+         * @description Where something stands: scaled, then turned about the fixed X, Y, Z in that order, then moved.
+         */
+        Placement: {
+            /**
+             * Move
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            move?: (number | string)[];
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn?: (number | string)[];
+            /**
+             * Scale
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            scale?: (number | string)[];
+        };
+        /**
+         * Sampling
+         * @description How finely a curve is cut into chords.
+         */
+        Sampling: {
+            /**
+             * Tolerance
+             * @description greatest distance between curve and chord, mm
+             */
+            tolerance?: number | string | null;
+            /**
+             * Count
+             * @description chords per piece
+             */
+            count?: number | string | null;
+        };
+        /**
+         * Step
+         * @description One operator with its values.
+         */
+        Step: {
+            /** Id */
+            id: string;
+            /** Operator */
+            operator: string;
+            /** Name */
+            name?: string | null;
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+            /** Values */
+            values?: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * StepView
+         * @description What became of a step.
+         */
+        StepView: {
+            /** Id */
+            id: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "done" | "off" | "failed" | "waiting";
+            /** Shown */
+            shown: {
+                [key: string]: number;
+            };
+            /** Used */
+            used: {
+                [key: string]: unknown;
+            };
+            /** Notes */
+            notes: components["schemas"]["NoteView"][];
+            error: components["schemas"]["ErrorView"] | null;
+            /** Faces Added */
+            faces_added: number;
+            /** Faces */
+            faces: number;
+            /** Callouts */
+            callouts: components["schemas"]["CalloutView"][];
+            axis: components["schemas"]["AxisView"] | null;
+        };
+        /**
+         * StepsItem
+         * @description What undo or redo would do.
+         */
+        StepsItem: {
+            /** Number */
+            number: number;
+            /** Label */
+            label: string;
+        };
+        /**
+         * EditIn
+         * @description An edit, the revision it was made on, and the window it comes from.
+         */
+        EditIn: {
+            /** Base */
+            base: number;
+            /** Edit */
+            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"];
+            /**
+             * Author
+             * @default
+             */
+            author?: string;
+            /**
+             * Join
+             * @default false
+             */
+            join?: boolean;
+        };
+        /**
+         * AddPart
+         * @description Add a part that begins with a blank, and the curve it is made from, if any.
+         */
+        AddPart: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "add_part";
+            /** Part */
+            part: string;
+            /** Name */
+            name: string;
+            /** Step */
+            step: string;
+            /** Operator */
+            operator: string;
+            /** Values */
+            values?: {
+                [key: string]: unknown;
+            };
+            curve?: components["schemas"]["Curve"] | null;
+            /** Finish */
+            finish?: string | null;
+        };
+        /**
+         * AddPoint
+         * @description Put a point behind another one, or first when ``after`` is null.
+         */
+        AddPoint: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "add_point";
+            /** Curve */
+            curve: string;
+            /** Point */
+            point: string;
+            /** At */
+            at: (number | string)[];
+            /** After */
+            after?: string | null;
+        };
+        /**
+         * AddStep
+         * @description Put a new step behind another one, or first when ``after`` is null.
+         */
+        AddStep: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "add_step";
+            /** Part */
+            part: string;
+            /** Step */
+            step: string;
+            /** Operator */
+            operator: string;
+            /** Values */
+            values?: {
+                [key: string]: unknown;
+            };
+            /** After */
+            after?: string | null;
+        };
+        /**
+         * CopyPart
+         * @description Add a copy of a part, with copies of its curves.
+         */
+        CopyPart: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "copy_part";
+            /** Part */
+            part: string;
+            /** Copy Id */
+            copy_id: string;
+            /** Curve Ids */
+            curve_ids?: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * CopyStep
+         * @description Put a copy of a step behind it.
+         */
+        CopyStep: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "copy_step";
+            /** Part */
+            part: string;
+            /** Step */
+            step: string;
+            /** Copy Id */
+            copy_id: string;
+        };
+        /**
+         * MovePart
+         * @description Put a part behind another one in the list, or first.
+         */
+        MovePart: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "move_part";
+            /** Part */
+            part: string;
+            /** After */
+            after?: string | null;
+        };
+        /**
+         * MoveStep
+         * @description Put a step behind another one, or first when ``after`` is null.
+         */
+        MoveStep: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "move_step";
+            /** Part */
+            part: string;
+            /** Step */
+            step: string;
+            /** After */
+            after?: string | null;
+        };
+        /**
+         * RemoveDimension
+         * @description Take out a named number that nothing uses.
+         */
+        RemoveDimension: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove_dimension";
+            /** Name */
+            name: string;
+        };
+        /**
+         * RemovePart
+         * @description Take a part off the bench, and the curves only it uses.
+         */
+        RemovePart: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove_part";
+            /** Part */
+            part: string;
+        };
+        /**
+         * RemovePoint
+         * @description Take a point out of a curve.
+         */
+        RemovePoint: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove_point";
+            /** Curve */
+            curve: string;
+            /** Point */
+            point: string;
+        };
+        /**
+         * RemoveStep
+         * @description Take a step out.
+         */
+        RemoveStep: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove_step";
+            /** Part */
+            part: string;
+            /** Step */
+            step: string;
+        };
+        /**
+         * RenameDimension
+         * @description Rename a named number, in every formula too.
+         */
+        RenameDimension: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rename_dimension";
+            /** Name */
+            name: string;
+            /** New Name */
+            new_name: string;
+        };
+        /**
+         * SetBench
+         * @description Rename the bench or change its limits.
+         */
+        SetBench: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_bench";
+            /** Name */
+            name?: string | null;
+            /** Floor */
+            floor?: number | null;
+            /** Face Limit */
+            face_limit?: number | null;
+        };
+        /**
+         * SetCurve
+         * @description Name, close, open or sample a curve otherwise.
+         */
+        SetCurve: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_curve";
+            /** Curve */
+            curve: string;
+            /** Name */
+            name?: string | null;
+            /** Closed */
+            closed?: boolean | null;
+            sampling?: components["schemas"]["Sampling"] | null;
+        };
+        /**
+         * SetDimension
+         * @description Give a named number another value, or make a new one.
+         */
+        SetDimension: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_dimension";
+            /** Name */
+            name: string;
+            /** Value */
+            value: number | string;
+        };
+        /**
+         * SetFinish
+         * @description Add a finish or change one of that name.
+         */
+        SetFinish: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_finish";
+            finish: components["schemas"]["Finish"];
+        };
+        /**
+         * SetPart
+         * @description Change what a part is called, looks like or where it stands.
+         */
+        SetPart: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_part";
+            /** Part */
+            part: string;
+            /** Name */
+            name?: string | null;
+            /** Finish */
+            finish?: string | null;
+            /** Hidden */
+            hidden?: boolean | null;
+            /** Locked */
+            locked?: boolean | null;
+            placement?: components["schemas"]["Placement"] | null;
+        };
+        /**
+         * SetPoint
+         * @description Change a point of a curve; what is left out stays.
+         */
+        SetPoint: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_point";
+            /** Curve */
+            curve: string;
+            /** Point */
+            point: string;
+            /** At */
+            at?: (number | string)[] | null;
+            /** Fillet */
+            fillet?: number | string | null;
+            /** Join */
+            join?: ("straight" | "bezier" | "smooth") | null;
+            /** Out */
+            out?: (number | string)[] | null;
+            /** Into */
+            into?: (number | string)[] | null;
+        };
+        /**
+         * SetStep
+         * @description Switch a step on or off, or name it.
+         */
+        SetStep: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_step";
+            /** Part */
+            part: string;
+            /** Step */
+            step: string;
+            /** On */
+            on?: boolean | null;
+            /** Name */
+            name?: string | null;
+        };
+        /**
+         * SetValue
+         * @description Give a value of a step another number, choice or formula; null takes it back to its default.
+         */
+        SetValue: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_value";
+            /** Part */
+            part: string;
+            /** Step */
+            step: string;
+            /** Key */
+            key: string;
+            /** Value */
+            value?: unknown;
+        };
+        /**
+         * PreviewIn
+         * @description An edit to be worked out and not kept.
+         */
+        PreviewIn: {
+            /** Base */
+            base: number;
+            /** Edit */
+            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"];
+            /**
+             * Author
+             * @default
+             */
+            author?: string;
+            /**
+             * Join
+             * @default false
+             */
+            join?: boolean;
+            /** Part */
+            part?: string | null;
+        };
+        /**
+         * MoveIn
+         * @description Undo or redo on a revision, or go to one.
+         */
+        MoveIn: {
+            /** Base */
+            base: number;
+            /**
+             * Author
+             * @default
+             */
+            author?: string;
+            /** Revision */
+            revision?: number | null;
+        };
+        /**
+         * History
+         * @description All revisions, newest first.
+         */
+        History: {
+            /** Revisions */
+            revisions: components["schemas"]["HistoryItem"][];
+            /** Head */
+            head: number;
+        };
+        /**
+         * HistoryItem
+         * @description A revision in the history.
+         */
+        HistoryItem: {
+            /** Number */
+            number: number;
+            /** Parent */
+            parent: number | null;
+            /** Label */
+            label: string;
+            /** Name */
+            name: string | null;
+            /** Time */
+            time: number;
+            /** On Branch */
+            on_branch: boolean;
+        };
+        /**
+         * RevisionName
+         * @description A name for a revision; null takes it.
+         */
+        RevisionName: {
+            /** Revision */
+            revision: number;
+            /** Name */
+            name?: string | null;
+        };
+        /**
+         * UploadView
+         * @description What an uploaded file holds.
+         */
+        UploadView: {
+            /** File */
+            file: string;
+            /** Format */
+            format: string;
+            /** Points */
+            points: number;
+            /** Faces */
+            faces: number;
+            /** Size */
+            size: number[];
+            /** Has Units */
+            has_units: boolean;
+            /** Notes */
+            notes: string[];
+        };
+        /**
+         * SoundnessView
+         * @description A soundness report.
+         */
+        SoundnessView: {
+            /** Sound */
+            sound: boolean;
+            /** Summary */
+            summary: string;
+            /** Points */
+            points: number;
+            /** Edges */
+            edges: number;
+            /** Faces */
+            faces: number;
+            /** Sides */
+            sides: {
+                [key: string]: number;
+            };
+            /** Bodies */
+            bodies: number;
+            /** Genus */
+            genus: number | null;
+            /** Closed */
+            closed: boolean;
+            /** Manifold */
+            manifold: boolean;
+            /** Oriented */
+            oriented: boolean;
+            /** Self Crossings */
+            self_crossings: number;
+            /** Volume */
+            volume: number | null;
+            /** Area */
+            area: number;
+            /** Bounds */
+            bounds: number[][];
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+        };
+        /**
+         * Finding
+         * @description One line of a soundness report.
+         */
+        Finding: {
+            /** Kind */
+            kind: string;
+            /**
+             * Level
+             * @enum {string}
+             */
+            level: "failure" | "warning" | "info";
+            /** Text */
+            text: string;
+            /** Count */
+            count: number;
+            /** Places */
+            places: number[][];
+        };
+        /**
+         * HandoverView
+         * @description What stands in the hand-over.
+         */
+        HandoverView: {
+            /** Baked */
+            baked: components["schemas"]["BakedView"][];
+        };
+        /**
+         * BakedView
+         * @description A baked result.
+         */
+        BakedView: {
+            /** Id */
+            id: number;
+            /** Part */
+            part: string;
+            /** Part Name */
+            part_name: string;
+            /** Revision */
+            revision: number;
+            /** Time */
+            time: number;
+            /**
+             * Older
+             * @description the part has changed since
+             */
+            older: boolean;
+            /** Faces */
+            faces: number;
+            /** Size */
+            size: number[];
+            /** Sound */
+            sound: boolean;
+            /** Summary */
+            summary: string;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** Volume */
+            volume: number | null;
+        };
+        /**
+         * Problem
+         * @description An error as a problem document (RFC 9457), with our own members code, hint, fields, head and position.
+         */
+        Problem: {
+            /**
+             * Type
+             * @default about:blank
+             */
+            type?: string;
+            /** Title */
+            title: string;
+            /** Status */
+            status: number;
+            /** Detail */
+            detail?: string | null;
+            /** Code */
+            code: string;
+            /** Hint */
+            hint?: string | null;
+            /**
+             * Fields
+             * @default []
+             */
+            fields?: components["schemas"]["FieldProblem"][];
+            /** Head */
+            head?: number | null;
+            /** Position */
+            position?: number | null;
+        };
+        /**
+         * FieldProblem
+         * @description What is wrong with one field.
+         */
+        FieldProblem: {
+            /** Field */
+            field: string;
+            /** Code */
+            code: string;
+            /** Message */
+            message: string;
+        };
+    };
+    responses: never;
+    parameters: never;
+    requestBodies: never;
+    headers: never;
+    pathItems: never;
 }
-export type $defs = Record<string, never>
+export type $defs = Record<string, never>;
 export interface operations {
-  api_health: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Health']
-        }
-      }
-      /** @description not there */
-      404: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description made on a revision that is not the head */
-      409: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description can't be used */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  api_operator_list: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['OperatorList']
-        }
-      }
-      /** @description not there */
-      404: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description made on a revision that is not the head */
-      409: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description can't be used */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  api_bench_list: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['BenchList']
-        }
-      }
-      /** @description not there */
-      404: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description made on a revision that is not the head */
-      409: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description can't be used */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  api_bench_new: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['NewBench']
-      }
-    }
-    responses: {
-      /** @description Created */
-      201: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['BenchId']
-        }
-      }
-      /** @description not there */
-      404: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description made on a revision that is not the head */
-      409: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description can't be used */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  api_bench_open: {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description Created */
-      201: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['BenchId']
-        }
-      }
-      /** @description not there */
-      404: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description made on a revision that is not the head */
-      409: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description can't be used */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  api_bench_duplicate: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        bench: string
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description Created */
-      201: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['BenchId']
-        }
-      }
-      /** @description not there */
-      404: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description made on a revision that is not the head */
-      409: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description can't be used */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  api_bench_state: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        bench: string
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['BenchView']
-        }
-      }
-      /** @description not there */
-      404: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description made on a revision that is not the head */
-      409: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description can't be used */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  api_bench_remove: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        bench: string
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['BenchId']
-        }
-      }
-      /** @description not there */
-      404: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description made on a revision that is not the head */
-      409: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description can't be used */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  api_bench_restore: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        bench: string
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['BenchId']
-        }
-      }
-      /** @description not there */
-      404: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description made on a revision that is not the head */
-      409: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description can't be used */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  api_bench_file: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        bench: string
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description bytes */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/octet-stream': string
-        }
-      }
-      /** @description not there */
-      404: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description made on a revision that is not the head */
-      409: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description can't be used */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  api_event_stream: {
-    parameters: {
-      query?: {
-        bench?: string | null
-      }
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description server-sent events */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'text/event-stream': string
-        }
-      }
-      /** @description not there */
-      404: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description made on a revision that is not the head */
-      409: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description can't be used */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  api_bench_edit: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        bench: string
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['EditIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['BenchView']
-        }
-      }
-      /** @description not there */
-      404: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description made on a revision that is not the head */
-      409: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description can't be used */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  api_bench_preview: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        bench: string
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['PreviewIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['BenchView']
-        }
-      }
-      /** @description not there */
-      404: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description made on a revision that is not the head */
-      409: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description can't be used */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  api_bench_undo: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        bench: string
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['MoveIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['BenchView']
-        }
-      }
-      /** @description not there */
-      404: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description made on a revision that is not the head */
-      409: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description can't be used */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  api_bench_redo: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        bench: string
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['MoveIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['BenchView']
-        }
-      }
-      /** @description not there */
-      404: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description made on a revision that is not the head */
-      409: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description can't be used */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  api_bench_go_to: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        bench: string
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['MoveIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['BenchView']
-        }
-      }
-      /** @description not there */
-      404: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description made on a revision that is not the head */
-      409: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description can't be used */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  api_bench_stop: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        bench: string
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['BenchId']
-        }
-      }
-      /** @description not there */
-      404: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description made on a revision that is not the head */
-      409: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description can't be used */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  api_bench_history: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        bench: string
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['History']
-        }
-      }
-      /** @description not there */
-      404: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description made on a revision that is not the head */
-      409: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description can't be used */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  api_revision_name: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        bench: string
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['RevisionName']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['BenchId']
-        }
-      }
-      /** @description not there */
-      404: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description made on a revision that is not the head */
-      409: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description can't be used */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  api_bench_upload: {
-    parameters: {
-      query: {
-        name: string
-      }
-      header?: never
-      path: {
-        bench: string
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description Created */
-      201: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['UploadView']
-        }
-      }
-      /** @description not there */
-      404: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description made on a revision that is not the head */
-      409: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description can't be used */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  api_look_here: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        bench: string
-        part: string
-        step: string
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['PartView']
-        }
-      }
-      /** @description not there */
-      404: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description made on a revision that is not the head */
-      409: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description can't be used */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  api_mesh_bytes: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        digest: string
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description bytes */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/octet-stream': string
-        }
-      }
-      /** @description not there */
-      404: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description made on a revision that is not the head */
-      409: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description can't be used */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  api_mesh_soundness: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        digest: string
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['SoundnessView']
-        }
-      }
-      /** @description not there */
-      404: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description made on a revision that is not the head */
-      409: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description can't be used */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  api_handover_list: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        bench: string
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['HandoverView']
-        }
-      }
-      /** @description not there */
-      404: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description made on a revision that is not the head */
-      409: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description can't be used */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  api_part_bake: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        bench: string
-        part: string
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description Created */
-      201: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['BakedView']
-        }
-      }
-      /** @description not there */
-      404: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description made on a revision that is not the head */
-      409: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description can't be used */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  api_handover_remove: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        bench: string
-        baked: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['BenchId']
-        }
-      }
-      /** @description not there */
-      404: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description made on a revision that is not the head */
-      409: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description can't be used */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
-  api_handover_file: {
-    parameters: {
-      query?: {
-        ids?: string
-        format?: 'obj' | 'stl' | 'ply' | 'glb'
-        unit?: 'mm' | 'cm' | 'm' | 'in'
-        up?: 'z' | 'y'
-        triangles?: boolean
-        together?: boolean
-      }
-      header?: never
-      path: {
-        bench: string
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description bytes */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/octet-stream': string
-        }
-      }
-      /** @description not there */
-      404: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description made on a revision that is not the head */
-      409: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-      /** @description can't be used */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/problem+json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
+    api_health: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Health"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_operator_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OperatorList"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_bench_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchList"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_bench_new: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewBench"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchId"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_bench_open: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchId"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_bench_duplicate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchId"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_bench_state: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_bench_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchId"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_bench_restore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchId"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_bench_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description bytes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_event_stream: {
+        parameters: {
+            query?: {
+                bench?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description server-sent events */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_bench_edit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EditIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_bench_preview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PreviewIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_bench_undo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_bench_redo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_bench_go_to: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_bench_stop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchId"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_bench_history: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["History"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_revision_name: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RevisionName"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchId"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_bench_upload: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path: {
+                bench: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadView"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_look_here: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+                part: string;
+                step: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartView"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_mesh_bytes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                digest: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description bytes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_mesh_soundness: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                digest: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoundnessView"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_handover_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandoverView"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_part_bake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+                part: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BakedView"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_handover_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+                baked: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchId"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_handover_file: {
+        parameters: {
+            query?: {
+                ids?: string;
+                format?: "obj" | "stl" | "ply" | "glb";
+                unit?: "mm" | "cm" | "m" | "in";
+                up?: "z" | "y";
+                triangles?: boolean;
+                together?: boolean;
+            };
+            header?: never;
+            path: {
+                bench: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description bytes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
 }
