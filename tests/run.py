@@ -22,6 +22,7 @@ CHECKS = {
     "ruff, form": [BIN / "ruff", "format", "-q", "--check", "src", "tests", "timings"],
     "mypy": [BIN / "mypy", "--no-error-summary"],
     "import contract": [BIN / "lint-imports"],
+    "front end, API types": ["npm", "--prefix", "frontend", "run", "-s", "api:check"],
     "front end, types": ["npm", "--prefix", "frontend", "run", "-s", "types"],
     "front end, lint": ["npm", "--prefix", "frontend", "run", "-s", "lint"],
     "front end, tests": ["npm", "--prefix", "frontend", "run", "-s", "test"],
