@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import math
 import time
 from collections.abc import Callable, Mapping
@@ -17,7 +16,7 @@ from jukai.core.errors import Cancelled, CoreError
 from jukai.core.geometry.measures import signed_volume
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.soundness import soundness
-from jukai.core.geometry.view import view_bytes
+from jukai.core.geometry.view import view_bytes, view_digest
 from jukai.core.operators.base import Callout, Note
 from jukai.core.recipe.bench import Bench, Part
 from jukai.core.recipe.evaluate import Evaluation, StepOutcome, evaluate
@@ -153,7 +152,7 @@ class Workshop:
         if known is not None and self._views.get(known) is not None:
             return known
         data = view_bytes(mesh)
-        digest = hashlib.blake2b(data, digest_size=16).hexdigest()
+        digest = view_digest(mesh)
         self._views.put(digest, data)
         self._meshes.put(digest, mesh)
         self._hashes.put(key, digest)

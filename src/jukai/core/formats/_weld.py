@@ -13,7 +13,7 @@ from jukai.core.geometry.kernels import kernel
 def weld_exact(points: Any) -> Any:
     """Return the first of each set of equal (n, 3) points, and the set of every point."""
     n = points.shape[0]
-    bits = points.view(np.uint64)
+    bits = points.view(np.uint64)  # 64 bits each; zeros have been made positive
     room = 16
     while room < 2 * n:
         room *= 2
@@ -44,3 +44,42 @@ def weld_exact(points: Any) -> Any:
                 break
             k = (k + np.uint64(1)) & mask
     return first[:count].copy(), where
+
+
+@kernel
+def weld_single(points: Any) -> Any:
+    """The same for (n, 3) float32 points, as they stand in STL; the first of each set, in double precision."""
+    n = points.shape[0]
+    bits = points.view(np.uint32)
+    room = 16
+    while room < 2 * n:
+        room *= 2
+    table = np.full(room, -1, np.int32)
+    unique = np.empty((n, 3), np.float64)
+    where = np.empty(n, np.int32)
+    count = 0
+    mask = np.uint64(room - 1)
+    for i in range(n):
+        x, y, z = points[i, 0], points[i, 1], points[i, 2]
+        # -0 and 0 are one place
+        a = np.uint64(bits[i, 0]) if x != 0 else np.uint64(0)
+        b = np.uint64(bits[i, 1]) if y != 0 else np.uint64(0)
+        c = np.uint64(bits[i, 2]) if z != 0 else np.uint64(0)
+        h = (a | (b << np.uint64(32))) * np.uint64(0x9E3779B97F4A7C15)
+        h = (h ^ (h >> np.uint64(29))) + c
+        h = h * np.uint64(0xBF58476D1CE4E5B9)
+        h ^= h >> np.uint64(32)
+        k = h & mask
+        while True:
+            g = table[k]
+            if g < 0:
+                table[k] = count
+                unique[count, 0], unique[count, 1], unique[count, 2] = x, y, z
+                where[i] = count
+                count += 1
+                break
+            if unique[g, 0] == x and unique[g, 1] == y and unique[g, 2] == z:
+                where[i] = g
+                break
+            k = (k + np.uint64(1)) & mask
+    return unique[:count] + 0.0, where

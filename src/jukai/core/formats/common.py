@@ -143,9 +143,18 @@ def _usable(corners: Ints, offsets: Ints) -> np.ndarray:
     keep = sides >= 3
     for k in (3, 4):
         rows = np.flatnonzero(sides == k)
-        if len(rows):
-            ring = np.sort(corners[offsets[:-1][rows][:, None] + np.arange(k)], axis=1)
-            keep[rows] = (np.diff(ring, axis=1) > 0).sum(axis=1) + 1 >= 3
+        if len(rows) == 0:
+            continue
+        ring = (
+            corners.reshape(-1, k) if len(rows) == len(sides) else corners[offsets[:-1][rows][:, None] + np.arange(k)]
+        )
+        same = np.zeros(len(rows), dtype=np.int8)
+        for i in range(k):
+            for j in range(i):
+                same += ring[:, i] == ring[:, j]
+        # one pair of equal corners leaves a four-sided face three points, two pairs may not
+        doubtful = same > (k == 4)
+        keep[rows[doubtful]] = [len(set(r)) >= 3 for r in ring[doubtful].tolist()]
     for f in np.flatnonzero(sides > 4):
         keep[f] = len(np.unique(corners[offsets[f] : offsets[f + 1]])) >= 3
     return np.asarray(keep)
@@ -157,7 +166,8 @@ def merge_same_points(points: Floats, corners: Ints) -> tuple[Floats, Ints]:
         from jukai.core.formats._weld import weld_exact
 
         first, where = weld_exact(np.ascontiguousarray(points) + 0.0)
-        return points[first], where[corners]
+        whole = len(corners) == len(where) and len(where) > 0 and bool((corners == np.arange(len(where))).all())
+        return points[first], where if whole else where[corners]
     order = np.lexsort(points.T)
     ranked = points[order]
     new = np.ones(len(points), dtype=bool)

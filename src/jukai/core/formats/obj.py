@@ -284,16 +284,16 @@ def _labels(part: ObjPart) -> tuple[np.ndarray, list[tuple[str, str | None]]]:
     mesh = part.mesh
     rows = mesh.face_lineage if mesh.face_lineage is not None else np.full(mesh.n_faces, -1, np.int32)
     finish = mesh.face_finish if mesh.face_finish is not None else np.full(mesh.n_faces, -1, np.int32)
-    pairs, label = (
-        np.unique(np.stack([rows, finish], axis=1), axis=0, return_inverse=True)
-        if mesh.n_faces
-        else (np.zeros((0, 2), int), np.zeros(0, int))
-    )
+    many = len(mesh.finishes) + 1
+    key = (rows.astype(np.int64) + 1) * many + finish + 1
+    there = np.flatnonzero(np.bincount(key, minlength=1)) if len(key) else np.zeros(0, np.int64)
+    label = np.searchsorted(there, key)
+    pairs = np.stack([there // many - 1, there % many - 1], axis=1)
     names = []
     for row, f in pairs.tolist():
         group = one_word(f"{part.name}_{mesh.lineage.rows[row][1]}") if row >= 0 else part.name
         names.append((group, one_word(mesh.finishes[f]) if f >= 0 else part.finish))
-    return label.ravel(), names
+    return label, names
 
 
 def _unique_uv(uv: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

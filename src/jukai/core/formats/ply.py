@@ -201,7 +201,10 @@ def _binary(data: bytes, at: int, elements: list[_Element], order: str) -> _Foun
             table = np.frombuffer(data, row, e.count, at)
             at += e.count * row.itemsize
             if e.name == "vertex":
-                found.points = np.stack([table[a].astype(np.float64) for a in "xyz"], axis=1)
+                if row == np.dtype([(a, order + "f8") for a in "xyz"]):
+                    found.points = table.view(order + "f8").reshape(-1, 3).astype(np.float64)
+                else:
+                    found.points = np.stack([table[a].astype(np.float64) for a in "xyz"], axis=1)
                 found.uv = _point_uv(table)
         else:
             at = _binary_lists(data, at, e, order, found)
@@ -300,11 +303,13 @@ def _take_faces(found: _Found, values: Any, sizes: Any, prop: _Property) -> None
             first = int(np.argmin(whole))
             face = int(np.searchsorted(np.cumsum(sizes), first, side="right"))
             raise FileProblem(f"Face {face + 1}: {values[first]:g} is no point number.")
-    found.corners = values.astype(np.int64)
+    found.corners = values if values.dtype == np.int32 else values.astype(np.int64)
     found.sizes = np.asarray(sizes, dtype=np.int64)
 
 
 def _check_points(points: Any) -> None:
+    if len(points) and points.max() <= LIMIT and points.min() >= -LIMIT:
+        return
     good = (np.abs(points) <= LIMIT).all(axis=1)
     if not good.all():
         at = int(np.argmin(good))
@@ -315,6 +320,9 @@ def _check_points(points: Any) -> None:
 
 def _check_indices(found: _Found) -> None:
     n = len(found.points)
+    if len(found.corners) and found.corners.min() >= 0 and found.corners.max() < n:
+        found.corners = found.corners.astype(np.int32, copy=False)
+        return
     bad = (found.corners < 0) | (found.corners >= n)
     if bad.any():
         at = int(np.argmax(bad))

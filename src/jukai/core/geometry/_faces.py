@@ -175,3 +175,54 @@ def quads_loop(points: Any, corners: Any, offsets: Any, areas: Any, shorter: flo
                 out[at, 0], out[at, 1], out[at, 2] = first, first + 1, first + 2
                 out[at + 1, 0], out[at + 1, 1], out[at + 1, 2] = first, first + 2, first + 3
         at += max(sides - 2, 0)
+
+
+@kernel
+def sharp_loop(
+    normals: Any, corners: Any, corner_faces: Any, twins: Any, corner_edge: Any, edges: int, cosine: float
+) -> Any:
+    """Which edges turn by more than the angle of ``cosine``, have not two faces, or faces that look opposite ways."""
+    out = np.ones(edges, np.bool_)
+    for c in range(corners.shape[0]):
+        t = twins[c]
+        if t > c and corners[t] != corners[c]:
+            a, b = corner_faces[c], corner_faces[t]
+            dot = normals[a, 0] * normals[b, 0] + normals[a, 1] * normals[b, 1] + normals[a, 2] * normals[b, 2]
+            out[corner_edge[c]] = dot < cosine
+    return out
+
+
+@kernel
+def planes_loop(points: Any, corners: Any, offsets: Any, areas: Any, many: Any, starts: Any) -> Any:
+    """Corners of the faces ``many`` in the planes of their vector areas, each counter-clockwise."""
+    out = np.empty((starts[-1], 2), np.float64)
+    for r in range(many.shape[0]):
+        f = many[r]
+        first, last = offsets[f], offsets[f + 1]
+        nx, ny, nz = areas[f, 0], areas[f, 1], areas[f, 2]
+        length = np.sqrt(nx * nx + ny * ny + nz * nz)
+        if length > 0:
+            nx, ny, nz = nx / length, ny / length, nz / length
+        else:
+            nx, ny, nz = 0.0, 0.0, 1.0
+        ux = uy = uz = 0.0
+        if abs(nx) <= abs(ny) and abs(nx) <= abs(nz):
+            ux = 1.0
+        elif abs(ny) <= abs(nz):
+            uy = 1.0
+        else:
+            uz = 1.0
+        along = ux * nx + uy * ny + uz * nz
+        ux, uy, uz = ux - along * nx, uy - along * ny, uz - along * nz
+        length = np.sqrt(ux * ux + uy * uy + uz * uz)
+        ux, uy, uz = ux / length, uy / length, uz / length
+        vx, vy, vz = ny * uz - nz * uy, nz * ux - nx * uz, nx * uy - ny * ux
+        o = corners[first]
+        at = starts[r]
+        for i in range(first, last):
+            p = corners[i]
+            x, y, z = points[p, 0] - points[o, 0], points[p, 1] - points[o, 1], points[p, 2] - points[o, 2]
+            out[at, 0] = x * ux + y * uy + z * uz
+            out[at, 1] = x * vx + y * vy + z * vz
+            at += 1
+    return out

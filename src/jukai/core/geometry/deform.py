@@ -53,6 +53,18 @@ def _twist_loop(points: Any, origin: Any, direction: Any, start: float, stop: fl
     ox, oy, oz = origin[0], origin[1], origin[2]
     last = np.nan
     c, s = 1.0, 0.0
+    if dx == 0 and dy == 0 and dz == 1:
+        for i in range(n):
+            x, y, z = points[i, 0] - ox, points[i, 1] - oy, points[i, 2] - oz
+            place = min(max(z, start), stop)
+            if place != last:
+                turn = (place - still) * rate
+                c, s = np.cos(turn), np.sin(turn)
+                last = place
+            out[i, 0] = ox + (x * c - y * s)
+            out[i, 1] = oy + (x * s + y * c)
+            out[i, 2] = points[i, 2]
+        return out
     for i in range(n):
         x, y, z = points[i, 0] - ox, points[i, 1] - oy, points[i, 2] - oz
         t = x * dx + y * dy + z * dz

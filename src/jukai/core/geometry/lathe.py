@@ -9,9 +9,11 @@ from typing import Any
 
 import numpy as np
 
+from jukai.core.geometry._lathe import quad_walls
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.building import MeshBuilder
 from jukai.core.geometry.frames import sincos
+from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.mesh import Mesh
 
 __all__ = ["Ring", "Section", "Turning", "count_faces", "turn", "widening"]
@@ -178,16 +180,19 @@ def _walls(build: MeshBuilder, pts: Floats, rings: Sequence[Ring], closed: bool,
     if len(quads):
         low = np.array([rings[i].first for i in quads], dtype=np.int32)[:, None]
         high = np.array([rings[to[i]].first for i in quads], dtype=np.int32)[:, None]
-        corners = np.empty((len(quads), n, 4), dtype=np.int32)
-        corners[:, :, 0] = low + j
-        corners[:, :, 1] = low + nxt
-        corners[:, :, 2] = high + nxt
-        corners[:, :, 3] = high + j
-        uv = np.empty((len(quads), n, 4, 2))
-        uv[:, :, 0, 0] = uv[:, :, 3, 0] = u[:-1]
-        uv[:, :, 1, 0] = uv[:, :, 2, 0] = u[1:]
-        uv[:, :, 0, 1] = uv[:, :, 1, 1] = v[quads, None]
-        uv[:, :, 2, 1] = uv[:, :, 3, 1] = v[quads + 1, None]
+        if len(quads) * n * 4 > FEW:
+            corners, uv = quad_walls(low[:, 0], high[:, 0], n, around == n, u, v[quads], v[quads + 1])
+        else:
+            corners = np.empty((len(quads), n, 4), dtype=np.int32)
+            corners[:, :, 0] = low + j
+            corners[:, :, 1] = low + nxt
+            corners[:, :, 2] = high + nxt
+            corners[:, :, 3] = high + j
+            uv = np.empty((len(quads), n, 4, 2))
+            uv[:, :, 0, 0] = uv[:, :, 3, 0] = u[:-1]
+            uv[:, :, 1, 0] = uv[:, :, 2, 0] = u[1:]
+            uv[:, :, 0, 1] = uv[:, :, 1, 1] = v[quads, None]
+            uv[:, :, 2, 1] = uv[:, :, 3, 1] = v[quads + 1, None]
         build.add_faces(corners.reshape(-1, 4), uv.reshape(-1, 4, 2), "walls")
     middle = (u[:-1] + u[1:]) / 2
     for i in range(spans):

@@ -82,6 +82,10 @@ def surface_centroid(mesh: Mesh) -> Floats:
 
     A coordinate within 1e-9 of the size from 0 is 0, so that a symmetric body gives an exact axis.
     """
+    return mesh.cached("surface centroid", lambda: _surface_centroid(mesh))
+
+
+def _surface_centroid(mesh: Mesh) -> Floats:
     va = vector_areas(mesh)
     weight = np.sqrt(np.einsum("ij,ij->i", va, va))
     total = float(weight.sum())

@@ -81,6 +81,7 @@ class Mesh:
     edge_data: Mapping[str, NDArray[Any]] = field(default_factory=lambda: _EMPTY)
     point_data: Mapping[str, NDArray[Any]] = field(default_factory=lambda: _EMPTY)
     _cache: dict[str, Any] = field(default_factory=dict, repr=False)
+    _topology: dict[str, Any] = field(default_factory=dict, repr=False)  # shared by all meshes of the same faces
 
     def __post_init__(self) -> None:
         set_ = object.__setattr__
@@ -115,13 +116,11 @@ class Mesh:
 
     def with_points(self, points: Floats) -> Mesh:
         """Return the same faces on moved points; the connectivity is shared, not computed anew."""
-        kept = {k: v for k, v in self._cache.items() if k == "connectivity"}
-        return replace(self, points=points, _cache=kept)
+        return replace(self, points=points, _cache={})
 
     def with_changes(self, **changes: Any) -> Mesh:
         """Return a copy with other attribute tables on the same points and faces."""
-        kept = dict(self._cache)
-        return replace(self, **changes, _cache=kept)
+        return replace(self, **changes, _cache=dict(self._cache))
 
     # -- asking ---------------------------------------------------------------------------------
     @property
@@ -137,19 +136,30 @@ class Mesh:
     @property
     def sides(self) -> Ints:
         """(f,) number of sides of each face."""
-        return self.cached("sides", lambda: sides_of(self.offsets))
+        return self._of_faces("sides", lambda: sides_of(self.offsets))
 
     @property
     def corner_faces(self) -> Ints:
         """(c,) face of each corner."""
-        return self.cached("corner_faces", lambda: row_ids(self.offsets))
+        return self._of_faces("corner_faces", lambda: row_ids(self.offsets))
 
     @property
     def connectivity(self) -> Connectivity:
         """Edges, twins and the faces round a point; computed once and kept."""
         from jukai.core.geometry.connectivity import connect
 
-        return self.cached("connectivity", lambda: connect(self.corners, self.offsets, self.n_points))
+        return self._of_faces("connectivity", lambda: connect(self.corners, self.offsets, self.n_points))
+
+    @property
+    def used_points(self) -> NDArray[np.bool_]:
+        """(n,) whether a face uses each point."""
+
+        def compute() -> NDArray[np.bool_]:
+            mask = np.zeros(self.n_points, dtype=bool)
+            mask[self.corners] = True
+            return mask
+
+        return self._of_faces("used_points", compute)
 
     @property
     def bounds(self) -> Floats:
@@ -158,13 +168,8 @@ class Mesh:
         def compute() -> Floats:
             if len(self.corners) == 0:
                 return np.zeros((2, 3))
-            used = self.points
-            if self.n_points > len(self.corners) // 8:
-                mask = np.zeros(self.n_points, dtype=bool)
-                mask[self.corners] = True
-                used = used if mask.all() else used[mask]
-            else:
-                used = used[np.unique(self.corners)]
+            mask = self.used_points
+            used = self.points if mask.all() else self.points[mask]
             return np.array([used.min(axis=0), used.max(axis=0)])
 
         return self.cached("bounds", compute)
@@ -181,6 +186,14 @@ class Mesh:
             return self._cache[name]
         except KeyError:
             value = self._cache[name] = compute()
+            return value
+
+    def _of_faces(self, name: str, compute: Any) -> Any:
+        """Return ``compute()``, kept for all meshes that have these faces."""
+        try:
+            return self._topology[name]
+        except KeyError:
+            value = self._topology[name] = compute()
             return value
 
     @property
@@ -212,6 +225,12 @@ class Mesh:
                 for group in {g for _, g in self.lineage.trail(row)}:
                     out[group] = out.get(group, 0) + count
         return dict(sorted(out.items()))
+
+    def faces_digest(self) -> bytes:
+        """Return a hash of which points make which faces."""
+        return self._of_faces(
+            "digest", lambda: hashlib.blake2b(self.corners.tobytes() + self.offsets.tobytes(), digest_size=16).digest()
+        )
 
     def digest(self) -> str:
         """Return a hash of everything the mesh holds: equal meshes have equal digests."""

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from jukai.core.geometry._faces import corner_angles_loop, corner_normals_loop
+from jukai.core.geometry._faces import corner_angles_loop, corner_normals_loop, sharp_loop
 from jukai.core.geometry.arrays import Bools, Floats, Ints
 from jukai.core.geometry.connectivity import previous_corners
 from jukai.core.geometry.kernels import FEW
@@ -23,7 +23,14 @@ def sharp_edges(mesh: Mesh, crease: float = CREASE) -> Bools:
     """Return (e,) which edges are sharp: by angle, on a rim, or marked so."""
 
     def compute() -> Bools:
-        sharp = edge_turns(mesh) > math.radians(crease)
+        if len(mesh.corners) > FEW:
+            con = mesh.connectivity
+            cosine = math.cos(math.radians(crease))
+            sharp = sharp_loop(
+                face_normals(mesh), mesh.corners, mesh.corner_faces, con.twins, con.corner_edge, con.n_edges, cosine
+            )
+        else:
+            sharp = edge_turns(mesh) > math.radians(crease)
         if mesh.edge_pairs is not None and "sharp" in mesh.edge_data:
             con = mesh.connectivity
             pairs = np.sort(mesh.edge_pairs, axis=1).astype(np.int64)

@@ -14,7 +14,7 @@ _CHUNK = 4_000_000
 
 
 def overlapping_boxes(low: Floats, high: Floats) -> Ints:
-    """Return (k, 2) int32 the pairs i < j of boxes that overlap or touch, sorted.
+    """Return (k, 2) int32 the pairs i < j of boxes that overlap or touch, each once, always in the same order.
 
     Parameters
     ----------
@@ -34,7 +34,7 @@ def overlapping_boxes(low: Floats, high: Floats) -> Ints:
         pairs = grid_pairs(np.ascontiguousarray(low), np.ascontiguousarray(high))
     else:
         pairs = _sweep(low, high)
-    return np.asarray(pairs[np.argsort(pairs[:, 0].astype(np.int64) * n + pairs[:, 1])])
+    return pairs
 
 
 def _sweep(low: Floats, high: Floats) -> Ints:
@@ -65,4 +65,5 @@ def _sweep(low: Floats, high: Floats) -> Ints:
         a, b = order[i[hit]], order[j[hit]]
         found.append(np.stack([np.minimum(a, b), np.maximum(a, b)], axis=1).astype(np.int32))
         row = stop
-    return np.concatenate(found)
+    pairs = np.concatenate(found)
+    return np.asarray(pairs[np.lexsort((pairs[:, 1], pairs[:, 0]))])

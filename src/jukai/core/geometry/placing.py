@@ -38,4 +38,4 @@ def placed(mesh: Mesh, matrix: Floats) -> Mesh:
     last = np.repeat(mesh.offsets[1:], mesh.sides)
     order = first + (first - np.arange(len(mesh.corners))) % np.maximum(last - first, 1)
     uv = None if out.uv is None else out.uv[order]
-    return replace(out, corners=mesh.corners[order], uv=uv, _cache={})
+    return replace(out, corners=mesh.corners[order], uv=uv, _cache={}, _topology={})

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jukai.core.geometry._ears import clip_ears
-from jukai.core.geometry._faces import quads_loop
+from jukai.core.geometry._faces import planes_loop, quads_loop
 from jukai.core.geometry.arrays import Floats, Ints, concatenated_ranges, frozen
 from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.measures import vector_areas
@@ -99,13 +99,19 @@ def _other_diagonal(mesh: Mesh, fours: NDArray[Any]) -> np.ndarray:
 
 def _cut_many(mesh: Mesh, many: NDArray[Any], starts: NDArray[Any], corners: Ints) -> None:
     first, sides = mesh.offsets[:-1][many], mesh.sides[many]
-    flat = _in_plane(mesh, many, first, sides)
     offsets = np.concatenate([[0], np.cumsum(sides)]).astype(np.int32)
+    if int(offsets[-1]) > FEW:
+        flat = planes_loop(mesh.points, mesh.corners, mesh.offsets, vector_areas(mesh), many, offsets)
+    else:
+        flat = _in_plane(mesh, many, first, sides)
     clip = clip_ears.choose(int(sides.astype(np.int64) @ sides), 30_000)
     local = clip(flat, offsets, np.int64((sides - 2).sum()))
     fans = sides - 2
-    target = concatenated_ranges(starts[many], fans)
-    corners[target] = local + np.repeat(first - offsets[:-1], fans)[:, None]
+    local += np.repeat(first - offsets[:-1], fans)[:, None]
+    if len(many) == mesh.n_faces:
+        corners[:] = local
+    else:
+        corners[concatenated_ranges(starts[many], fans)] = local
 
 
 def _in_plane(mesh: Mesh, faces: NDArray[Any], first: Ints, sides: Ints) -> Floats:

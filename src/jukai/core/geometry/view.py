@@ -24,6 +24,7 @@ inside a polygon has 255 everywhere, so no line is drawn there.
 
 from __future__ import annotations
 
+import hashlib
 import json
 
 import numpy as np
@@ -34,7 +35,7 @@ from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.normals import corner_normals, sharp_edges
 from jukai.core.geometry.triangulation import triangulate
 
-__all__ = ["view_bytes"]
+__all__ = ["view_bytes", "view_digest"]
 
 _MAGIC = 0x31564B4A
 
@@ -42,6 +43,20 @@ _MAGIC = 0x31564B4A
 def view_bytes(mesh: Mesh) -> bytes:
     """Return the drawing data of a mesh (layout above)."""
     return mesh.cached("view", lambda: _view_bytes(mesh))
+
+
+def view_digest(mesh: Mesh) -> str:
+    """Return a hash of all that the drawing data of a mesh is made from."""
+    h = hashlib.blake2b(b"JKV1" + mesh.faces_digest(), digest_size=16)
+    h.update(mesh.points.data)
+    if mesh.face_lineage is not None:
+        h.update(mesh.face_lineage.data)
+    h.update(repr(mesh.lineage.rows).encode())
+    if mesh.edge_pairs is not None:
+        h.update(mesh.edge_pairs.data)
+        for name in sorted(mesh.edge_data):
+            h.update(name.encode() + mesh.edge_data[name].tobytes())
+    return h.hexdigest()
 
 
 def _view_bytes(mesh: Mesh) -> bytes:
@@ -71,7 +86,14 @@ def _view_bytes(mesh: Mesh) -> bytes:
         head, origin.astype("<f8"), position, lines, np.asarray(triangles).astype("<u4"), tri.faces.astype("<u4"),
         np.asarray(vertex_face).astype("<u4"), np.asarray(rows).astype("<i4"), normal, edge,
     ]  # fmt: skip
-    return b"".join(np.ascontiguousarray(p).tobytes() for p in parts) + lineage + b" " * (-len(lineage) % 4)
+    sections = [np.ascontiguousarray(p).reshape(-1).view(np.uint8) for p in parts if p.size]
+    out = np.empty(sum(len(p) for p in sections) + len(lineage) + -len(lineage) % 4, np.uint8)
+    at = 0
+    for section in sections:
+        out[at : at + len(section)] = section
+        at += len(section)
+    out[at:] = np.frombuffer(lineage + b" " * (-len(lineage) % 4), np.uint8)
+    return out.tobytes()
 
 
 def _vertices(mesh: Mesh) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
