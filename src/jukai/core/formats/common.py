@@ -91,7 +91,7 @@ def check_text(data: bytes, what: str) -> None:
     """Refuse what is no text at all."""
     if not data:
         raise FileProblem("The file is empty.")
-    if data[:2] in (b"\xff\xfe", b"\xfe\xff") or (len(data) > 3 and data[1::2][:40].count(0) > 15):
+    if data[:2] in (b"\xff\xfe", b"\xfe\xff") or (len(data) > 3 and data[1:80:2].count(0) > 15):
         raise FileProblem(f"The text is UTF-16; this is no {what} file.", hint="Save it as UTF-8.")
     if b"\x00" in data:
         raise FileProblem(f"This is not a text {what} file: byte 0 found at position {data.index(0)}.")
@@ -111,7 +111,7 @@ def finish_reading(raw: RawMesh, *, merge: bool, has_units: bool = False) -> Rea
     notes = list(raw.notes)
     if len(points) > MOST_POINTS:
         raise FileProblem(f"The file has {len(points)} points; {MOST_POINTS} are the most.")
-    if len(points) and not np.abs(points).max() <= LIMIT:
+    if len(points) and not (points.max() <= LIMIT and points.min() >= -LIMIT):
         raise FileProblem(f"A coordinate is over the limit of {LIMIT:g} mm.")
     if merge:
         points, corners = merge_same_points(points, corners)

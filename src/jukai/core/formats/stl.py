@@ -75,9 +75,9 @@ def _merged(records: np.ndarray, notes: list[str]) -> ReadMesh | None:
     from jukai.core.formats._weld import weld_single
 
     flat = np.ascontiguousarray(records["corners"]).reshape(-1, 3)
-    if not (flat.max() <= LIMIT and flat.min() >= -LIMIT):  # NaN fails too
-        return None
     points, where = weld_single(flat)
+    if not (points.max() <= LIMIT and points.min() >= -LIMIT):  # NaN fails too
+        return None
     raw = RawMesh(points, where, np.arange(0, len(where) + 1, 3, dtype=np.int32), notes=notes)
     out = finish_reading(raw, merge=False)
     tri = out.mesh.corners.reshape(-1, 3)[:1000]
