@@ -125,10 +125,9 @@ class Evaluate(unittest.TestCase):
 
     def test_placement_counts_in_the_report(self) -> None:
         bench = bench_of({"operator": "box", "size": [2, 2, 2]})
-        part = bench.parts[0].model_copy(
-            update={"placement": {"move": [10, 0, 0], "turn": [0, 0, 45], "scale": [1, 1, "3"]}}
-        )
-        moved = type(bench).model_validate(bench.model_copy(update={"parts": [part]}).model_dump())
+        document = bench.to_json()
+        document["parts"][0]["placement"] = {"move": [10, 0, 0], "turn": [0, 0, 45], "scale": [1, 1, "3"]}
+        moved = type(bench).model_validate(document)
         report = part_report(evaluate(moved, "p1"))
         self.assertAlmostEqual(report["volume"], 24)
         np.testing.assert_allclose(

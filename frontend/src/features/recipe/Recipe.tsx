@@ -4,6 +4,8 @@ import { SortableContext, verticalListSortingStrategy } from '@dnd-kit/sortable'
 import { useState } from 'react'
 import type { OperatorView, Part, PartView, Step } from '../../shared/api/client'
 import { addOperator } from '../../shared/adding'
+import { goTo } from '../../shared/address'
+import { api } from '../../shared/api/client'
 import { doEdit, useSession } from '../../shared/session'
 import { useView } from '../../shared/viewState'
 import { placeAfter } from './order'
@@ -126,7 +128,23 @@ function EmptyRecipe({ operators }: { operators: readonly OperatorView[] }) {
           </button>
         </div>
       ))}
-      <div className="then">or type / and search.</div>
+      <div className="then">
+        or type / and search
+        {!any && (
+          <>
+            , or{' '}
+            <button
+              className="plain link"
+              style={{ font: 'inherit' }}
+              data-testid="see-demo"
+              onClick={() => void api.newDemo().then(({ id }) => goTo(`/bench/${id}`))}
+            >
+              see the demo
+            </button>
+          </>
+        )}
+        .
+      </div>
     </section>
   )
 }

@@ -140,6 +140,6 @@ export function fitted(
   height: number,
 ): Looking {
   const room = 0.56 * Math.min(1, width / height)
-  const distance = Math.max(radius, 1e-6) / (Math.tan((ANGLE * Math.PI) / 360) * room) / 1.25
+  const distance = Math.max(radius, 1e-6) / (Math.tan((ANGLE * Math.PI) / 360) * room) / 1.1
   return { ...l, target: centre, distance }
 }

@@ -226,3 +226,35 @@ def planes_loop(points: Any, corners: Any, offsets: Any, areas: Any, many: Any, 
             out[at, 1] = x * vx + y * vy + z * vz
             at += 1
     return out
+
+
+@kernel
+def rotate_bent(points: Any, corners: Any, uv: Any, first: Any, starts: Any, cut: Any) -> Any:
+    """Let the four-sided faces that begin at ``first`` begin one corner later, where they are bent."""
+    corners = corners.copy()
+    uv = uv.copy()
+    cut = cut.copy()
+    textured = uv.shape[0] > 0
+    for r in range(first.shape[0]):
+        f = first[r]
+        o, p, q, s = corners[f], corners[f + 1], corners[f + 2], corners[f + 3]
+        ax, ay, az = points[p, 0] - points[o, 0], points[p, 1] - points[o, 1], points[p, 2] - points[o, 2]
+        bx, by, bz = points[q, 0] - points[o, 0], points[q, 1] - points[o, 1], points[q, 2] - points[o, 2]
+        cx, cy, cz = points[s, 0] - points[o, 0], points[s, 1] - points[o, 1], points[s, 2] - points[o, 2]
+        volume = (ay * bz - az * by) * cx + (az * bx - ax * bz) * cy + (ax * by - ay * bx) * cz
+        spread = max(bx * bx + by * by + bz * bz, (cx - ax) ** 2 + (cy - ay) ** 2 + (cz - az) ** 2)
+        if abs(volume) <= 1e-9 * spread * np.sqrt(spread):
+            continue
+        corners[f], corners[f + 1], corners[f + 2], corners[f + 3] = p, q, s, o
+        if textured:
+            for k in range(2):
+                kept = uv[f, k]
+                uv[f, k] = uv[f + 1, k]
+                uv[f + 1, k] = uv[f + 2, k]
+                uv[f + 2, k] = uv[f + 3, k]
+                uv[f + 3, k] = kept
+        t = starts[r]
+        for k in range(3):
+            cut[t, k] = f + k
+        cut[t + 1, 0], cut[t + 1, 1], cut[t + 1, 2] = f, f + 2, f + 3
+    return corners, uv, cut

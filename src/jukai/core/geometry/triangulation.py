@@ -2,20 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from jukai.core.geometry._ears import clip_ears
-from jukai.core.geometry._faces import planes_loop, quads_loop
+from jukai.core.geometry._faces import planes_loop, quads_loop, rotate_bent
 from jukai.core.geometry.arrays import Floats, Ints, concatenated_ranges, frozen
 from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.measures import vector_areas
 from jukai.core.geometry.mesh import Mesh
 
-__all__ = ["Triangulation", "triangulate"]
+__all__ = ["Triangulation", "triangulate", "with_short_diagonals"]
 
 _SHORTER = 1 - 1e-6
 """A quad is cut along the other diagonal only if that is shorter by more than rounding."""
@@ -52,6 +52,31 @@ def triangulate(mesh: Mesh) -> Triangulation:
     the plane of their vector area. No point is added or left out, so closed stays closed.
     """
     return mesh.cached("triangulation", lambda: _triangulate(mesh))
+
+
+def with_short_diagonals(mesh: Mesh) -> Mesh:
+    """Return the mesh with its bent four-sided faces beginning where their cut begins.
+
+    A bent face has no volume of its own: it depends on the cut. Readers of polygons, and
+    ``signed_volume``, fan from the first corner; so that they see the same body as is drawn and
+    written in triangles, the fan is made the shorter diagonal. Flat faces stay as they are.
+    """
+    fours = np.flatnonzero(mesh.sides == 4)
+    if len(fours) == 0:
+        return mesh
+    tri = triangulate(mesh)
+    starts = np.concatenate([[0], np.cumsum(np.maximum(mesh.sides - 2, 0))])[fours]
+    first = mesh.offsets[:-1][fours]
+    turned = tri.corners[starts, 0] != first
+    if not turned.any():
+        return mesh
+    uv = mesh.uv if mesh.uv is not None else np.zeros((0, 2))
+    rotate = rotate_bent.choose(4 * len(fours))
+    corners, uv, cut = rotate(mesh.points, mesh.corners, uv, first[turned], starts[turned], tri.corners)
+    kept = {k: v for k, v in mesh._cache.items() if k in ("vector_areas", "face normals", "bounds")}  # noqa: SLF001
+    kept["triangulation"] = Triangulation(frozen(cut), tri.faces)
+    shared = {k: v for k, v in mesh._topology.items() if k in ("sides", "corner_faces", "used_points")}  # noqa: SLF001
+    return replace(mesh, corners=corners, uv=None if mesh.uv is None else uv, _cache=kept, _topology=shared)
 
 
 def _triangulate(mesh: Mesh) -> Triangulation:

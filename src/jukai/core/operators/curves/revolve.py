@@ -13,6 +13,7 @@ from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.crossings import polyline_crossing
 from jukai.core.geometry.frames import Frame
 from jukai.core.geometry.lathe import Section, Turning, count_faces, turn, widening
+from jukai.core.geometry.triangulation import with_short_diagonals
 from jukai.core.operators.base import (
     AxisSpec,
     Callout,
@@ -101,6 +102,8 @@ def revolve(values: Values, context: Context) -> Result:
     context.afford(count_faces(sections, turning), field="sides")
     context.checkpoint(0.1)
     mesh = turn(sections, turning, context.step)
+    if values.rise:
+        mesh = with_short_diagonals(mesh)
     _warn_of_overlap(profile, degrees, values.rise, notes)
     notes += _fillet_notes(values.profile)
     frame = values.axis.frame()

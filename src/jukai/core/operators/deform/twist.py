@@ -8,6 +8,7 @@ from pydantic import model_validator
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.deform import twist_points
 from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.triangulation import with_short_diagonals
 from jukai.core.operators.base import Along, AxisSpec, Callout, Context, Kind, Note, OperatorValues, Result, operator
 from jukai.core.operators.values import along, angle, axis, choice, length, share
 
@@ -88,9 +89,8 @@ def twist(mesh: Mesh, values: Values, context: Context) -> Result:
         callouts.append(Callout(f"values/{key}", "level", _three(on), _three(on + frame.axes[0] * radius), axis_way))
     used_values = {"turn": degrees} if values.lead is None else {"lead": values.lead}
     shown = {"from": start - low, "to": stop - low, "length": length_, "axis": _axis_name(values, frame.direction)}
-    return Result(
-        mesh.with_points(points), notes, tuple(callouts), used_values | shown, (frame.origin, frame.direction)
-    )
+    twisted = with_short_diagonals(mesh.with_points(points))
+    return Result(twisted, notes, tuple(callouts), used_values | shown, (frame.origin, frame.direction))
 
 
 def _three(v: np.ndarray) -> tuple[float, float, float]:
