@@ -5,7 +5,7 @@ import type { KeyboardEvent } from 'react'
 import { api } from '../../shared/api/client'
 import type { Part, Step, StepView } from '../../shared/api/client'
 import { freeId, whole } from '../../shared/format'
-import { doEdit, useSession } from '../../shared/session'
+import { differenceInWords, doEdit, useSession } from '../../shared/session'
 import { operatorOf } from '../../shared/targets'
 import { WordMenu } from '../../shared/ui/Menu'
 import { useView } from '../../shared/viewState'
@@ -111,7 +111,13 @@ function Told(props: { part: Part; step: Step; view: StepView | undefined; chose
     s.progress?.part === part.id && s.progress.step === step.id ? s.progress : null,
   )
   const id = useSession((s) => s.id)
-  const mine = change?.part === part.id && change.step === step.id && change.text
+  const during = useSession((s) => {
+    // while something is dragged, the chosen step says what it does
+    const now = chosen && s.preview?.parts.find((p) => p.part === part.id)
+    const before = s.bench?.parts.find((p) => p.part === part.id)
+    return now && before ? differenceInWords(before, now) : ''
+  })
+  const mine = during || (change?.part === part.id && change.step === step.id && change.text)
   return (
     <>
       {progress && (
@@ -132,7 +138,7 @@ function Told(props: { part: Part; step: Step; view: StepView | undefined; chose
       )}
       {mine && (
         <div className="told good" data-testid="change">
-          {change.text}
+          {mine}
         </div>
       )}
       {view?.notes
