@@ -86,7 +86,7 @@ class Process(unittest.TestCase):
         """The core costs at most 1.5 times NumPy and pydantic; a small build loads neither compiler nor SciPy."""
         code = "import sys, time; t = time.process_time(); {}; print(time.process_time() - t, [m for m in ('scipy', 'numba', 'flask', 'sqlalchemy', 'trimesh') if m in sys.modules])"
         times: dict[str, list[float]] = {}
-        for _ in range(5):
+        for _ in range(8):
             for name, what in (
                 ("floor", "import numpy, pydantic; type('M', (pydantic.BaseModel,), {'__annotations__': {'a': int}})"),
                 ("core", "from jukai.core import Bench, Mesh, evaluate"),
