@@ -228,6 +228,9 @@ class Files(ApiTest):
             values={"file": "block.obj", "unit": "cm"},
         )
         np.testing.assert_allclose(np.ptp(state["parts"][1]["bounds"], axis=0), [20, 20, 10])
+        twisted = self.edit(bench, 2, kind="add_step", part="p2", step="s2", operator="twist", after="s1")
+        self.assertEqual(twisted["document"]["parts"][1]["recipe"][1]["values"], {"turn": 45.0})
+        state = self.post(f"/benches/{bench}/undo", {"base": 3})
         response = self.client.get(f"/api/benches/{bench}/file")
         self.assertIn(".jukai.zip", response.headers["Content-Disposition"])
         again = self.post("/benches/open", data=response.get_data(), status=201)["id"]

@@ -155,7 +155,7 @@ class Benches:
         edit = parse_edit(data)
         bench = bench_from(document)
         label = edit_label(bench, edit)
-        changed = self._with_starting_numbers(bench, edit)
+        changed = self._with_starting_numbers(bench_id, bench, edit)
         done = apply_edit(bench, changed)
         number = self.store.append(
             bench_id,
@@ -169,13 +169,13 @@ class Benches:
         self.events.tell(bench_id, {"kind": "head", "revision": number, "author": author})
         return self._state(bench_id, number, done)
 
-    def _with_starting_numbers(self, bench: Bench, edit: Any) -> Any:
+    def _with_starting_numbers(self, bench_id: str, bench: Bench, edit: Any) -> Any:
         """Write the numbers that a new step begins with into it, so that they are there to be seen and changed."""
         if edit.kind not in ("add_step", "add_part"):
             return edit
         try:
             trial = apply_edit(bench, edit)
-            evaluation = self.workshop.evaluate(trial, edit.part, {})
+            evaluation = self.workshop.evaluate(trial, edit.part, self.store.files(bench_id))
         except CoreError:
             return edit
         outcome = next((o for o in evaluation.steps if o.step.id == edit.step), None)

@@ -304,8 +304,6 @@ export class Stage {
         grey: u(0),
         hatch: u(0),
         shade: u(1),
-        dusk: u(0),
-        seeThrough: u(0),
         eye: u(new Vector3()),
         parallel: u(0),
         lookWay: u(new Vector3()),

@@ -132,7 +132,7 @@ function pointer(stage: Stage) {
           .bench?.document.parts?.find((p) => p.id === part)?.recipe
         useView
           .getState()
-          .set({ part, step: recipe?.at(-1)?.id ?? null, board: null, lookAt: null })
+          .set({ part, step: recipe?.at(-1)?.id ?? null, board: null, lookAt: null, spots: [] })
       }
     },
     onPointerCancel: (e: ReactPointerEvent<HTMLCanvasElement>) => {

@@ -25,7 +25,7 @@ void main() {
 export const bodyFragment = /* glsl */ `
 precision highp float;
 uniform vec3 colour, ink, paper, moss;
-uniform float metal, roughness, lines, grey, hatch, shade, dusk, seeThrough;
+uniform float metal, roughness, lines, grey, hatch, shade;
 in vec3 vN, vEye, vE;
 in float vChanged;
 out vec4 result;

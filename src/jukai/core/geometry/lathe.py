@@ -16,7 +16,7 @@ from jukai.core.geometry.frames import sincos
 from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.mesh import Mesh
 
-__all__ = ["Ring", "Section", "Turning", "count_faces", "turn", "widening"]
+__all__ = ["Section", "Turning", "count_faces", "turn", "widening"]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -61,7 +61,7 @@ class Turning:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Ring:
+class _Ring:
     """Numbers of the points that one profile point leaves on its way round."""
 
     first: int
@@ -140,7 +140,7 @@ def _turn_one(build: MeshBuilder, section: Section, turning: Turning) -> None:
         first = np.arange(k, dtype=np.int64) * around
         flat = places.reshape(-1, 3)
     base = build.add_points(flat)
-    rings = [Ring(int(base + f), bool(a)) for f, a in zip(first, on_axis, strict=True)]
+    rings = [_Ring(int(base + f), bool(a)) for f, a in zip(first, on_axis, strict=True)]
     _walls(build, pts, rings, section.closed, around, turning)
     if turning.ends == "open":
         return
@@ -164,7 +164,9 @@ def _to_axis(pts: Floats, turning: Turning) -> Floats:
     return np.concatenate(parts)
 
 
-def _walls(build: MeshBuilder, pts: Floats, rings: Sequence[Ring], closed: bool, around: int, turning: Turning) -> None:
+def _walls(
+    build: MeshBuilder, pts: Floats, rings: Sequence[_Ring], closed: bool, around: int, turning: Turning
+) -> None:
     n = turning.sides
     j = np.arange(n, dtype=np.int32)
     nxt = np.where(j + 1 < around, j + 1, 0).astype(np.int32)
@@ -211,7 +213,7 @@ def _uv(u: Any, v: Any) -> Floats:
     return np.stack(np.broadcast_arrays(np.asarray(u, dtype=np.float64), np.asarray(v, dtype=np.float64)), axis=-1)
 
 
-def _disc(build: MeshBuilder, pts: Floats, ring: Ring, turning: Turning, group: str, *, at_start: bool) -> None:
+def _disc(build: MeshBuilder, pts: Floats, ring: _Ring, turning: Turning, group: str, *, at_start: bool) -> None:
     """Close the round opening that an end of the profile off the axis leaves."""
     if ring.on_axis:
         return
@@ -247,7 +249,7 @@ def _disc(build: MeshBuilder, pts: Floats, ring: Ring, turning: Turning, group: 
     build.add_faces(np.stack([*corners, np.full(n, centre)], axis=1), np.stack([*corner_uv, mid], axis=1), group)
 
 
-def _section_caps(build: MeshBuilder, pts: Floats, rings: Sequence[Ring], around: int, turning: Turning) -> None:
+def _section_caps(build: MeshBuilder, pts: Floats, rings: Sequence[_Ring], around: int, turning: Turning) -> None:
     low, span = pts.min(axis=0), np.ptp(pts, axis=0)
     flat = (pts - low) / np.where(span > 0, span, 1)
     start = np.array([r.first for r in rings])

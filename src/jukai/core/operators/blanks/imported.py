@@ -79,7 +79,9 @@ _LAST: dict[str, ReadMesh] = {}
 def _read(data: bytes, file_format: str) -> ReadMesh:
     """Read a file, or give again what was read from the same bytes last: unit and axis are changed more often than the file."""
     key = hashlib.blake2b(data, digest_size=16).hexdigest() + file_format
-    if key not in _LAST:
+    held = _LAST.get(key)
+    if held is None:
+        held = read_mesh(data, file_format)
         _LAST.clear()
-        _LAST[key] = read_mesh(data, file_format)
-    return _LAST[key]
+        _LAST[key] = held
+    return held
