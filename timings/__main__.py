@@ -24,6 +24,7 @@ from jukai.core.geometry.deform import twist_points
 from jukai.core.geometry.lathe import Section, Turning, turn
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.triangulation import triangulate
+from jukai.memory import keep_freed_memory
 from timings.measure import Row, measure
 
 ROOT = Path(__file__).parent.parent
@@ -339,6 +340,7 @@ def whole() -> None:
 
 
 def main() -> None:
+    keep_freed_memory()  # as the command and the server do; it serves all libraries of this process alike
     wanted = sys.argv[1:]
     for run in (whole, revolve, connectivity, twist, triangulation, crossings, files):
         if not wanted or run.__name__ in wanted:

@@ -12,6 +12,7 @@ from time import perf_counter
 from typing import Any, NoReturn
 
 from jukai.core.errors import CoreError, FileProblem, ValueProblem
+from jukai.memory import keep_freed_memory
 
 __all__ = ["main", "run"]
 
@@ -25,6 +26,7 @@ class _Parser(argparse.ArgumentParser):
 
 def run() -> None:
     """Entry point of the installed command."""
+    keep_freed_memory()
     sys.exit(main(sys.argv[1:]))
 
 

@@ -30,7 +30,11 @@ class Boxes(unittest.TestCase):
             i, j = np.triu_indices(n, 1)
             all_ = ((low[i] <= high[j]) & (low[j] <= high[i])).all(axis=1)
             wanted = {(int(a), int(b)) for a, b in zip(i[all_], j[all_], strict=True)}
-            for found in (_sweep(low, high), grid_pairs(low, high), overlapping_boxes(low, high)):
+            for found in (
+                _sweep(low, high),
+                grid_pairs(low, high, np.zeros((0, 3), np.int32)),
+                overlapping_boxes(low, high),
+            ):
                 self.assertEqual({(int(a), int(b)) for a, b in found}, wanted)
                 self.assertEqual(len(found), len(wanted))
 

@@ -7,20 +7,22 @@ import unittest
 import numpy as np
 
 from jukai.core.geometry._connect import bucket_edges
-from jukai.core.geometry._faces import (
-    corner_angles_loop,
-    corner_normals_loop,
-    edge_turns_loop,
-    quads_loop,
-    vector_areas_loop,
-    volume_loop,
-)
+from jukai.core.geometry._faces import edge_turns_loop, quads_loop, volume_loop
+from jukai.core.geometry._fans import fans_loop, frames_loop
 from jukai.core.geometry.components import _hooking, _union_find, components
 from jukai.core.geometry.connectivity import MANY, RIM, _connect_by_sorting, connect
 from jukai.core.geometry.lathe import Section, Turning, turn
 from jukai.core.geometry.measures import area, edge_turns, face_normals, signed_volume, surface_centroid, vector_areas
 from jukai.core.geometry.mesh import Lineage, Mesh, join_meshes
-from jukai.core.geometry.normals import _corner_angles, corner_normals, sharp_edges
+from jukai.core.geometry.normals import (
+    Fans,
+    _each_for_itself,
+    _marks,
+    corner_angles,
+    corner_normals,
+    sharp_edges,
+    smooth_fans,
+)
 from jukai.core.geometry.placing import placed, placement_matrix
 from jukai.core.geometry.triangulation import _SHORTER, _cut_few, triangulate
 from jukai.core.geometry.view import view_bytes
@@ -169,22 +171,30 @@ class Normals(unittest.TestCase):
         round_ = ball(48, 24)
         np.testing.assert_allclose(corner_normals(round_), round_.points[round_.corners], atol=0.01)
 
-    def test_both_ways_agree(self) -> None:
-        for mesh in (
-            ball(),
-            reference_mesh("mixed_corner_3.obj"),
-            reference_mesh("fin.obj"),
-            reference_mesh("moebius_strip.obj"),
-        ):
-            con = mesh.connectivity
-            np.testing.assert_allclose(
-                vector_areas_loop(mesh.points, mesh.corners, mesh.offsets), vector_areas(mesh), atol=1e-15
+    def test_fans_are_the_same_both_ways(self) -> None:
+        bodies = [reference_mesh(r["file"]) for r in ROWS] + [ball(), ball(90, 5), shuffled(ball(90, 5), 3)]
+        ahead = ball().connectivity.edges
+        two = ahead[(ahead[:, 0] == 60) | (ahead[:, 1] == 60)][:3]  # a point parted by two sharp edges
+        marked = ball().with_changes(edge_pairs=two, edge_data={"sharp": np.array([True, True, False])})
+        for mesh in (*bodies, marked):
+            fans = smooth_fans(mesh)
+            areas, normals, angles = frames_loop(mesh.points, mesh.corners, mesh.offsets)
+            np.testing.assert_allclose(areas, vector_areas(mesh), atol=1e-15 * max(mesh.size, 1) ** 2)
+            np.testing.assert_allclose(normals, face_normals(mesh), atol=1e-12)
+            np.testing.assert_allclose(angles, corner_angles(mesh), atol=1e-12)
+            loop = fans_loop(
+                mesh.corners, mesh.offsets, normals, angles, _marks(mesh), mesh.n_points, np.cos(np.pi / 6)
             )
-            loop = corner_normals_loop(face_normals(mesh), _corner_angles(mesh), mesh.corners, mesh.offsets, mesh.corner_faces,
-                                       con.following, con.twins, con.corner_edge, sharp_edges(mesh))  # fmt: skip
-            np.testing.assert_allclose(loop, corner_normals(mesh), atol=1e-12)
+            each = _each_for_itself(mesh, Fans(*loop[:4]))
+            np.testing.assert_array_equal(each.sharp, mesh.connectivity.edges[sharp_edges(mesh)])
+            np.testing.assert_array_equal(each.sharp, fans.sharp)
+            np.testing.assert_array_equal(each.of_corner, fans.of_corner)
+            np.testing.assert_array_equal(each.first, fans.first)
+            np.testing.assert_allclose(each.normals, fans.normals, atol=1e-12)
+            self.assertEqual(loop[4], not loop[2].any(axis=1).all())
+        self.assertGreater(len(smooth_fans(marked).first), len(smooth_fans(ball()).first))
 
-    def test_angles_volume_and_diagonals_agree_both_ways(self) -> None:
+    def test_turns_volume_and_diagonals_agree_both_ways(self) -> None:
         for row in ROWS:
             mesh = reference_mesh(row["file"])
             con = mesh.connectivity
@@ -192,8 +202,6 @@ class Normals(unittest.TestCase):
                 face_normals(mesh), mesh.corners, mesh.corner_faces, con.twins, con.corner_edge, con.n_edges
             )
             np.testing.assert_allclose(turns, edge_turns(mesh), atol=1e-12)
-            angles = corner_angles_loop(mesh.points, mesh.corners, mesh.offsets)
-            np.testing.assert_allclose(angles, _corner_angles(mesh), atol=1e-12)
             centre = mesh.bounds.mean(axis=0).tolist()
             volume = volume_loop(mesh.points, mesh.corners, mesh.offsets, *centre) / 6
             self.assertAlmostEqual(volume, signed_volume(mesh), delta=1e-12 * mesh.size**3)

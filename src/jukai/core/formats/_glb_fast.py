@@ -1,4 +1,4 @@
-"""Compiled sharing of corners."""
+"""Compiled vertices of GLB."""
 
 from __future__ import annotations
 
@@ -10,26 +10,46 @@ from jukai.core.geometry.kernels import kernel
 
 
 @kernel
-def share_corners(point_offsets: Any, point_corners: Any, normals: Any, uv: Any) -> Any:
-    """Return the vertex of each corner, and the corner that stands for each vertex."""
-    n = point_corners.shape[0]
-    vertex = np.empty(n, np.int64)
-    first = np.empty(n, np.int64)
+def share_corners(of_corner: Any, uv: Any, fans: int) -> Any:
+    """Return the vertex of each corner, and a corner and the fan of each vertex: one for each texture point of a fan."""
+    n = of_corner.shape[0]
+    vertex = np.empty(n, np.int32)
+    first = np.empty(n, np.int32)
+    fan = np.empty(n, np.int32)
+    head = np.full(fans, -1, np.int32)  # last vertex made for a fan
+    before = np.empty(n, np.int32)  # the one before it
     count = 0
-    for p in range(point_offsets.shape[0] - 1):
-        own = count
-        for k in range(point_offsets[p], point_offsets[p + 1]):
-            c = point_corners[k]
-            found = -1
-            for v in range(own, count):
-                d = first[v]
-                if (normals[c, 0] == normals[d, 0] and normals[c, 1] == normals[d, 1] and normals[c, 2] == normals[d, 2]
-                        and uv[c, 0] == uv[d, 0] and uv[c, 1] == uv[d, 1]):  # fmt: skip
-                    found = v
-                    break
-            if found < 0:
-                found = count
-                first[count] = c
-                count += 1
-            vertex[c] = found
-    return vertex, first[:count].copy()
+    for c in range(n):
+        own = of_corner[c]
+        v = head[own]
+        while v >= 0 and (uv[first[v], 0] != uv[c, 0] or uv[first[v], 1] != uv[c, 1]):
+            v = before[v]
+        if v < 0:
+            v = count
+            first[v] = c
+            fan[v] = own
+            before[v] = head[own]
+            head[own] = v
+            count += 1
+        vertex[c] = v
+    return vertex, first[:count].copy(), fan[:count].copy()
+
+
+@kernel
+def vertices(points: Any, corners: Any, first: Any, normals: Any, fan: Any) -> Any:
+    """Return positions in metres and normals, Y up, single precision, of the corners ``first``."""
+    n = first.shape[0]
+    position = np.empty((n, 3), np.float32)
+    normal = np.empty((n, 3), np.float32)
+    for v in range(n):
+        p, f = corners[first[v]], fan[v]
+        position[v, 0] = points[p, 0] / 1000.0 + 0.0
+        position[v, 1] = points[p, 2] / 1000.0 + 0.0
+        position[v, 2] = -points[p, 1] / 1000.0 + 0.0
+        x, y, z = normals[f, 0], normals[f, 1], normals[f, 2]
+        if x == 0 and y == 0 and z == 0:
+            z = 1.0  # nothing to say: up
+        normal[v, 0] = x + 0.0
+        normal[v, 1] = z + 0.0
+        normal[v, 2] = -y + 0.0
+    return position, normal

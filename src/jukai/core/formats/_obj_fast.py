@@ -12,7 +12,9 @@ from jukai.core.geometry.kernels import kernel
 
 def read_plain_obj(data: bytes) -> RawMesh | None:
     """Return the mesh of a file of nothing but plain ``v``, ``vt``, ``vn``, ``f``, names and comments, or None."""
-    text = np.frombuffer(data, np.uint8)
+    text = np.frombuffer(
+        data + b"\n\n\n\n", np.uint8
+    )  # line ends to run into, so that no loop asks where the file ends
     counts = _bounds(len(data))
     ok, points, uv, corners, corner_uv, sizes, names = _parse(text, *counts, LIMIT)
     if not ok or len(sizes) == 0:
@@ -66,14 +68,14 @@ def _parse(text: Any, n_v: int, n_vt: int, n_c: int, n_f: int, n_names: int, lim
     nv = nvt = nvn = nc = nf = nn = 0
     ok = True
     i = 0
-    n = text.shape[0]
+    n = text.shape[0] - 4
+    zero = np.uint8(48)
     while i < n and ok:
         c = text[i]
         if c == 10 or c == 13 or c == 32 or c == 9:
             i += 1
             continue
-        d = text[i + 1] if i + 1 < n else 10
-        e = text[i + 2] if i + 2 < n else 10
+        d, e = text[i + 1], text[i + 2]
         if c == 118 and (d == 32 or d == 9 or ((d == 116 or d == 110) and (e == 32 or e == 9))):
             texture = d == 116
             normal = d == 110
@@ -81,47 +83,62 @@ def _parse(text: Any, n_v: int, n_vt: int, n_c: int, n_f: int, n_names: int, lim
             found = 0
             wanted = 2 if texture else 3
             while found < wanted:
-                while i < n and (text[i] == 32 or text[i] == 9):
+                while text[i] == 32 or text[i] == 9:
                     i += 1
-                negative = False
-                if i < n and (text[i] == 45 or text[i] == 43):
-                    negative = text[i] == 45
+                negative = text[i] == 45
+                if negative or text[i] == 43:
                     i += 1
+                start = i
                 mantissa = np.int64(0)
-                digits = 0
+                figure = np.uint8(text[i] - zero)
+                while figure <= 9:
+                    mantissa = mantissa * 10 + figure
+                    i += 1
+                    figure = np.uint8(text[i] - zero)
+                digits = i - start
                 scale = 0
-                seen = False
-                while i < n and 48 <= text[i] <= 57:
-                    if digits < 18:
-                        mantissa = mantissa * 10 + (text[i] - 48)
-                        if mantissa > 0:
-                            digits += 1
-                    else:
-                        ok = False
-                    seen = True
+                if text[i] == 46:
                     i += 1
-                if i < n and text[i] == 46:
-                    i += 1
-                    while i < n and 48 <= text[i] <= 57:
-                        if digits < 18:
-                            mantissa = mantissa * 10 + (text[i] - 48)
-                            if mantissa > 0:
-                                digits += 1
-                            scale -= 1
-                        seen = True
+                    point = i
+                    figure = np.uint8(text[i] - zero)
+                    while figure <= 9:
+                        mantissa = mantissa * 10 + figure
                         i += 1
-                if not seen:
+                        figure = np.uint8(text[i] - zero)
+                    scale = point - i
+                    digits += i - point
+                if digits == 0:
                     ok = False
                     break
-                if i < n and (text[i] == 101 or text[i] == 69):
+                if digits > 18:
+                    # once more with care: only the first 18 that count are kept
+                    mantissa = np.int64(0)
+                    kept = 0
+                    scale = 0
+                    behind = False
+                    for k in range(start, i):
+                        if text[k] == 46:
+                            behind = True
+                            continue
+                        if kept < 18:
+                            mantissa = mantissa * 10 + (text[k] - 48)
+                            if mantissa > 0:
+                                kept += 1
+                            if behind:
+                                scale -= 1
+                        elif not behind:
+                            ok = False
+                    if not ok:
+                        break
+                if text[i] == 101 or text[i] == 69:
                     i += 1
                     down = False
-                    if i < n and (text[i] == 45 or text[i] == 43):
+                    if text[i] == 45 or text[i] == 43:
                         down = text[i] == 45
                         i += 1
                     power = 0
                     seen = False
-                    while i < n and 48 <= text[i] <= 57 and power < 10000:
+                    while 48 <= text[i] <= 57 and power < 10000:
                         power = power * 10 + (text[i] - 48)
                         seen = True
                         i += 1
@@ -129,7 +146,7 @@ def _parse(text: Any, n_v: int, n_vt: int, n_c: int, n_f: int, n_names: int, lim
                         ok = False
                         break
                     scale += -power if down else power
-                if i < n and not (text[i] == 32 or text[i] == 9 or text[i] == 10 or text[i] == 13):
+                if not (text[i] == 32 or text[i] == 9 or text[i] == 10 or text[i] == 13):
                     ok = False
                     break
                 if mantissa == 0:
@@ -163,32 +180,35 @@ def _parse(text: Any, n_v: int, n_vt: int, n_c: int, n_f: int, n_names: int, lim
             else:
                 points[nv, 0], points[nv, 1], points[nv, 2] = numbers[0], numbers[1], numbers[2]
                 nv += 1
-            while i < n and text[i] != 10 and text[i] != 13:
+            while text[i] != 10 and text[i] != 13:
                 i += 1
         elif c == 102 and (d == 32 or d == 9):
             i += 1
             size = 0
             while True:
-                while i < n and (text[i] == 32 or text[i] == 9):
+                while text[i] == 32 or text[i] == 9:
                     i += 1
-                if i >= n or text[i] == 10 or text[i] == 13:
+                if text[i] == 10 or text[i] == 13:
                     break
                 if nc >= n_c:
                     ok = False
                     break
                 corner_uv[nc] = -1
                 for which in range(3):
-                    backwards = False
-                    if i < n and text[i] == 45:
-                        backwards = True
+                    backwards = text[i] == 45
+                    if backwards:
                         i += 1
                     number = np.int64(0)
-                    figures = 0
-                    while i < n and 48 <= text[i] <= 57 and figures < 12:
-                        number = number * 10 + (text[i] - 48)
-                        figures += 1
+                    start = i
+                    figure = np.uint8(text[i] - zero)
+                    while figure <= 9:
+                        number = number * 10 + figure
                         i += 1
-                    if figures == 0:
+                        figure = np.uint8(text[i] - zero)
+                    if i - start > 12:
+                        ok = False
+                        break
+                    if i == start:
                         if which != 1 or backwards:
                             ok = False
                     else:
@@ -200,13 +220,13 @@ def _parse(text: Any, n_v: int, n_vt: int, n_c: int, n_f: int, n_names: int, lim
                             corners[nc] = at
                         elif which == 1:
                             corner_uv[nc] = at
-                    if i < n and text[i] == 47:
+                    if text[i] == 47:
                         i += 1
                         if which == 2:
                             ok = False
                     else:
                         break
-                if not ok or (i < n and not (text[i] == 32 or text[i] == 9 or text[i] == 10 or text[i] == 13)):
+                if not ok or not (text[i] == 32 or text[i] == 9 or text[i] == 10 or text[i] == 13):
                     ok = False
                     break
                 for m in range(nc - size, nc):
@@ -223,7 +243,7 @@ def _parse(text: Any, n_v: int, n_vt: int, n_c: int, n_f: int, n_names: int, lim
                 sizes[nf] = size
                 nf += 1
         elif c == 35:
-            while i < n and text[i] != 10 and text[i] != 13:
+            while text[i] != 10 and text[i] != 13:
                 i += 1
         elif (
             ((c == 103 or c == 111 or c == 115) and (d == 32 or d == 9 or d == 10 or d == 13))
@@ -232,7 +252,7 @@ def _parse(text: Any, n_v: int, n_vt: int, n_c: int, n_f: int, n_names: int, lim
         ):
             kind = 1 if c == 117 else 0
             start = i + (6 if c == 117 else 1)
-            while i < n and text[i] != 10 and text[i] != 13:
+            while text[i] != 10 and text[i] != 13:
                 if text[i] == 92:
                     ok = False
                 i += 1

@@ -21,9 +21,8 @@ def faces(corners: Any, uv: Any, offsets: Any) -> bytes:
 
 @kernel
 def _decimals(key: Any, rows: Any, places: int) -> Any:
-    n, k = rows.shape
-    out = np.empty(n * (key.shape[0] + 1 + k * 24), np.uint8)
-    digits = np.empty(40, np.uint8)
+    n, columns = rows.shape
+    out = np.empty(n * (key.shape[0] + 1 + columns * 24), np.uint8)
     scale = 1.0
     for _ in range(places):
         scale *= 10.0
@@ -35,7 +34,7 @@ def _decimals(key: Any, rows: Any, places: int) -> Any:
         for c in key:
             out[at] = c
             at += 1
-        for j in range(k):
+        for j in range(columns):
             out[at] = 32
             at += 1
             x = rows[i, j]
@@ -53,17 +52,16 @@ def _decimals(key: Any, rows: Any, places: int) -> Any:
             if negative and (whole > 0 or part > 0):
                 out[at] = 45
                 at += 1
-            count = 0
-            if whole == 0:
-                digits[0] = 48
-                count = 1
-            while whole > 0:
-                digits[count] = 48 + whole % 10
-                whole //= 10
+            count = 1
+            rest = whole // 10
+            while rest > 0:
+                rest //= 10
                 count += 1
-            for d in range(count - 1, -1, -1):
-                out[at] = digits[d]
-                at += 1
+            for k in range(at + count - 1, at - 1, -1):
+                rest = whole // 10
+                out[k] = 48 + whole - rest * 10
+                whole = rest
+            at += count
             if part > 0:
                 out[at] = 46
                 at += 1
@@ -71,12 +69,19 @@ def _decimals(key: Any, rows: Any, places: int) -> Any:
                 while part % 10 == 0:
                     part //= 10
                     width -= 1
-                for d in range(width):
-                    digits[d] = 48 + part % 10
-                    part //= 10
-                for d in range(width - 1, -1, -1):
-                    out[at] = digits[d]
-                    at += 1
+                # from the last figure to the first, two at a time: the chain of divisions is the cost
+                k = at + width
+                while k - at >= 2:
+                    rest = part // 100
+                    two = part - rest * 100
+                    part = rest
+                    k -= 2
+                    tens = two // 10
+                    out[k] = 48 + tens
+                    out[k + 1] = 48 + two - tens * 10
+                if k > at:
+                    out[at] = 48 + part
+                at += width
         out[at] = 10
         at += 1
     return out[:at].copy()
@@ -87,7 +92,7 @@ def _faces(corners: Any, uv: Any, offsets: Any) -> Any:
     textured = uv.shape[0] > 0
     n = offsets.shape[0] - 1
     out = np.empty(n * 3 + corners.shape[0] * (24 if textured else 12), np.uint8)
-    digits = np.empty(12, np.uint8)
+    above, count = np.int64(10), 1  # the least number with more than ``count`` figures
     at = 0
     for f in range(n):
         out[at] = 102
@@ -99,15 +104,26 @@ def _faces(corners: Any, uv: Any, offsets: Any) -> Any:
                 if which == 1:
                     out[at] = 47
                     at += 1
-                v = corners[i] if which == 0 else uv[i]
-                count = 0
-                while v > 0:
-                    digits[count] = 48 + v % 10
-                    v //= 10
+                v = np.int64(corners[i] if which == 0 else uv[i])
+                # numbers that follow each other mostly have the same number of figures
+                while v >= above:
+                    above *= 10
                     count += 1
-                for d in range(count - 1, -1, -1):
-                    out[at] = digits[d]
-                    at += 1
+                while v * 10 < above and count > 1:
+                    above //= 10
+                    count -= 1
+                k = at + count
+                while k - at >= 2:
+                    rest = v // 100
+                    two = v - rest * 100
+                    v = rest
+                    k -= 2
+                    tens = two // 10
+                    out[k] = 48 + tens
+                    out[k + 1] = 48 + two - tens * 10
+                if k > at:
+                    out[at] = 48 + v
+                at += count
         out[at] = 10
         at += 1
     return out[:at].copy()

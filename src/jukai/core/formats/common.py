@@ -10,6 +10,7 @@ import numpy as np
 
 from jukai.core.errors import FileProblem
 from jukai.core.geometry.arrays import Floats, Ints, concatenated_ranges
+from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.mesh import Mesh
 
 __all__ = ["FORMATS", "LIMIT", "NUMBER", "UNIT_MM", "RawMesh", "ReadMesh", "WriteOptions", "check_text", "finish_reading",
@@ -111,11 +112,11 @@ def finish_reading(raw: RawMesh, *, merge: bool, has_units: bool = False) -> Rea
     notes = list(raw.notes)
     if len(points) > MOST_POINTS:
         raise FileProblem(f"The file has {len(points)} points; {MOST_POINTS} are the most.")
-    if len(points) and not (points.max() <= LIMIT and points.min() >= -LIMIT):
-        raise FileProblem(f"A coordinate is over the limit of {LIMIT:g} mm.")
     if merge:
         points, corners = merge_same_points(points, corners)
-    keep = _usable(corners, offsets)
+    keep, good, seen = _checked(points, corners, offsets)
+    if not good:
+        raise FileProblem(f"A coordinate is over the limit of {LIMIT:g} mm.")
     face_group = raw.face_group if raw.face_group is not None else np.full(len(offsets) - 1, -1, np.int32)
     face_finish, uv = raw.face_finish, raw.uv
     if not keep.all():
@@ -131,10 +132,29 @@ def finish_reading(raw: RawMesh, *, merge: bool, has_units: bool = False) -> Rea
         offsets = np.concatenate([[0], np.cumsum(sides[keep])]).astype(np.int32)
         face_group = face_group[keep]
         face_finish = None if face_finish is None else face_finish[keep]
+        seen = None
     mesh = Mesh(points, corners, offsets, uv=uv, finishes=raw.finishes, face_finish=face_finish)
+    if seen is not None:
+        mesh.know_bounds(*seen)
     if not mesh.size > 1e-150:
         notes.append("The body has no size.")
     return ReadMesh(mesh, raw.groups, face_group, tuple(notes), has_units)
+
+
+def _checked(points: Floats, corners: Ints, offsets: Ints) -> tuple[Any, bool, tuple[Any, Floats] | None]:
+    """Return the usable faces, whether the coordinates are, and of large bodies the points used and their bounds."""
+    if len(corners) > FEW:
+        from jukai.core.formats._check_fast import check_mesh
+
+        good, keep, _, used, box = check_mesh(
+            np.ascontiguousarray(points, dtype=np.float64),
+            np.ascontiguousarray(corners, dtype=np.int32),
+            np.ascontiguousarray(offsets, dtype=np.int32),
+            LIMIT,
+        )
+        return keep, bool(good), (used, box)
+    good = len(points) == 0 or bool(points.max() <= LIMIT and points.min() >= -LIMIT)
+    return _usable(corners, offsets), good, None
 
 
 def _usable(corners: Ints, offsets: Ints) -> np.ndarray:
@@ -163,7 +183,7 @@ def _usable(corners: Ints, offsets: Ints) -> np.ndarray:
 def merge_same_points(points: Floats, corners: Ints) -> tuple[Floats, Ints]:
     """Merge points at exactly the same place; the first of each stays, in its order."""
     if len(points) > 50_000:
-        from jukai.core.formats._weld import weld_exact
+        from jukai.core.geometry._weld import weld_exact
 
         first, where = weld_exact(np.ascontiguousarray(points) + 0.0)
         whole = len(corners) == len(where) and len(where) > 0 and bool((corners == np.arange(len(where))).all())

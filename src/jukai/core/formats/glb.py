@@ -15,8 +15,9 @@ import numpy as np
 from jukai.core.errors import FileProblem
 from jukai.core.formats.common import LIMIT, MOST_POINTS, RawMesh, ReadMesh, finish_reading, plural
 from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.mesh import Mesh
-from jukai.core.geometry.normals import corner_normals
+from jukai.core.geometry.normals import smooth_fans
 from jukai.core.geometry.triangulation import triangulate
 
 __all__ = ["GlbMaterial", "GlbPart", "read_glb", "write_glb"]
@@ -450,17 +451,17 @@ class _Blob:
     """Collects the binary chunk."""
 
     def __init__(self) -> None:
-        self.parts: list[bytes] = []
+        self.parts: list[Any] = []
         self.length = 0
         self.views: list[dict[str, Any]] = []
         self.accessors: list[dict[str, Any]] = []
 
     def add(self, table: Any, kind: str, component: int, target: int, *, bounds: bool = False) -> int:
-        body = table.tobytes()
-        pad = -len(body) % 4
-        self.parts += [body, b"\0" * pad]
-        self.views.append({"buffer": 0, "byteOffset": self.length, "byteLength": len(body), "target": target})
-        self.length += len(body) + pad
+        body = np.ascontiguousarray(table)
+        pad = -body.nbytes % 4
+        self.parts += [body.data, b"\0" * pad]
+        self.views.append({"buffer": 0, "byteOffset": self.length, "byteLength": body.nbytes, "target": target})
+        self.length += body.nbytes + pad
         row: dict[str, Any] = {
             "bufferView": len(self.views) - 1,
             "componentType": component,
@@ -468,7 +469,7 @@ class _Blob:
             "type": kind,
         }
         if bounds:
-            row |= {"min": table.min(axis=0).tolist(), "max": table.max(axis=0).tolist()}
+            row |= {k: [float(f(column)) for column in table.T] for k, f in (("min", np.min), ("max", np.max))}
         self.accessors.append(row)
         return len(self.accessors) - 1
 
@@ -508,10 +509,11 @@ def write_glb(parts: Sequence[GlbPart], materials: Sequence[GlbMaterial]) -> byt
         doc["materials"] = [_material(materials[i]) for i in used]
     text = json.dumps(doc, separators=(",", ":"), ensure_ascii=False).encode()
     text += b" " * (-len(text) % 4)
-    chunks = len(text).to_bytes(4, "little") + b"JSON" + text
+    pieces: list[Any] = [len(text).to_bytes(4, "little") + b"JSON" + text]
     if nodes:
-        chunks += blob.length.to_bytes(4, "little") + b"BIN\0" + b"".join(blob.parts)
-    return b"glTF" + (2).to_bytes(4, "little") + (12 + len(chunks)).to_bytes(4, "little") + chunks
+        pieces += [blob.length.to_bytes(4, "little") + b"BIN\0", *blob.parts]
+    size = 12 + len(pieces[0]) + (8 + blob.length if nodes else 0)
+    return b"".join([b"glTF" + (2).to_bytes(4, "little") + size.to_bytes(4, "little"), *pieces])
 
 
 def _material(m: GlbMaterial) -> dict[str, Any]:
@@ -533,23 +535,18 @@ def _primitives(blob: _Blob, part: GlbPart) -> list[dict[str, Any]]:
     tri = triangulate(mesh)
     if len(tri.faces) == 0:
         return []
-    vertex, first = _shared_corners(mesh)
-    points = mesh.points[mesh.corners[first]]
-    position = np.stack([points[:, 0], points[:, 2], -points[:, 1]], axis=1).astype("<f8") / 1000
-    n = corner_normals(mesh)[first]
-    normal = _unit(np.stack([n[:, 0], n[:, 2], -n[:, 1]], axis=1)).astype("<f4")
-    attributes = {"POSITION": blob.add((position + 0.0).astype("<f4"), "VEC3", 5126, 34962, bounds=True)}
-    attributes["NORMAL"] = blob.add(normal + np.float32(0), "VEC3", 5126, 34962)
-    if mesh.uv is not None:
-        uv = mesh.uv[first]
-        attributes["TEXCOORD_0"] = blob.add(
-            np.stack([uv[:, 0], 1 - uv[:, 1]], axis=1).astype("<f4"), "VEC2", 5126, 34962
-        )
-    ids = vertex[tri.corners].astype("<u2" if len(first) < 65_536 else "<u4")
-    finish = mesh.face_finish[tri.faces] if mesh.face_finish is not None else np.full(len(tri.faces), -1)
+    vertex, first, fan = _shared_corners(mesh)
+    position, normal, uv = _vertices(mesh, first, fan)
+    attributes = {"POSITION": blob.add(position, "VEC3", 5126, 34962, bounds=True)}
+    attributes["NORMAL"] = blob.add(normal, "VEC3", 5126, 34962)
+    if uv is not None:
+        attributes["TEXCOORD_0"] = blob.add(uv, "VEC2", 5126, 34962)
+    whole = mesh.n_faces == len(tri.faces)  # triangles all: the corners are in order
+    ids = (vertex.reshape(-1, 3) if whole else vertex[tri.corners]).astype("<u2" if len(first) < 65_536 else "<u4")
+    finish = None if mesh.face_finish is None else mesh.face_finish[tri.faces]
     out = []
-    for f in np.unique(finish).tolist():
-        rows = ids if (finish == f).all() else ids[finish == f]
+    for f in [-1] if finish is None else np.unique(finish).tolist():
+        rows = ids if finish is None or (finish == f).all() else ids[finish == f]
         indices = blob.add(rows.reshape(-1, 1), "SCALAR", 5123 if rows.dtype.itemsize == 2 else 5125, 34963)
         row: dict[str, Any] = {"attributes": dict(attributes), "indices": indices}
         if part.material >= 0:
@@ -558,28 +555,41 @@ def _primitives(blob: _Blob, part: GlbPart) -> list[dict[str, Any]]:
     return out
 
 
-def _unit(n: Floats) -> Floats:
-    length = np.sqrt(np.einsum("ij,ij->i", n, n))
-    return np.where(length[:, None] > 0, n / np.where(length > 0, length, 1)[:, None], [0.0, 1.0, 0.0])
+def _vertices(mesh: Mesh, first: Any, fan: Any) -> tuple[Any, Any, Any]:
+    """Return float32 positions (metres, Y up), normals and texture coordinates of the corners ``first``."""
+    normals = smooth_fans(mesh).normals
+    if len(mesh.corners) > FEW:
+        from jukai.core.formats._glb_fast import vertices
+
+        position, normal = vertices(mesh.points, mesh.corners, first, normals, fan)
+    else:
+        points, n = mesh.points[mesh.corners[first]], normals[fan]
+        position = np.stack([points[:, 0], points[:, 2], -points[:, 1]], axis=1) / 1000 + 0.0
+        n = np.where(n.any(axis=1)[:, None], n, [0.0, 0.0, 1.0])
+        normal = np.stack([n[:, 0], n[:, 2], -n[:, 1]], axis=1) + 0.0
+    uv = None
+    if mesh.uv is not None:
+        own = mesh.uv[first]
+        uv = np.stack([own[:, 0], 1 - own[:, 1]], axis=1).astype("<f4")
+    return position.astype("<f4"), normal.astype("<f4"), uv
 
 
-def _shared_corners(mesh: Mesh) -> tuple[Any, Any]:
-    """Return (c,) the vertex of each corner, and the corner that stands for each vertex.
+def _shared_corners(mesh: Mesh) -> tuple[Any, Any, Any]:
+    """Return (c,) the vertex of each corner, and a corner and the fan of each vertex.
 
     Corners share a vertex where point, normal and texture coordinate are the same.
     """
-    normals = corner_normals(mesh)
-    uv = mesh.uv if mesh.uv is not None else np.zeros((len(mesh.corners), 2))
-    if len(mesh.corners) > 4000:
+    fans = smooth_fans(mesh)
+    if mesh.uv is None:
+        return fans.of_corner, fans.first, np.arange(len(fans.first), dtype=np.int32)
+    if len(mesh.corners) > FEW:
         from jukai.core.formats._glb_fast import share_corners
 
-        con = mesh.connectivity
-        return share_corners(con.point_offsets, con.point_corners, normals, uv)
-    key = np.concatenate([mesh.corners[:, None].astype(np.float64), normals, uv], axis=1)
-    order = np.lexsort(key.T[::-1])
-    ranked = key[order]
-    new = np.ones(len(key), dtype=np.int64)
-    new[1:] = (ranked[1:] != ranked[:-1]).any(axis=1)
-    vertex = np.zeros(len(key), dtype=np.int64)
+        return share_corners(fans.of_corner, mesh.uv, len(fans.first))
+    order = np.lexsort((mesh.uv[:, 1], mesh.uv[:, 0], fans.of_corner))
+    fan, uv = fans.of_corner[order], mesh.uv[order]
+    new = np.ones(len(order), dtype=bool)
+    new[1:] = (fan[1:] != fan[:-1]) | (uv[1:] != uv[:-1]).any(axis=1)
+    vertex = np.zeros(len(order), dtype=np.int32)
     vertex[order] = np.cumsum(new) - 1
-    return vertex, order[np.flatnonzero(new)]
+    return vertex, order[new], fan[new]

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from jukai.core.errors import FileProblem
+from jukai.core.formats._check_fast import unpack_rows
 from jukai.core.formats.common import (
     LIMIT,
     MOST_POINTS,
@@ -21,7 +22,7 @@ from jukai.core.formats.common import (
     plural,
 )
 from jukai.core.geometry.arrays import concatenated_ranges
-from jukai.core.geometry.kernels import kernel
+from jukai.core.geometry.kernels import FEW, kernel
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.triangulation import triangulate
 
@@ -74,9 +75,10 @@ def read_ply(data: bytes) -> ReadMesh:
         raise FileProblem(f"{plural(len(found.points), 'point')} but no face.")
     _check_points(found.points)
     _check_indices(found)
-    return finish_reading(
-        RawMesh(found.points, found.corners, offsets_of(found.sizes), found.uv, notes=found.notes), merge=False
-    )
+    k = int(found.sizes[0])
+    alike = len(found.corners) == k * len(found.sizes) and bool((found.sizes == k).all())
+    offsets = np.arange(0, len(found.corners) + 1, k, dtype=np.int32) if alike and k else offsets_of(found.sizes)
+    return finish_reading(RawMesh(found.points, found.corners, offsets, found.uv, notes=found.notes), merge=False)
 
 
 def _header(data: bytes) -> tuple[str, list[_Element], int]:
@@ -233,19 +235,10 @@ def _corner_uv(found: _Found) -> None:
 def _binary_lists(data: bytes, at: int, e: _Element, order: str, found: _Found) -> int:
     """Read an element with lists. Rows that all have the length of the first are read at once."""
     wanted = _list_of(e) if e.name == "face" else None
-    if e.count and len(e.properties) == 1 and (p := e.properties[0]).count_type:
-        width = np.dtype(p.count_type).itemsize
-        if at + width > len(data):
-            raise _short(e, 0)
-        k = int(np.frombuffer(data, order + p.count_type, 1, at)[0])
-        if 0 <= k < 10_000:
-            row = np.dtype([("n", order + p.count_type), ("list", order + p.type, (k,))])
-            if e.count * row.itemsize <= len(data) - at:
-                table = np.frombuffer(data, row, e.count, at)
-                if (table["n"] == k).all():
-                    if wanted:
-                        _take_faces(found, table["list"].reshape(-1), np.full(e.count, k), p)
-                    return at + e.count * row.itemsize
+    if e.count and len(e.properties) == 1 and e.properties[0].count_type:
+        end = _alike(data, at, e, order, found if wanted else None)
+        if end is not None:
+            return end
     if e.count > len(data) - at:
         raise _short(e)
     scan = _scan_rows.choose(e.count, 3000)
@@ -266,6 +259,31 @@ def _binary_lists(data: bytes, at: int, e: _Element, order: str, found: _Found) 
         ids = concatenated_ranges(starts, lengths * width)
         _take_faces(found, np.frombuffer(raw[ids].tobytes(), order + wanted.type), lengths, wanted)
     return int(end)
+
+
+def _alike(data: bytes, at: int, e: _Element, order: str, found: _Found | None) -> int | None:
+    """Read rows of one list that all have the length of the first, at once; None when they have not."""
+    p = e.properties[0]
+    count_type = np.dtype(order + str(p.count_type))
+    if at + count_type.itemsize > len(data):
+        raise _short(e, 0)
+    k = int(np.frombuffer(data, count_type, 1, at)[0])
+    if not 0 <= k < 10_000:
+        return None
+    row = np.dtype([("n", count_type), ("list", order + p.type, (k,))])
+    if e.count * row.itemsize > len(data) - at:
+        return None
+    if e.count * k > FEW and p.count_type == "u1" and p.type in ("i4", "u4"):
+        same, values = unpack_rows(np.frombuffer(data, np.uint8), at, e.count, k, order == ">")
+        values = values if p.type == "i4" else values.view(np.uint32)
+    else:
+        table = np.frombuffer(data, row, e.count, at)
+        same, values = (table["n"] == k).all(), table["list"].reshape(-1)
+    if not same:
+        return None
+    if found is not None:
+        _take_faces(found, values, np.full(e.count, k), p)
+    return at + e.count * row.itemsize
 
 
 @kernel

@@ -72,7 +72,7 @@ def _binary(data: bytes) -> ReadMesh:
 
 def _merged(records: np.ndarray, notes: list[str]) -> ReadMesh | None:
     """Read many sound records at once; None leaves what is not sound to the careful way."""
-    from jukai.core.formats._weld import weld_single
+    from jukai.core.geometry._weld import weld_single
 
     flat = np.ascontiguousarray(records["corners"]).reshape(-1, 3)
     points, where = weld_single(flat)

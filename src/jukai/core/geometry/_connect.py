@@ -11,84 +11,94 @@ from jukai.core.geometry.kernels import kernel
 
 @kernel
 def bucket_edges(corners: Any, offsets: Any, n_points: int) -> Any:
-    """Sides in buckets by their lower point, sorted inside by the higher one."""
+    """Sides gathered round each point, sorted by the point at their other end; each edge at its lower point."""
     n = corners.shape[0]
     faces = offsets.shape[0] - 1
     following = np.empty(n, np.int32)
-    # what is read together stands together: with points numbered at random, memory is all the cost
-    both = np.zeros((n_points + 1, 2), np.int32)  # first side of a lower point, first corner of a point
+    point_offsets = np.zeros(n_points + 1, np.int32)
+    for i in range(n):
+        point_offsets[corners[i] + 1] += 1
+    most = 0
+    for p in range(n_points):
+        most = max(most, point_offsets[p + 1])
+        point_offsets[p + 1] += point_offsets[p]
+    # With points numbered at random memory is all the cost: what a point needs to know of its sides
+    # is put down once, in one place, and read from there.
+    fill = point_offsets[:-1].copy()
+    items = np.empty((n, 4), np.int32)  # corner, point ahead, point behind, corner behind
     for f in range(faces):
         first, last = offsets[f], offsets[f + 1]
+        before = last - 1
         for i in range(first, last):
             j = i + 1 if i + 1 < last else first
             following[i] = j
-            p, q = corners[i], corners[j]
-            both[min(q, p), 0] += 1
-            both[p, 1] += 1
-    starts = np.empty(n_points + 1, np.int32)
-    point_offsets = np.empty(n_points + 1, np.int32)
-    sides_before = corners_before = 0
-    for p in range(n_points + 1):
-        starts[p] = sides_before
-        point_offsets[p] = corners_before
-        sides_before += both[p, 0]
-        corners_before += both[p, 1]
-        both[p, 0] = starts[p]
-        both[p, 1] = point_offsets[p]
-    bucket = np.empty((n, 2), np.int32)  # higher point, side
+            p = corners[i]
+            k = fill[p]
+            fill[p] = k + 1
+            items[k, 0] = i
+            items[k, 1] = corners[j]
+            items[k, 2] = corners[before]
+            items[k, 3] = before
+            before = i
     point_corners = np.empty(n, np.int32)
-    for i in range(n):
-        p, q = corners[i], corners[following[i]]
-        point_corners[both[p, 1]] = i
-        both[p, 1] += 1
-        low, top = (p, q) if p < q else (q, p)
-        k = both[low, 0]
-        both[low, 0] = k + 1
-        bucket[k, 0] = top
-        bucket[k, 1] = i
     edges = np.empty((n, 2), np.int32)
     edge_sides = np.empty(n, np.int32)
     found = np.empty((n, 2), np.int32)  # edge and twin of a corner
+    other = np.empty(2 * most, np.int32)
+    side = np.empty(2 * most, np.int32)
     count = 0
     for p in range(n_points):
-        a, b = starts[p], starts[p + 1]
-        if b - a > 48:
-            # large fans: an insertion sort would be quadratic
-            order = np.argsort(bucket[a:b, 0].copy(), kind="mergesort")
-            kept = bucket[a:b].copy()
-            for k in range(b - a):
-                bucket[a + k, 0] = kept[order[k], 0]
-                bucket[a + k, 1] = kept[order[k], 1]
-        else:
-            for k in range(a + 1, b):
-                h, s = bucket[k, 0], bucket[k, 1]
-                m = k - 1
-                while m >= a and bucket[m, 0] > h:
-                    bucket[m + 1, 0] = bucket[m, 0]
-                    bucket[m + 1, 1] = bucket[m, 1]
-                    m -= 1
-                bucket[m + 1, 0] = h
-                bucket[m + 1, 1] = s
-        k = a
-        while k < b:
-            m = k + 1
-            while m < b and bucket[m, 0] == bucket[k, 0]:
+        m = 0
+        for k in range(point_offsets[p], point_offsets[p + 1]):
+            c = items[k, 0]
+            point_corners[k] = c
+            q, r = items[k, 1], items[k, 2]
+            if q >= p:  # a side from a point to itself is met once, where it leaves
+                other[m] = q
+                side[m] = c
                 m += 1
+            if r > p:
+                other[m] = r
+                side[m] = items[k, 3]
+                m += 1
+        if m > 48:
+            # large fans: an insertion sort would be quadratic
+            order = np.argsort(side[:m].copy(), kind="mergesort")
+            other[:m] = other[:m].copy()[order]
+            side[:m] = side[:m].copy()[order]
+            order = np.argsort(other[:m].copy(), kind="mergesort")
+            other[:m] = other[:m].copy()[order]
+            side[:m] = side[:m].copy()[order]
+        else:
+            for k in range(1, m):
+                h, s = other[k], side[k]
+                j = k - 1
+                while j >= 0 and (other[j] > h or (other[j] == h and side[j] > s)):
+                    other[j + 1] = other[j]
+                    side[j + 1] = side[j]
+                    j -= 1
+                other[j + 1] = h
+                side[j + 1] = s
+        k = 0
+        while k < m:
+            last = k + 1
+            while last < m and other[last] == other[k]:
+                last += 1
             edges[count, 0] = p
-            edges[count, 1] = bucket[k, 0]
-            edge_sides[count] = m - k
-            if m - k == 2:
-                one, two = bucket[k, 1], bucket[k + 1, 1]
+            edges[count, 1] = other[k]
+            edge_sides[count] = last - k
+            if last - k == 2:
+                one, two = side[k], side[k + 1]
                 found[one, 0] = count
                 found[one, 1] = two
                 found[two, 0] = count
                 found[two, 1] = one
             else:
-                for r in range(k, m):
-                    found[bucket[r, 1], 0] = count
-                    found[bucket[r, 1], 1] = -1 if m - k == 1 else -2
+                for r in range(k, last):
+                    found[side[r], 0] = count
+                    found[side[r], 1] = -1 if last - k == 1 else -2
             count += 1
-            k = m
+            k = last
     corner_edge = np.empty(n, np.int32)
     twins = np.empty(n, np.int32)
     for i in range(n):

@@ -10,6 +10,24 @@ from jukai.core.geometry.kernels import kernel
 
 
 @kernel
+def triangle_boxes(points: Any, triangles: Any, mx: float, my: float, mz: float) -> Any:
+    """Corners (n, 3, 3) of triangles seen from a middle, and the lower and upper corners of their boxes."""
+    n = triangles.shape[0]
+    t = np.empty((n, 3, 3), np.float64)
+    low = np.empty((n, 3), np.float64)
+    high = np.empty((n, 3), np.float64)
+    middle = (mx, my, mz)
+    for i in range(n):
+        a, b, c = triangles[i, 0], triangles[i, 1], triangles[i, 2]
+        for k in range(3):
+            u, v, w = points[a, k] - middle[k], points[b, k] - middle[k], points[c, k] - middle[k]
+            t[i, 0, k], t[i, 1, k], t[i, 2, k] = u, v, w
+            low[i, k] = min(u, v, w)
+            high[i, k] = max(u, v, w)
+    return t, low, high
+
+
+@kernel
 def crossing_pairs(t: Any, ids: Any, faces: Any, pairs: Any, touch: float) -> Any:
     """Which pairs of (n, 3, 3) triangles cross, and a place on each crossing; the tests of ``crossings._crossing``."""
     n = t.shape[0]

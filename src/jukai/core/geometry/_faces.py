@@ -33,59 +33,6 @@ def vector_areas_loop(points: Any, corners: Any, offsets: Any) -> Any:
 
 
 @kernel
-def corner_normals_loop(normals: Any, weights: Any, corners: Any, offsets: Any, corner_faces: Any,
-                        following: Any, twins: Any, corner_edge: Any, sharp: Any) -> Any:  # fmt: skip
-    """Mean normal of the smooth fan that each corner stands in."""
-    n = corners.shape[0]
-    out = np.zeros((n, 3), np.float64)
-    done = np.zeros(n, np.bool_)
-    fan = np.empty(n, np.int32)
-    for seed in range(n):
-        if done[seed]:
-            continue
-        # back to where the fan begins, or once round
-        c = seed
-        while True:
-            t = twins[c]
-            if t < 0 or sharp[corner_edge[c]] or corners[t] == corners[c]:
-                break
-            c = following[t]
-            if c == seed:
-                break
-        start = c
-        size = 0
-        x = y = z = 0.0
-        while True:
-            f = corner_faces[c]
-            w = weights[c]
-            x += normals[f, 0] * w
-            y += normals[f, 1] * w
-            z += normals[f, 2] * w
-            fan[size] = c
-            size += 1
-            done[c] = True
-            before = c - 1 if c > offsets[f] else offsets[f + 1] - 1
-            t = twins[before]
-            if t < 0 or sharp[corner_edge[before]] or corners[t] == corners[before]:
-                break
-            c = t
-            if c == start or done[c]:
-                break
-        length = np.sqrt(x * x + y * y + z * z)
-        if length > 0:
-            x, y, z = x / length, y / length, z / length
-            for k in range(size):
-                out[fan[k], 0], out[fan[k], 1], out[fan[k], 2] = x, y, z
-        else:
-            for k in range(size):
-                f = corner_faces[fan[k]]
-                out[fan[k], 0] = normals[f, 0]
-                out[fan[k], 1] = normals[f, 1]
-                out[fan[k], 2] = normals[f, 2]
-    return out
-
-
-@kernel
 def edge_turns_loop(normals: Any, corners: Any, corner_faces: Any, twins: Any, corner_edge: Any, edges: int) -> Any:
     """Angle between the faces of each edge of two, π elsewhere and where they look opposite ways."""
     out = np.full(edges, np.pi)
@@ -97,23 +44,6 @@ def edge_turns_loop(normals: Any, corners: Any, corner_faces: Any, twins: Any, c
             bx, by, bz = normals[b, 0], normals[b, 1], normals[b, 2]
             x, y, z = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
             out[corner_edge[c]] = np.arctan2(np.sqrt(x * x + y * y + z * z), ax * bx + ay * by + az * bz)
-    return out
-
-
-@kernel
-def corner_angles_loop(points: Any, corners: Any, offsets: Any) -> Any:
-    """Angle of each face at each of its corners."""
-    out = np.empty(corners.shape[0], np.float64)
-    for f in range(offsets.shape[0] - 1):
-        first, last = offsets[f], offsets[f + 1]
-        for i in range(first, last):
-            h = corners[i - 1] if i > first else corners[last - 1]
-            p = corners[i]
-            q = corners[i + 1] if i + 1 < last else corners[first]
-            ax, ay, az = points[q, 0] - points[p, 0], points[q, 1] - points[p, 1], points[q, 2] - points[p, 2]
-            bx, by, bz = points[h, 0] - points[p, 0], points[h, 1] - points[p, 1], points[h, 2] - points[p, 2]
-            x, y, z = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
-            out[i] = np.arctan2(np.sqrt(x * x + y * y + z * z), ax * bx + ay * by + az * bz)
     return out
 
 

@@ -10,9 +10,10 @@ from jukai.core.geometry.kernels import kernel
 
 
 @kernel
-def grid_pairs(low: Any, high: Any) -> Any:
-    """Pairs i < j of (n, 3) boxes that overlap, each once, in no set order."""
+def grid_pairs(low: Any, high: Any, ids: Any) -> Any:
+    """Pairs i < j of (n, 3) boxes that overlap, each once, in no set order; not those that share two of three ``ids``."""
     n = low.shape[0]
+    named = ids.shape[0] > 0
     origin = np.empty(3)
     far = np.empty(3)
     cells = np.ones(3, np.int64)
@@ -89,6 +90,13 @@ def grid_pairs(low: Any, high: Any) -> Any:
                                 or low[i, 1] > high[j, 1] or low[j, 1] > high[i, 1]
                                 or low[i, 2] > high[j, 2] or low[j, 2] > high[i, 2]):  # fmt: skip
                             continue
+                        if named:
+                            a, b, c3 = ids[i, 0], ids[i, 1], ids[i, 2]
+                            d, e, f = ids[j, 0], ids[j, 1], ids[j, 2]
+                            common = (a == d) | (a == e) | (a == f)
+                            common = common + ((b == d) | (b == e) | (b == f))
+                            if common + ((c3 == d) | (c3 == e) | (c3 == f)) > 1:
+                                continue
                         # counted only in the first cell that both share
                         if (max(range_low[i, 0], range_low[j, 0]) != x
                                 or max(range_low[i, 1], range_low[j, 1]) != y

@@ -10,17 +10,19 @@ from jukai.core.geometry.kernels import kernel
 
 
 @kernel
-def quad_view(points: Any, corners: Any, offsets: Any, normals: Any, triangles: Any, faces: Any, origin: Any) -> Any:
-    """Return position, normal and edge of one vertex per corner."""
+def quad_view(
+    points: Any, corners: Any, offsets: Any, normals: Any, of_corner: Any, triangles: Any, faces: Any, origin: Any
+) -> Any:
+    """Return position, normal and edge of one vertex per corner; ``normals`` are of fans."""
     n = corners.shape[0]
     position = np.empty((n, 3), np.float32)
     normal = np.zeros((n, 4), np.int8)
     edge = np.zeros((n, 4), np.uint8)
     for c in range(n):
-        p = corners[c]
+        p, fan = corners[c], of_corner[c]
         for k in range(3):
             position[c, k] = points[p, k] - origin[k]
-            normal[c, k] = np.int8(np.rint(normals[c, k] * 127))
+            normal[c, k] = np.int8(np.rint(normals[fan, k] * 127))
         edge[c, 2] = 255
     t = 0
     while t < triangles.shape[0]:

@@ -87,7 +87,7 @@ def connect(corners: Ints, offsets: Ints, n_points: int) -> Connectivity:
 
     Notes
     -----
-    Sides are put in buckets by their lower point and sorted inside by the higher one, which is
+    The sides round each point are gathered and sorted by the point at their other end, which is
     linear for bodies of bounded valence; small bodies are sorted by array code. Both give the same
     numbers.
     """

@@ -8,10 +8,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from jukai.core.geometry._crossings import crossing_pairs
+from jukai.core.geometry._crossings import crossing_pairs, triangle_boxes
+from jukai.core.geometry._weld import weld_exact
 from jukai.core.geometry.arrays import Floats, Ints
 from jukai.core.geometry.mesh import Mesh
-from jukai.core.geometry.pairs import overlapping_boxes
+from jukai.core.geometry.pairs import FEW_BOXES, overlapping_boxes
 from jukai.core.geometry.triangulation import triangulate
 
 __all__ = ["Crossings", "polyline_crossing", "self_crossings"]
@@ -50,12 +51,15 @@ def _self_crossings(mesh: Mesh) -> Crossings:
     if len(tri.faces) < 2:
         return Crossings(np.zeros((0, 2), np.int32), np.zeros((0, 3)))
     middle = mesh.bounds.mean(axis=0)
-    p = mesh.points - middle
-    ids = _same_place(p)[tri.points(mesh)]
-    corners = p[tri.points(mesh)]
-    pairs = overlapping_boxes(corners.min(axis=1), corners.max(axis=1))
+    if len(tri.faces) > FEW_BOXES:
+        corners, low, high = triangle_boxes(mesh.points, tri.points(mesh), *middle.tolist())
+    else:
+        corners = (mesh.points - middle)[tri.points(mesh)]
+        low, high = corners.min(axis=1), corners.max(axis=1)
+    ids = _same_place(mesh.points)[tri.points(mesh)]
+    pairs = overlapping_boxes(low, high, ids)
     if len(pairs) > _CHUNK:
-        rows, at = crossing_pairs(np.ascontiguousarray(corners), ids, tri.faces, pairs, _TOUCH)
+        rows, at = crossing_pairs(corners, ids, tri.faces, pairs, _TOUCH)
         found = pairs[rows]
     else:
         pairs = pairs[tri.faces[pairs[:, 0]] != tri.faces[pairs[:, 1]]]
@@ -71,6 +75,8 @@ def _self_crossings(mesh: Mesh) -> Crossings:
 
 def _same_place(points: Floats) -> Ints:
     """Return (n,) one number for all points at exactly the same place."""
+    if len(points) > FEW_BOXES:
+        return weld_exact(points + 0.0)[1]
     order = np.lexsort(points.T)
     ranked = points[order]
     new = np.ones(len(points), dtype=np.int32)

@@ -35,7 +35,7 @@ class Kernel:
             os.environ.setdefault("NUMBA_DISABLE_INTEL_SVML", "1")  # the same bytes on every machine
             import numba
 
-            self._compiled = numba.njit(cache=True, nogil=True)(self.plain)
+            self._compiled = numba.njit(cache=True, nogil=True, error_model="numpy")(self.plain)
         return self._compiled(*args)
 
     def choose(self, size: int, few: int = FEW) -> Callable[..., Any]:

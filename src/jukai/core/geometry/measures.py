@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from jukai.core.geometry._faces import edge_turns_loop, vector_areas_loop, volume_loop
+from jukai.core.geometry._fans import frames_loop
 from jukai.core.geometry.arrays import Floats, Ints, concatenated_ranges
 from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.mesh import Mesh
@@ -12,6 +13,7 @@ from jukai.core.geometry.mesh import Mesh
 __all__ = [
     "area",
     "edge_turns",
+    "face_frames",
     "face_normals",
     "signed_volume",
     "surface_centroid",
@@ -40,10 +42,19 @@ def _vector_areas(mesh: Mesh) -> Floats:
     return 0.5 * np.add.reduceat(crossed, mesh.offsets[:-1], axis=0)
 
 
+def face_frames(mesh: Mesh) -> tuple[Floats, Floats, Floats]:
+    """Return vector areas (f, 3), unit normals (f, 3) and corner angles (c,) of a large mesh, in one pass."""
+    frames = mesh.cached("frames", lambda: frames_loop(mesh.points, mesh.corners, mesh.offsets))
+    mesh.cached("vector_areas", lambda: frames[0])
+    return frames
+
+
 def face_normals(mesh: Mesh) -> Floats:
     """Return (f, 3) unit normals; zero for faces without an area."""
 
     def compute() -> Floats:
+        if len(mesh.corners) > FEW:
+            return face_frames(mesh)[1]
         va = vector_areas(mesh)
         length = np.sqrt(np.einsum("ij,ij->i", va, va))
         return np.asarray(va / np.where(length > 0, length, 1)[:, None])

@@ -170,9 +170,15 @@ class Mesh:
                 return np.zeros((2, 3))
             mask = self.used_points
             used = self.points if mask.all() else self.points[mask]
-            return np.array([used.min(axis=0), used.max(axis=0)])
+            columns = used.T  # reducing a column is many times faster than reducing rows of three
+            return np.array([[c.min() for c in columns], [c.max() for c in columns]])
 
         return self.cached("bounds", compute)
+
+    def know_bounds(self, used: NDArray[np.bool_], bounds: Floats) -> None:
+        """Keep what a pass over all points has found on its way: which are used, and their bounds."""
+        self._topology["used_points"] = used
+        self._cache["bounds"] = bounds
 
     @property
     def size(self) -> float:
@@ -228,9 +234,13 @@ class Mesh:
 
     def faces_digest(self) -> bytes:
         """Return a hash of which points make which faces."""
-        return self._of_faces(
-            "digest", lambda: hashlib.blake2b(self.corners.tobytes() + self.offsets.tobytes(), digest_size=16).digest()
-        )
+
+        def compute() -> bytes:
+            h = hashlib.blake2b(self.corners.data, digest_size=16)
+            h.update(self.offsets.data)
+            return h.digest()
+
+        return self._of_faces("digest", compute)
 
     def digest(self) -> str:
         """Return a hash of everything the mesh holds: equal meshes have equal digests."""

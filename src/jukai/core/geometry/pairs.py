@@ -7,18 +7,21 @@ import numpy as np
 from jukai.core.geometry._pairs import grid_pairs
 from jukai.core.geometry.arrays import Floats, Ints, concatenated_ranges
 
-__all__ = ["overlapping_boxes"]
+__all__ = ["FEW_BOXES", "overlapping_boxes"]
 
-_FEW_BOXES = 12_000
+FEW_BOXES = 12_000
+"""Boxes up to which a sweep by array code answers sooner than loading the compiler."""
 _CHUNK = 4_000_000
 
 
-def overlapping_boxes(low: Floats, high: Floats) -> Ints:
+def overlapping_boxes(low: Floats, high: Floats, ids: Ints | None = None) -> Ints:
     """Return (k, 2) int32 the pairs i < j of boxes that overlap or touch, each once, always in the same order.
 
     Parameters
     ----------
     low, high : (n, d) corners of the boxes, d = 2 or 3.
+    ids : (n, 3) names of the corners of the triangles in the boxes; pairs that share two may be left
+        out.
 
     Notes
     -----
@@ -28,10 +31,11 @@ def overlapping_boxes(low: Floats, high: Floats) -> Ints:
     n = len(low)
     if n < 2:
         return np.zeros((0, 2), np.int32)
-    if n > _FEW_BOXES:
+    if n > FEW_BOXES:
         if low.shape[1] == 2:
             low, high = (np.column_stack([a, np.zeros(n)]) for a in (low, high))
-        pairs = grid_pairs(np.ascontiguousarray(low), np.ascontiguousarray(high))
+        none = np.zeros((0, 3), np.int32)
+        pairs = grid_pairs(np.ascontiguousarray(low), np.ascontiguousarray(high), none if ids is None else ids)
     else:
         pairs = _sweep(low, high)
     return pairs

@@ -81,6 +81,9 @@ def with_short_diagonals(mesh: Mesh) -> Mesh:
 
 def _triangulate(mesh: Mesh) -> Triangulation:
     sides = mesh.sides
+    if mesh.n_faces and len(mesh.corners) == 3 * mesh.n_faces and bool((sides == 3).all()):
+        every = np.arange(len(mesh.corners), dtype=np.int32).reshape(-1, 3)
+        return Triangulation(frozen(every), frozen(np.arange(mesh.n_faces, dtype=np.int32)))
     counts = np.maximum(sides - 2, 0)
     starts = np.concatenate([[0], np.cumsum(counts)])
     corners = np.zeros((int(starts[-1]), 3), dtype=np.int32)

@@ -32,7 +32,7 @@ import numpy as np
 from jukai.core.geometry._view import quad_view
 from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.mesh import Mesh
-from jukai.core.geometry.normals import corner_normals, sharp_edges
+from jukai.core.geometry.normals import smooth_fans
 from jukai.core.geometry.triangulation import triangulate
 
 __all__ = ["view_bytes", "view_digest"]
@@ -62,20 +62,19 @@ def view_digest(mesh: Mesh) -> str:
 def _view_bytes(mesh: Mesh) -> bytes:
     tri = triangulate(mesh)
     origin = np.round(mesh.bounds.mean(axis=0), 3)
-    normals = corner_normals(mesh)
+    fans = smooth_fans(mesh)
     if len(mesh.corners) > FEW and int(mesh.sides.max()) <= 4:
         position, normal, edge = quad_view(
-            mesh.points, mesh.corners, mesh.offsets, normals, tri.corners, tri.faces, origin
+            mesh.points, mesh.corners, mesh.offsets, fans.normals, fans.of_corner, tri.corners, tri.faces, origin
         )
         triangles, vertex_face = tri.corners, mesh.corner_faces
     else:
         source, triangles, edge = _vertices(mesh)
         position = (mesh.points[mesh.corners[source]] - origin).astype("<f4")
         normal = np.zeros((len(source), 4), np.int8)
-        normal[:, :3] = np.rint(normals[source] * 127)
+        normal[:, :3] = np.rint(fans.normals[fans.of_corner[source]] * 127)
         vertex_face = mesh.corner_faces[source]
-    con = mesh.connectivity
-    sharp = con.edges[sharp_edges(mesh)] if con.n_edges else np.zeros((0, 2), np.int32)
+    sharp = fans.sharp
     lines = (mesh.points[sharp.ravel()] - origin).astype("<f4")
     lineage = json.dumps([list(r) for r in mesh.lineage.rows]).encode()
     rows = mesh.face_lineage if mesh.face_lineage is not None else np.full(mesh.n_faces, -1, np.int32)
@@ -83,17 +82,11 @@ def _view_bytes(mesh: Mesh) -> bytes:
         [_MAGIC, 1, len(position), len(triangles), mesh.n_faces, len(sharp), len(lineage), 0, 0, 0, 0, 0], "<u4"
     )
     parts = [
-        head, origin.astype("<f8"), position, lines, np.asarray(triangles).astype("<u4"), tri.faces.astype("<u4"),
-        np.asarray(vertex_face).astype("<u4"), np.asarray(rows).astype("<i4"), normal, edge,
+        head, origin.astype("<f8"), position, lines, np.asarray(triangles).astype("<u4", copy=False), tri.faces.astype("<u4", copy=False),
+        np.asarray(vertex_face).astype("<u4", copy=False), np.asarray(rows).astype("<i4", copy=False), normal, edge,
     ]  # fmt: skip
-    sections = [np.ascontiguousarray(p).reshape(-1).view(np.uint8) for p in parts if p.size]
-    out = np.empty(sum(len(p) for p in sections) + len(lineage) + -len(lineage) % 4, np.uint8)
-    at = 0
-    for section in sections:
-        out[at : at + len(section)] = section
-        at += len(section)
-    out[at:] = np.frombuffer(lineage + b" " * (-len(lineage) % 4), np.uint8)
-    return out.tobytes()
+    sections = [np.ascontiguousarray(p).data for p in parts if p.size]
+    return b"".join([*sections, lineage, b" " * (-len(lineage) % 4)])
 
 
 def _vertices(mesh: Mesh) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

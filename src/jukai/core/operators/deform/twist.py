@@ -57,7 +57,7 @@ def twist(mesh: Mesh, values: Values, context: Context) -> Result:
     """
     frame = values.axis.frame(mesh)
     along_axis = (mesh.points - frame.origin) @ frame.direction
-    used = along_axis[mesh.corners] if len(mesh.corners) else along_axis
+    used = along_axis if mesh.used_points.all() else along_axis[mesh.used_points]
     low, high = (float(used.min()), float(used.max())) if len(used) else (0.0, 0.0)
     length_ = high - low
     if not length_ > 1e-12 * max(mesh.size, 1e-300):
