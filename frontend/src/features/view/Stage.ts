@@ -65,7 +65,12 @@ export class Stage {
   private readonly perspectiveCamera = new PerspectiveCamera()
   private readonly parallelCamera = new OrthographicCamera()
   private floor: LineSegments | null = null
-  private ghost: { mesh: Mesh; sharp: LineSegments } | null = null
+  private ghost: {
+    data: BodyData
+    placed: readonly number[]
+    mesh: Mesh
+    sharp: LineSegments
+  } | null = null
   private frame = 0
   private ways: Ways = 'shaded_lines'
   private paper = new Color('#f3f0e6')
@@ -189,6 +194,8 @@ export class Stage {
 
   /** The outline before the change, thin double-dash; null takes it away. */
   showBefore(data: BodyData | null, matrix: readonly number[] | null): void {
+    if (data === (this.ghost?.data ?? null) && sameNumbers(matrix, this.ghost?.placed ?? null))
+      return
     if (this.ghost) {
       this.scene.remove(this.ghost.mesh, this.ghost.sharp)
       for (const o of [this.ghost.mesh, this.ghost.sharp]) {
@@ -219,7 +226,7 @@ export class Stage {
         o.renderOrder = 5
         this.scene.add(o)
       }
-      this.ghost = { mesh, sharp }
+      this.ghost = { data, placed: matrix, mesh, sharp }
     }
     this.invalidate()
   }
@@ -412,6 +419,10 @@ export class Stage {
 function set(uniforms: RawShaderMaterial['uniforms'], name: string, value: unknown): void {
   const u = uniforms[name]
   if (u) u.value = value
+}
+
+function sameNumbers(a: readonly number[] | null, b: readonly number[] | null): boolean {
+  return a === b || (!!a && !!b && a.length === b.length && a.every((x, i) => x === b[i]))
 }
 
 /** Cut each line into a long dash and two short ones. */

@@ -71,12 +71,30 @@ def with_short_diagonals(mesh: Mesh) -> Mesh:
     if not turned.any():
         return mesh
     uv = mesh.uv if mesh.uv is not None else np.zeros((0, 2))
-    rotate = rotate_bent.choose(4 * len(fours))
+    rotate = rotate_bent if len(mesh.corners) > FEW else _rotate_few
     corners, uv, cut = rotate(mesh.points, mesh.corners, uv, first[turned], starts[turned], tri.corners)
     kept = {k: v for k, v in mesh._cache.items() if k in ("vector_areas", "face normals", "bounds")}  # noqa: SLF001
     kept["triangulation"] = Triangulation(frozen(cut), tri.faces)
     shared = {k: v for k, v in mesh._topology.items() if k in ("sides", "corner_faces", "used_points")}  # noqa: SLF001
     return replace(mesh, corners=corners, uv=None if mesh.uv is None else uv, _cache=kept, _topology=shared)
+
+
+def _rotate_few(points: Floats, corners: Ints, uv: Floats, first: Ints, starts: Ints, cut: Ints) -> tuple[Any, ...]:
+    """What ``rotate_bent`` does, by array code."""
+    ring = first[:, None] + np.arange(4)
+    p = points[corners[ring]]
+    a, b, c = (p[:, k] - p[:, 0] for k in (1, 2, 3))
+    volume = np.einsum("ij,ij->i", np.cross(a, b), c)
+    spread = np.maximum(np.einsum("ij,ij->i", b, b), np.einsum("ij,ij->i", c - a, c - a))
+    bent = np.abs(volume) > 1e-9 * spread * np.sqrt(spread)
+    ring, starts = ring[bent], starts[bent]
+    corners, cut = corners.copy(), cut.copy()
+    corners[ring] = corners[np.roll(ring, -1, axis=1)]
+    if len(uv):
+        uv = uv.copy()
+        uv[ring] = uv[np.roll(ring, -1, axis=1)]
+    cut[starts], cut[starts + 1] = ring[:, [0, 1, 2]], ring[:, [0, 2, 3]]
+    return corners, uv, cut
 
 
 def _triangulate(mesh: Mesh) -> Triangulation:
