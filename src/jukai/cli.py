@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import os
 import sys
 import warnings
 from collections.abc import Sequence
@@ -27,6 +28,7 @@ class _Parser(argparse.ArgumentParser):
 def run() -> None:
     """Entry point of the installed command."""
     keep_freed_memory()
+    os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")  # none are used, and looking for them takes time
     sys.exit(main(sys.argv[1:]))
 
 

@@ -15,12 +15,13 @@ import numpy as np
 import trimesh
 
 from jukai.core.errors import FileProblem
-from jukai.core.formats import ExportPart, WriteOptions, read_mesh, write_parts
+from jukai.core.formats import WriteOptions, read_mesh
 from jukai.core.formats._obj_fast import read_plain_obj
 from jukai.core.formats.bench_file import bench_schema, read_bench, read_bench_zip, write_bench, write_bench_zip
 from jukai.core.formats.glb import GlbMaterial
 from jukai.core.formats.obj import _Reader
 from jukai.core.formats.text import decimal_rows, index_rows
+from jukai.core.formats.writing import ExportPart, write_parts
 from jukai.core.geometry.measures import signed_volume
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.triangulation import triangulate
@@ -91,7 +92,7 @@ class RoundTrips(unittest.TestCase):
         rng = np.random.default_rng(1)
         for scale in (1e-6, 1.0, 1e6, 123456789.0):
             rows = rng.normal(size=(30_000, 3)) * scale
-            back = np.array([line.split()[1:] for line in decimal_rows(b"v", rows).splitlines()], float)
+            back = np.array([line.split()[1:] for line in bytes(decimal_rows(b"v", rows)).splitlines()], float)
             np.testing.assert_allclose(back, rows, rtol=0, atol=5e-15 * np.abs(rows).max())
         many = np.tile([0.1, -2.0, 1234.5], (20_001, 1))
         self.assertEqual(decimal_rows(b"v", many)[:18], b"v 0.1 -2 1234.5\nv ")

@@ -183,7 +183,14 @@ class Normals(unittest.TestCase):
             np.testing.assert_allclose(normals, face_normals(mesh), atol=1e-12)
             np.testing.assert_allclose(angles, corner_angles(mesh), atol=1e-12)
             loop = fans_loop(
-                mesh.corners, mesh.offsets, normals, angles, _marks(mesh), mesh.n_points, np.cos(np.pi / 6)
+                mesh.corners,
+                mesh.offsets,
+                mesh.corner_faces,
+                normals,
+                angles,
+                _marks(mesh),
+                mesh.n_points,
+                np.cos(np.pi / 6),
             )
             each = _each_for_itself(mesh, Fans(*loop[:4]))
             np.testing.assert_array_equal(each.sharp, mesh.connectivity.edges[sharp_edges(mesh)])

@@ -53,33 +53,3 @@ def check_mesh(points: Any, corners: Any, offsets: Any, limit: float) -> Any:
                 box[0, k] = min(box[0, k], x)
                 box[1, k] = max(box[1, k], x)
     return good, keep, lost, used, box
-
-
-@kernel
-def unpack_rows(raw: Any, at: int, rows: int, sides: int, big: bool) -> Any:  # noqa: FBT001
-    """Unpack rows of a one-byte count and ``sides`` four-byte numbers; False when a count is another."""
-    out = np.empty(rows * sides, np.int32)
-    c = 0
-    for _ in range(rows):
-        if raw[at] != sides:
-            return False, out
-        at += 1
-        for _ in range(sides):
-            if big:
-                v = (
-                    (np.int32(raw[at]) << 24)
-                    | (np.int32(raw[at + 1]) << 16)
-                    | (np.int32(raw[at + 2]) << 8)
-                    | raw[at + 3]
-                )
-            else:
-                v = (
-                    (np.int32(raw[at + 3]) << 24)
-                    | (np.int32(raw[at + 2]) << 16)
-                    | (np.int32(raw[at + 1]) << 8)
-                    | raw[at]
-                )
-            out[c] = v
-            c += 1
-            at += 4
-    return True, out

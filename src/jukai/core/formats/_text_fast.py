@@ -9,14 +9,16 @@ import numpy as np
 from jukai.core.geometry.kernels import kernel
 
 
-def decimals(key: Any, rows: Any, places: int) -> bytes:
+def decimals(key: Any, rows: Any, places: int) -> memoryview:
     """Return ``key x y z`` lines with at most ``places`` decimals."""
-    return bytes(_decimals(key, rows, places).data)
+    out, size = _decimals(key, rows, places)
+    return memoryview(out.data)[:size]
 
 
-def faces(corners: Any, uv: Any, offsets: Any) -> bytes:
+def faces(corners: Any, uv: Any, offsets: Any) -> memoryview:
     """Return ``f a/b c/d`` lines."""
-    return bytes(_faces(corners, uv, offsets).data)
+    out, size = _faces(corners, uv, offsets)
+    return memoryview(out.data)[:size]
 
 
 @kernel
@@ -84,7 +86,7 @@ def _decimals(key: Any, rows: Any, places: int) -> Any:
                 at += width
         out[at] = 10
         at += 1
-    return out[:at].copy()
+    return out, at
 
 
 @kernel
@@ -126,4 +128,4 @@ def _faces(corners: Any, uv: Any, offsets: Any) -> Any:
                 at += count
         out[at] = 10
         at += 1
-    return out[:at].copy()
+    return out, at

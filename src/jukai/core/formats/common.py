@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -102,8 +103,12 @@ def check_text(data: bytes, what: str) -> None:
         raise FileProblem(f"This is not a text {what} file.")
 
 
-def finish_reading(raw: RawMesh, *, merge: bool, has_units: bool = False) -> ReadMesh:
+def finish_reading(
+    raw: RawMesh, *, merge: bool, has_units: bool = False, explain: Callable[[], None] | None = None
+) -> ReadMesh:
     """Check what a parser found and make the mesh of it.
+
+    ``explain`` may raise a better error than ours when a coordinate is out of its limits.
 
     Faces of fewer than three different points are left out with a note; points at the same place
     are merged where the format repeats them for every face.
@@ -116,6 +121,8 @@ def finish_reading(raw: RawMesh, *, merge: bool, has_units: bool = False) -> Rea
         points, corners = merge_same_points(points, corners)
     keep, good, seen = _checked(points, corners, offsets)
     if not good:
+        if explain is not None:
+            explain()
         raise FileProblem(f"A coordinate is over the limit of {LIMIT:g} mm.")
     face_group = raw.face_group if raw.face_group is not None else np.full(len(offsets) - 1, -1, np.int32)
     face_finish, uv = raw.face_finish, raw.uv

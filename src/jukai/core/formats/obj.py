@@ -228,7 +228,7 @@ def one_word(name: str) -> str:
 
 def write_obj(parts: Sequence[ObjPart], options: WriteOptions, mtl_name: str | None = None) -> bytes:
     """Write parts as OBJ. Points, texture points and faces of each part follow its ``o`` line."""
-    out: list[bytes] = [
+    out: list[bytes | memoryview] = [
         b"# mm, written by Jukai\n" if options.unit == "mm" else f"# {options.unit}, written by Jukai\n".encode()
     ]
     if mtl_name and any(p.finish for p in parts):
@@ -249,7 +249,7 @@ def write_obj(parts: Sequence[ObjPart], options: WriteOptions, mtl_name: str | N
     return b"".join(out)
 
 
-def _faces(part: ObjPart, corner_uv: np.ndarray | None, base: int, options: WriteOptions) -> list[bytes]:
+def _faces(part: ObjPart, corner_uv: np.ndarray | None, base: int, options: WriteOptions) -> list[bytes | memoryview]:
     mesh = part.mesh
     corners = mesh.corners + base
     if options.triangles:
@@ -263,7 +263,7 @@ def _faces(part: ObjPart, corner_uv: np.ndarray | None, base: int, options: Writ
     label, names = _labels(part)
     label = label[faces]
     cuts = np.flatnonzero(np.diff(label)) + 1
-    out = []
+    out: list[bytes | memoryview] = []
     last: tuple[str, str | None] = ("", None)
     for a, b in zip([0, *cuts.tolist()], [*cuts.tolist(), len(label)], strict=True):
         if a == b:
@@ -286,8 +286,9 @@ def _labels(part: ObjPart) -> tuple[np.ndarray, list[tuple[str, str | None]]]:
     finish = mesh.face_finish if mesh.face_finish is not None else np.full(mesh.n_faces, -1, np.int32)
     many = len(mesh.finishes) + 1
     key = (rows.astype(np.int64) + 1) * many + finish + 1
-    there = np.flatnonzero(np.bincount(key, minlength=1)) if len(key) else np.zeros(0, np.int64)
-    label = np.searchsorted(there, key)
+    counts = np.bincount(key, minlength=1)
+    there = np.flatnonzero(counts)
+    label = (np.cumsum(counts > 0) - 1)[key]
     pairs = np.stack([there // many - 1, there % many - 1], axis=1)
     names = []
     for row, f in pairs.tolist():

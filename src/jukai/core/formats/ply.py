@@ -9,7 +9,6 @@ from typing import Any
 import numpy as np
 
 from jukai.core.errors import FileProblem
-from jukai.core.formats._check_fast import unpack_rows
 from jukai.core.formats.common import (
     LIMIT,
     MOST_POINTS,
@@ -22,7 +21,7 @@ from jukai.core.formats.common import (
     plural,
 )
 from jukai.core.geometry.arrays import concatenated_ranges
-from jukai.core.geometry.kernels import FEW, kernel
+from jukai.core.geometry.kernels import kernel
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.triangulation import triangulate
 
@@ -73,12 +72,12 @@ def read_ply(data: bytes) -> ReadMesh:
     found = _text(data, body, elements) if order == "" else _binary(data, body, elements, order)
     if found.corners is None or len(found.sizes) == 0:
         raise FileProblem(f"{plural(len(found.points), 'point')} but no face.")
-    _check_points(found.points)
     _check_indices(found)
     k = int(found.sizes[0])
     alike = len(found.corners) == k * len(found.sizes) and bool((found.sizes == k).all())
     offsets = np.arange(0, len(found.corners) + 1, k, dtype=np.int32) if alike and k else offsets_of(found.sizes)
-    return finish_reading(RawMesh(found.points, found.corners, offsets, found.uv, notes=found.notes), merge=False)
+    raw = RawMesh(found.points, found.corners, offsets, found.uv, notes=found.notes)
+    return finish_reading(raw, merge=False, explain=lambda: _check_points(found.points))
 
 
 def _header(data: bytes) -> tuple[str, list[_Element], int]:
@@ -273,16 +272,11 @@ def _alike(data: bytes, at: int, e: _Element, order: str, found: _Found | None) 
     row = np.dtype([("n", count_type), ("list", order + p.type, (k,))])
     if e.count * row.itemsize > len(data) - at:
         return None
-    if e.count * k > FEW and p.count_type == "u1" and p.type in ("i4", "u4"):
-        same, values = unpack_rows(np.frombuffer(data, np.uint8), at, e.count, k, order == ">")
-        values = values if p.type == "i4" else values.view(np.uint32)
-    else:
-        table = np.frombuffer(data, row, e.count, at)
-        same, values = (table["n"] == k).all(), table["list"].reshape(-1)
-    if not same:
+    table = np.frombuffer(data, row, e.count, at)
+    if not (table["n"] == k).all():
         return None
     if found is not None:
-        _take_faces(found, values, np.full(e.count, k), p)
+        _take_faces(found, table["list"].reshape(-1), np.full(e.count, k), p)
     return at + e.count * row.itemsize
 
 

@@ -2,17 +2,14 @@
 
 from __future__ import annotations
 
+from importlib import import_module
+
 from jukai.core.errors import FileProblem
 from jukai.core.formats.common import FORMATS, ReadMesh
-from jukai.core.formats.glb import read_glb
-from jukai.core.formats.obj import read_obj
-from jukai.core.formats.ply import read_ply
-from jukai.core.formats.stl import read_stl
 
 __all__ = ["MOST_BYTES", "format_of", "read_mesh"]
 
 MOST_BYTES = 512 * 1024 * 1024
-_READERS = {"obj": read_obj, "stl": read_stl, "ply": read_ply, "glb": read_glb}
 
 
 def format_of(name: str) -> str:
@@ -46,6 +43,9 @@ def read_mesh(data: bytes, file_format: str) -> ReadMesh:
     if len(data) > MOST_BYTES:
         raise FileProblem(f"The file has {len(data) // 1_000_000} MB; {MOST_BYTES // 1_000_000} MB are the most.")
     try:
-        return _READERS[file_format](data)
+        # loaded when it is needed: a command that reads no mesh does not wait for the parsers
+        module = import_module(f"jukai.core.formats.{file_format}")
+        out: ReadMesh = getattr(module, f"read_{file_format}")(data)
     except MemoryError:
         raise FileProblem("The file needs more memory than there is.") from None
+    return out

@@ -14,7 +14,7 @@ _DIGITS = 15
 """Significant digits of the largest number: all that a double is sure to hold."""
 
 
-def decimal_rows(key: bytes, rows: Any) -> bytes:
+def decimal_rows(key: bytes, rows: Any) -> bytes | memoryview:
     """Return ``key x y z`` lines of (n, k) numbers.
 
     All have the same number of decimals, chosen so that the largest keeps 15 significant digits;
@@ -45,7 +45,7 @@ def _decimal(x: float) -> str:
     return str(int(x)) if x == int(x) and abs(x) < 1e15 else repr(x)
 
 
-def index_rows(corners: Any, uv: Any, offsets: Any) -> bytes:
+def index_rows(corners: Any, uv: Any, offsets: Any) -> bytes | memoryview:
     """Return ``f a/b c/d ...`` lines of faces in compressed rows."""
     if len(corners) > 20_000:
         from jukai.core.formats._text_fast import faces

@@ -115,7 +115,9 @@ def frames_loop(points: Any, corners: Any, offsets: Any) -> Any:
 
 
 @kernel
-def fans_loop(corners: Any, offsets: Any, normals: Any, angles: Any, marks: Any, n_points: int, cosine: float) -> Any:
+def fans_loop(
+    corners: Any, offsets: Any, corner_faces: Any, normals: Any, angles: Any, marks: Any, n_points: int, cosine: float
+) -> Any:
     """Fan of each corner, first corner and mean normal of each fan, sharp edges, whether a fan has no normal.
 
     Fans stand in the order of their points, edges (lower point first) in that of their lower points.
@@ -130,23 +132,21 @@ def fans_loop(corners: Any, offsets: Any, normals: Any, angles: Any, marks: Any,
         most = max(most, starts[p + 1])
         starts[p + 1] += starts[p]
     fill = starts[:-1].copy()
-    items = np.empty((n, 4), np.int32)  # corner, face, point ahead, point behind
-    for f in range(offsets.shape[0] - 1):
-        first, last = offsets[f], offsets[f + 1]
-        for i in range(first, last):
-            k = fill[corners[i]]
-            fill[corners[i]] = k + 1
-            items[k, 0] = i
-            items[k, 1] = f
-            items[k, 2] = corners[i + 1] if i + 1 < last else corners[first]
-            items[k, 3] = corners[i - 1] if i > first else corners[last - 1]
+    around = np.empty(n, np.int32)  # the corners of each point
+    for c in range(n):
+        k = fill[corners[c]]
+        fill[corners[c]] = k + 1
+        around[k] = c
     of = np.empty(n, np.int32)
     firsts = np.empty(n, np.int32)
     parent = np.empty(most, np.int32)
     match = np.empty(most, np.int32)
     ahead = np.empty(most, np.int32)
     behind = np.empty(most, np.int32)
+    faces = np.empty(most, np.int32)
     met = np.empty(most, np.bool_)
+    unmarked = marks.shape[0] == 0
+    half = np.sqrt(max(1.0 + cosine, 0.0) / 2.0) + 1e-9  # cosine of half the crease
     room = 1024
     edges = np.empty((room, 2), np.int32)
     n_edges = 0
@@ -154,11 +154,42 @@ def fans_loop(corners: Any, offsets: Any, normals: Any, angles: Any, marks: Any,
     for p in range(n_points):
         a = starts[p]
         v = starts[p + 1] - a
+        if v == 0:
+            continue
+        f = corner_faces[around[a]]
+        x, y, z = normals[f, 0], normals[f, 1], normals[f, 2]
+        near = 2.0
+        for i in range(v):
+            c = around[a + i]
+            f = corner_faces[c]
+            first, last = offsets[f], offsets[f + 1]
+            faces[i] = f
+            ahead[i] = corners[c + 1 if c + 1 < last else first]
+            behind[i] = corners[c - 1 if c > first else last - 1]
+            near = min(near, x * normals[f, 0] + y * normals[f, 1] + z * normals[f, 2])
+        if near >= half and unmarked and v <= 32:
+            # all within half the crease of one: every edge here is smooth. Once round, and it is one fan.
+            i = steps = 0
+            while steps < v:
+                q = ahead[i]
+                j = 0
+                while j < v and behind[j] != q:
+                    j += 1
+                if j == v or q == p:
+                    break
+                steps += 1
+                i = j
+                if j == 0:
+                    break
+            if steps == v and i == 0:
+                firsts[count] = around[a]
+                for i in range(v):
+                    of[around[a + i]] = count
+                count += 1
+                continue
         for i in range(v):
             parent[i] = i
             match[i] = -1
-            ahead[i] = items[a + i, 2]
-            behind[i] = items[a + i, 3]
         if v <= 32:
             for i in range(v):
                 q = ahead[i]
@@ -199,10 +230,10 @@ def fans_loop(corners: Any, offsets: Any, normals: Any, angles: Any, marks: Any,
             sharp = j < 0
             if not sharp:
                 met[j] = True
-                mark = marks[items[a + i, 0]] if marks.shape[0] > 0 else -1
+                mark = marks[around[a + i]] if marks.shape[0] > 0 else -1
                 sharp = mark == 1
                 if mark < 0:
-                    f, g = items[a + i, 1], items[a + j, 1]
+                    f, g = faces[i], faces[j]
                     dot = normals[f, 0] * normals[g, 0] + normals[f, 1] * normals[g, 1] + normals[f, 2] * normals[g, 2]
                     sharp = dot < cosine
             if sharp:
@@ -246,9 +277,9 @@ def fans_loop(corners: Any, offsets: Any, normals: Any, angles: Any, marks: Any,
             parent[i] = root
             if root == i:
                 match[i] = count  # the fan's number, from now on
-                firsts[count] = items[a + i, 0]
+                firsts[count] = around[a + i]
                 count += 1
-            of[items[a + i, 0]] = match[root]
+            of[around[a + i]] = match[root]
     means = np.zeros((count, 3), np.float64)
     for f in range(offsets.shape[0] - 1):
         x, y, z = normals[f, 0], normals[f, 1], normals[f, 2]

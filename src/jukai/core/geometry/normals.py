@@ -101,7 +101,9 @@ def _smooth_fans(mesh: Mesh, crease: float) -> Fans:
     if len(mesh.corners) > FEW:
         _, normals, angles = face_frames(mesh)
         cosine = math.cos(math.radians(crease))
-        *arrays, lost = fans_loop(mesh.corners, mesh.offsets, normals, angles, _marks(mesh), mesh.n_points, cosine)
+        *arrays, lost = fans_loop(
+            mesh.corners, mesh.offsets, mesh.corner_faces, normals, angles, _marks(mesh), mesh.n_points, cosine
+        )
         return _each_for_itself(mesh, Fans(*arrays)) if lost else Fans(*arrays)
     con = mesh.connectivity
     normals = face_normals(mesh)
