@@ -161,8 +161,10 @@ def _write(bench: Any, evaluation: Any, out: Path) -> None:
     from jukai.core.formats.writing import ExportPart, write_parts
 
     finish = bench.finish_of(evaluation.part)
-    material = GlbMaterial(finish.name, finish.colour, finish.metal, finish.roughness) if finish else None
-    part = ExportPart(evaluation.part.name, evaluation.placed_mesh(), material)
+    looks = {f.name: GlbMaterial(f.name, f.colour, f.metal, f.roughness) for f in bench.finishes}
+    part = ExportPart(
+        evaluation.part.name, evaluation.placed_mesh(), looks[finish.name] if finish else None, tuple(looks.values())
+    )
     files = write_parts([part], out.suffix.lower().lstrip("."), WriteOptions(), out.stem)
     try:
         for i, body in enumerate(files.values()):

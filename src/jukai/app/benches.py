@@ -273,6 +273,7 @@ class Benches:
         report = part_report(evaluation) | {"soundness": soundness_report(soundness(mesh))}
         finish = bench.finish_of(evaluation.part)
         report["finish"] = finish.model_dump() if finish else None
+        report["finishes"] = [f.model_dump() for f in bench.finishes if f.name in mesh.finishes]
         self.store.keep_baked(
             bench_id, evaluation.part.id, evaluation.part.name, number, evaluation.key, report, mesh_to_bytes(mesh)
         )
@@ -304,7 +305,7 @@ class Benches:
         if not rows or (ids and len(rows) < len(set(ids))):
             raise FileProblem("What was asked for is not in the hand-over any more.", hint="Bake it again.")
         parts = [
-            ExportPart(b.part_name, mesh_from_bytes(self.store.baked_mesh(bench_id, b.id)), _material(b)) for b in rows
+            ExportPart(b.part_name, mesh_from_bytes(self.store.baked_mesh(bench_id, b.id)), *_looks(b)) for b in rows
         ]
         stem = rows[0].part_name if len(rows) == 1 else self.store.row(bench_id).name
         if together or len(parts) == 1:
@@ -326,6 +327,11 @@ def _without_clash(held: Mapping[str, bytes], new: dict[str, bytes]) -> dict[str
     return {f"{'_' * sum(n.lstrip('_') == name for n in held)}{name}": body for name, body in new.items()}
 
 
-def _material(b: BakedRow) -> GlbMaterial | None:
-    f = b.report.get("finish")
-    return GlbMaterial(f["name"], f["colour"], f["metal"], f["roughness"]) if f else None
+def _looks(b: BakedRow) -> tuple[GlbMaterial | None, tuple[GlbMaterial, ...]]:
+    """Return the finish of a baked part and those of single faces, as they were when it was baked."""
+    own, others = b.report.get("finish"), b.report.get("finishes") or []
+    return _look(own) if own else None, tuple(_look(f) for f in others)
+
+
+def _look(f: Mapping[str, Any]) -> GlbMaterial:
+    return GlbMaterial(f["name"], f["colour"], f["metal"], f["roughness"])

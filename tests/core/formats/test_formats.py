@@ -81,6 +81,19 @@ class RoundTrips(unittest.TestCase):
             self.assertIn(line, text.splitlines())
         self.assertIn("newmtl Brass", files["out.mtl"].decode())
 
+    def test_finishes_of_single_faces(self) -> None:
+        cube_ = reference_mesh("cube.obj")
+        two = cube_.with_changes(finishes=("Steel", "Chalk"), face_finish=np.array([0, 0, 1, -1, -1, -1], np.int32))
+        part = ExportPart("Cube", two, BRASS, (GlbMaterial("Steel", "#888888", 1.0, 0.2),))
+        for kind in ("glb", "obj"):
+            files = write_parts([part], kind, WriteOptions(triangles=True))
+            read = read_mesh(next(iter(files.values())), kind).mesh
+            assert read.face_finish is not None
+            counts = {name: int((read.face_finish == i).sum()) for i, name in enumerate(read.finishes)}
+            self.assertEqual(counts, {"Steel": 4, "Chalk": 2, "Brass": 6}, kind)
+        self.assertIn(b"newmtl Steel", files["parts.mtl"])
+        self.assertIn(b"newmtl Chalk", files["parts.mtl"])
+
     def test_several_parts_in_one_file(self) -> None:
         parts = [ExportPart("a", column()), ExportPart("b", reference_mesh("cube.obj"), BRASS)]
         for kind in ("obj", "stl", "ply", "glb"):

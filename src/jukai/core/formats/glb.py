@@ -440,11 +440,15 @@ class GlbMaterial:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class GlbPart:
-    """A named mesh in mm and Z up, with its own finish (an index of the materials, -1 for none)."""
+    """A named mesh in mm and Z up, with its own finish (an index of the materials, -1 for none).
+
+    ``face_materials`` are the materials of the finishes that single faces have.
+    """
 
     name: str
     mesh: Mesh
     material: int = -1
+    face_materials: tuple[int, ...] = ()
 
 
 class _Blob:
@@ -549,8 +553,9 @@ def _primitives(blob: _Blob, part: GlbPart) -> list[dict[str, Any]]:
         rows = ids if finish is None or (finish == f).all() else ids[finish == f]
         indices = blob.add(rows.reshape(-1, 1), "SCALAR", 5123 if rows.dtype.itemsize == 2 else 5125, 34963)
         row: dict[str, Any] = {"attributes": dict(attributes), "indices": indices}
-        if part.material >= 0:
-            row["material"] = part.material
+        material = part.face_materials[f] if 0 <= f < len(part.face_materials) else part.material
+        if material >= 0:
+            row["material"] = material
         out.append(row)
     return out
 

@@ -7,6 +7,8 @@ import zipfile
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+import numpy as np
+
 from jukai.core.errors import FileProblem
 from jukai.core.formats.common import FORMATS, WriteOptions
 from jukai.core.formats.glb import GlbMaterial, GlbPart, write_glb
@@ -20,11 +22,28 @@ __all__ = ["ExportPart", "write_parts", "write_zip"]
 
 @dataclass(frozen=True, slots=True, eq=False)
 class ExportPart:
-    """A part to be handed over: its name, its mesh in bench space, its finish."""
+    """A part to be handed over: its name, its mesh in bench space, its finish.
+
+    ``known`` are the looks of the finishes that single faces have; one that is only a name keeps its
+    name and looks plain.
+    """
 
     name: str
     mesh: Mesh
     finish: GlbMaterial | None = None
+    known: tuple[GlbMaterial, ...] = ()
+
+    def looks(self) -> list[GlbMaterial]:
+        """Return the finishes of single faces, in the order of the mesh's names."""
+        by_name = {m.name: m for m in self.known}
+        return [by_name.get(name) or GlbMaterial(name) for name in self.mesh.finishes]
+
+    def used(self) -> list[GlbMaterial]:
+        """Return all finishes that some face has, the part's own first."""
+        faces = self.mesh.face_finish
+        own = [self.finish] if self.finish is not None and (faces is None or bool((faces < 0).any())) else []
+        there = set() if faces is None else set(np.unique(faces).tolist())
+        return own + [look for i, look in enumerate(self.looks()) if i in there and look not in own]
 
 
 def write_parts(
@@ -43,12 +62,13 @@ def write_parts(
         materials: list[GlbMaterial] = []
         rows = []
         for p in parts:
-            if p.finish is not None and p.finish not in materials:
-                materials.append(p.finish)
-            rows.append(GlbPart(p.name, p.mesh, materials.index(p.finish) if p.finish is not None else -1))
+            looks = p.looks()
+            materials += [m for m in dict.fromkeys([*([p.finish] if p.finish else []), *looks]) if m not in materials]
+            own = materials.index(p.finish) if p.finish is not None else -1
+            rows.append(GlbPart(p.name, p.mesh, own, tuple(materials.index(m) for m in looks)))
         return {f"{stem}.glb": write_glb(rows, materials)}
     if file_format == "obj":
-        finishes = {p.finish.name: p.finish for p in parts if p.finish is not None}
+        finishes = {m.name: m for p in parts for m in p.used()}
         mtl = f"{stem}.mtl" if finishes else None
         body = write_obj([ObjPart(p.name, p.mesh, p.finish.name if p.finish else None) for p in parts], options, mtl)
         out = {f"{stem}.obj": body}
