@@ -253,6 +253,7 @@ class Revolve(unittest.TestCase):
             ({}, [[1, 0], [4, 4], [4, 0], [1, 4]], "crosses itself at (2.5, 2)", "profile"),
             ({}, [[0, 0], [0, 4]], "lies on the axis", "profile"),
             ({}, [[2, 1], [5, 1]], "no area", "profile"),
+            ({}, [[1, 1], [0, 0], [1, 2]], "disc that closes the profile runs through it at (0.5, 1)", "profile"),
             ({"angle": 0}, [[0, 0], [3, 0], [0, 4]], "0°", "angle"),
             ({"sides": 2}, [[0, 0], [3, 0], [0, 4]], "no inside", "sides"),
             ({"rise": 3}, [[0, 0], [3, 0], [0, 4]], "keep off the axis", "rise"),

@@ -87,6 +87,8 @@ def revolve(values: Values, context: Context) -> Result:
         )
         degrees = math.copysign(360.0, degrees)
     profile = _counter_clockwise(profile, closed=values.profile.sampled.closed, rises=values.rise != 0)
+    if values.ends != "open" and not values.profile.sampled.closed:
+        _refuse_crossed_closing(profile, rises=values.rise != 0)
     reach = float(profile[:, 0].max())
     extent = max(2 * reach, float(np.ptp(profile[:, 1])))
     sides = values.sides or chord_sides(reach, extent, degrees)
@@ -152,25 +154,46 @@ def _counter_clockwise(pts: Floats, *, closed: bool, rises: bool) -> Floats:
     double_area = float((x * np.roll(y, -1) - np.roll(x, -1) * y).sum())
     if abs(double_area) <= 1e-12 * float(np.ptp(ring, axis=0).max()) ** 2:
         raise ValueProblem("The profile encloses no area with the axis.", field="profile", hint="Give it a height.")
-    if not closed:
-        _refuse_crossed_closing(pts, ring, rises=rises)
     return pts if double_area > 0 else pts[::-1]
 
 
-def _refuse_crossed_closing(pts: Floats, ring: Floats, *, rises: bool) -> None:
-    """Refuse an open profile whose closing lines run through it."""
-    keep = np.ones(len(ring), dtype=bool)
-    keep[1:] = (np.abs(np.diff(ring, axis=0)) > 0).any(axis=1)
-    keep[-1] &= bool((ring[-1] != ring[0]).any())
-    ring = ring[keep]
-    # the closing line along the axis may touch where the profile does: only what is off it counts
-    inner = ring[:, 0] > 0
-    crossing = polyline_crossing(ring, closed=rises or bool(inner.all()))
-    if crossing is not None and (rises or crossing[2][0] > 1e-9 * float(pts[:, 0].max())):
-        at = crossing[2]
-        what = "The line that closes the profile" if rises else "The disc that closes the profile"
+def _refuse_crossed_closing(pts: Floats, *, rises: bool) -> None:
+    """Refuse an open profile whose closing discs, or with a rise whose closing line, run through it."""
+    if rises:
+        crossing = polyline_crossing(pts, closed=True)
+        at = None if crossing is None else crossing[2]
+        what = "The line that closes the profile"
+    else:
+        at = _on_disc(pts)
+        if at is None:
+            at = _on_disc(pts[::-1])
+        what = "The disc that closes the profile"
+    if at is not None:
         raise ValueProblem(f"{what} runs through it at ({at[0]:.4g}, {at[1]:.4g}).", field="profile",
                            hint="Lead the profile to the axis, or draw it closed.", places=[(at[0], 0.0, at[1])])  # fmt: skip
+
+
+def _on_disc(pts: Floats) -> Floats | None:
+    """Return where a profile meets the disc that reaches from its first point to the axis, if it does."""
+    reach, level = pts[0]
+    eps = 1e-9 * float(np.ptp(pts, axis=0).max())
+    if reach <= eps:
+        return None
+    p, q = pts[1:-1], pts[2:]  # the first chord only leaves from the disc's edge, if it does not run along it
+    a, b = p[:, 1] - level, q[:, 1] - level
+    flat = (np.abs(a) <= eps) & (np.abs(b) <= eps)
+    share = np.where(flat, 0.0, a / np.where(a == b, 1.0, a - b))
+    across = p[:, 0] + share * (q[:, 0] - p[:, 0])
+    meets = ((share >= -1e-12) & (share <= 1 + 1e-12) & ~flat & (np.abs(a - b) > 0)) | flat
+    inside = np.where(flat, np.minimum(p[:, 0], q[:, 0]), across)
+    hit = meets & (inside < reach + eps) & (np.where(flat, np.maximum(p[:, 0], q[:, 0]), across) > eps)
+    first = pts[1]
+    if abs(first[1] - level) <= eps and first[0] < reach:
+        return np.array([first[0], level])  # the profile itself runs inward along the disc
+    if not hit.any():
+        return None
+    k = int(np.argmax(hit))
+    return np.array([across[k], level])
 
 
 @dataclass(slots=True)
