@@ -31,6 +31,10 @@ from jukai.core.operators.values import angle, axis, choice, count, curve, lengt
 __all__ = ["Values", "revolve"]
 
 
+_LEAST_ANGLE = 1e-4
+"""Degrees below which the two ends of a part turn can't be told apart in what is drawn and written."""
+
+
 class Values(OperatorValues):
     """A body of turning."""
 
@@ -73,9 +77,11 @@ def revolve(values: Values, context: Context) -> Result:
     notes: list[Note] = []
     profile = _checked(values.profile)
     degrees = values.angle
-    if degrees == 0:
+    if abs(degrees) < _LEAST_ANGLE:
         raise ValueProblem(
-            "Turned through 0° there is no body.", field="angle", hint="360° turns it all the way round."
+            f"Turned through {degrees:g}° there is no body.",
+            field="angle",
+            hint=f"{_LEAST_ANGLE:g}° is the least; 360° turns it all the way round.",
         )
     if abs(degrees) > 360 and values.rise == 0:
         notes.append(
