@@ -1,0 +1,214 @@
+"""Corners where three strips or more meet: a patch of faces with four sides, and the surface it lies on."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from jukai.core.geometry.arrays import Floats, Ints
+
+__all__ = ["Template", "fill", "interior_count", "template"]
+
+_DENSE = 700
+"""Inner points up to which a dense matrix is the quickest way to solve for them."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Template:
+    """How a corner of k strips of n chords is divided; points are numbered border first, k·n of them.
+
+    Attributes
+    ----------
+    quads : (m, 4) points of the faces. Side i of the border runs from corner i·n to corner (i + 1)·n.
+    middle : points of the many-sided face in the middle, k of them where n is odd, else empty.
+    inner : number of inner points.
+    sector : (inner, 3) sector, and the place in it along the two sides of its corner, 0 to 1.
+    """
+
+    strips: int
+    chords: int
+    quads: Ints
+    middle: Ints
+    inner: int
+    sector: Floats
+
+
+def interior_count(strips: int, chords: int) -> int:
+    """Return how many points lie inside a patch."""
+    m = chords // 2
+    if chords % 2:
+        return strips * m * m
+    return strips * m * (m - 1) + 1 if m else 0
+
+
+@lru_cache(maxsize=64)
+def template(strips: int, chords: int) -> Template:
+    """Return the division of a patch: each corner of the border is the corner of a square grid that reaches the middle."""
+    k, n, m = strips, chords, chords // 2
+    odd = n % 2 == 1
+    border = k * n
+    i, a, b = (x.ravel() for x in np.meshgrid(np.arange(k), np.arange(m + 1), np.arange(m + 1), indexing="ij"))
+
+    def number(i: Ints, a: Ints, b: Ints) -> Ints:
+        i = i % k
+        out = np.where(b == 0, i * n + a, (i * n - b) % border)
+        within = (a > 0) & (b > 0)
+        if odd:
+            own = border + i * m * m + (a - 1) * m + (b - 1)
+        else:
+            # the side b = m belongs to the sector before, as its side a = m
+            turned = b == m
+            ii, aa, bb = np.where(turned, (i - 1) % k, i), np.where(turned, m, a), np.where(turned, a, b)
+            own = border + ii * m * (m - 1) + (aa - 1) * (m - 1) + (bb - 1)
+            own = np.where((a == m) & (b == m), border + k * m * (m - 1), own)
+        return np.where(within, own, out)
+
+    cell = (a < m) & (b < m)
+    ci, ca, cb = i[cell], a[cell], b[cell]
+    quads = np.stack([number(ci, ca, cb), number(ci, ca + 1, cb), number(ci, ca + 1, cb + 1), number(ci, ca, cb + 1)], axis=1)
+    middle = np.zeros(0, np.int64)
+    if odd:
+        gi, gb = (x.ravel() for x in np.meshgrid(np.arange(k), np.arange(m), indexing="ij"))
+        whole = np.full_like(gb, m)
+        # across the middle of each side, from one sector to the next; on the border it is the middle chord
+        near = np.where(gb == 0, gi * n + m, number(gi, whole, gb))
+        far = np.where(gb == 0, (gi * n + m + 1) % border, number(gi + 1, gb, whole))
+        quads = np.concatenate([quads, np.stack([near, far, number(gi + 1, gb + 1, whole), number(gi, whole, gb + 1)], axis=1)])
+        middle = number(np.arange(k), np.full(k, m), np.full(k, m)) if m else np.arange(k)
+    inner = interior_count(k, n)
+    sector = np.zeros((inner, 3))
+    ids = number(i, a, b)
+    own = ids >= border
+    sector[ids[own] - border] = np.stack([i, a / (n / 2), b / (n / 2)], axis=1)[own]
+    return Template(k, n, quads.astype(np.int32), middle.astype(np.int32), inner, sector)
+
+
+Solve = Callable[[Floats], Floats]
+
+
+@lru_cache(maxsize=32)
+def _solvers(strips: int, chords: int) -> tuple[Solve, Solve]:
+    """Return how inner points follow from what is given: as a membrane, and as a bent sheet.
+
+    The membrane puts each point in the middle of its neighbours. The sheet has least bending (the
+    sum of squares of the same differences) with one row of points outside the border given too, so
+    that it leaves the strips along themselves. Rows given to the sheet: border, then the row outside
+    (two for each border point, one on either side at corners).
+    """
+    t = template(strips, chords)
+    border, total = strips * chords, strips * chords + t.inner
+    rings = [t.quads[:, [0, 1]], t.quads[:, [1, 2]], t.quads[:, [2, 3]], t.quads[:, [3, 0]]]
+    if len(t.middle):
+        rings.append(np.stack([t.middle, np.roll(t.middle, -1)], axis=1))
+    pairs = np.unique(np.sort(np.concatenate(rings), axis=1), axis=0)
+    at, corners = np.arange(border), np.arange(0, border, chords)
+    # outside the border one point for each side that a border point lies on, in the same distance
+    one = np.concatenate([pairs[:, 0], pairs[:, 1], at, corners])
+    two = np.concatenate([pairs[:, 1], pairs[:, 0], total + at, total + border + corners])
+    inside = np.concatenate([np.ones(2 * len(pairs), bool), np.zeros(len(at) + len(corners), bool)])
+    if t.inner <= _DENSE:
+        whole = np.zeros((total, total + 2 * border))
+        whole[one, two] = 1
+        near = whole.copy()
+        near[:, total:] = 0
+        for matrix in (whole, near):
+            matrix[np.arange(total), np.arange(total)] = -matrix.sum(axis=1)
+        membrane = np.linalg.solve(near[border:, border:total], -near[border:, :border])
+        unknown, known = whole[:, border:total], np.delete(whole, np.s_[border:total], axis=1)
+        sheet = np.linalg.solve(unknown.T @ unknown, -unknown.T @ known)
+        return (lambda given: membrane @ given), (lambda given: sheet @ given)
+    from scipy.sparse import coo_matrix, csc_matrix, diags_array
+    from scipy.sparse.linalg import splu
+
+    def laplace(use: NDArray[np.bool_]) -> csc_matrix:
+        matrix = coo_matrix((np.ones(int(use.sum())), (one[use], two[use])), shape=(total, total + 2 * border)).tocsc()
+        degree = np.asarray(matrix.sum(axis=1)).ravel()
+        return csc_matrix(matrix - diags_array(degree, shape=matrix.shape))
+
+    near, whole = laplace(inside), laplace(np.ones_like(inside))
+    skin = splu(csc_matrix(near[border:, border:total]))
+    around = near[border:, :border]
+    keep = np.concatenate([np.arange(border), np.arange(total, total + 2 * border)])
+    unknown, known = whole[:, border:total], whole[:, keep]
+    bent = splu(csc_matrix(unknown.T @ unknown))
+    return (lambda given: skin.solve(-(around @ given))), (lambda given: bent.solve(-(unknown.T @ (known @ given))))
+
+
+def _solved(solve: Solve, given: Floats) -> Floats:
+    """Return (p, inner, 3) for (p, rows, 3): all patches and coordinates at once."""
+    p, rows, _ = given.shape
+    out = solve(np.ascontiguousarray(given.transpose(1, 0, 2)).reshape(rows, 3 * p))
+    return np.ascontiguousarray(out.reshape(-1, p, 3).transpose(1, 0, 2))
+
+
+def fill(strips: int, chords: int, border: Floats, outside: Floats, points: Floats, normals: Floats, weights: Floats,
+         *, hollow: bool) -> Floats:  # fmt: skip
+    """Return the inner points of patches.
+
+    Parameters
+    ----------
+    border : (p, k·n, 3) border points.
+    outside : (p, 2·k·n, 3) one row further out along the strips: beside each border point, and
+        beside each corner on its other side.
+    points : (p, 3) the old points.
+    normals : (p, k, 3) normals of the faces that hold the corners of the border.
+    weights : chord, round and sharp, as in ``profile_tables``.
+    """
+    t = template(strips, chords)
+    if t.inner == 0:
+        return np.zeros((len(border), 0, 3))
+    membrane, sheet = _solvers(strips, chords)
+    flat = _solved(membrane, border)
+    if hollow or weights[1] + weights[2] == 0:
+        return np.asarray(flat)
+    out = weights[0] * flat
+    if weights[1] > 0:
+        rounded = _solved(sheet, np.concatenate([border, outside], axis=1))
+        if weights[1] == 1:
+            rounded = _on_spheres(t, border, normals, rounded)
+        out = out + weights[1] * rounded
+    if weights[2] > 0:
+        out = out + weights[2] * _sharp(t, border, points)
+    return np.asarray(out)
+
+
+def _sharp(t: Template, border: Floats, points: Floats) -> Floats:
+    """Return the inner points on the old faces: each sector reaches from its corner to the old point."""
+    i, a, b = t.sector[:, 0].astype(np.int64), t.sector[:, 1][:, None], t.sector[:, 2][:, None]
+    n = t.chords
+    corner = border[:, i * n]
+    ahead = border[:, (i * n + n // 2) % (t.strips * n)] if n % 2 == 0 else corner
+    behind = border[:, (i * n - n // 2) % (t.strips * n)] if n % 2 == 0 else corner
+    old = points[:, None]
+    if n % 2:
+        return np.asarray(corner + (old - corner) * np.maximum(a, b))
+    return np.asarray(corner * (1 - a) * (1 - b) + ahead * a * (1 - b) + behind * (1 - a) * b + old * a * b)
+
+
+def _on_spheres(t: Template, border: Floats, normals: Floats, rounded: Floats) -> Floats:
+    """Return the inner points put on the sphere that touches all faces, where the whole border lies on one.
+
+    The centre is that of a ball that rolls into the corner: border corner = centre ± radius × normal.
+    """
+    n, k = t.chords, t.strips
+    corners = border[:, :: n][:, :k]
+    mean_n, mean_c = normals.mean(axis=1, keepdims=True), corners.mean(axis=1, keepdims=True)
+    dn, dc = normals - mean_n, corners - mean_c
+    spread = np.einsum("pij,pij->p", dn, dn)
+    radius = np.einsum("pij,pij->p", dn, dc) / np.where(spread > 0, spread, 1)
+    centre = mean_c[:, 0] - radius[:, None] * mean_n[:, 0]
+    reach = border - centre[:, None]
+    length = np.sqrt(np.einsum("pij,pij->pi", reach, reach))
+    size = np.abs(radius)[:, None]
+    fits = (spread > 1e-6) & (radius != 0) & (np.abs(length - size) <= 1e-7 * size).all(axis=1)
+    if not fits.any():
+        return rounded
+    sphere = rounded[fits] - centre[fits, None]
+    sphere = sphere / np.sqrt(np.einsum("pij,pij->pi", sphere, sphere))[..., None] * np.abs(radius[fits])[:, None, None]
+    out = rounded.copy()
+    out[fits] = sphere + centre[fits, None]
+    return out

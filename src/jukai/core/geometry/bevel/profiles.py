@@ -1,0 +1,34 @@
+"""The section of a strip: n chords from one face to the other, from hollow through flat and round to sharp."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from jukai.core.geometry.arrays import Floats
+
+__all__ = ["profile_tables"]
+
+
+def profile_tables(segments: int, roundness: float) -> Floats:
+    """Return what the section of a strip is mixed from.
+
+    A point of the section is M + a (A - M) + b (B - M): M on the old edge, A and B where the strip
+    begins and ends, a the mirror image of b. Three sections are known in closed form: the chord,
+    b = t; the round that leaves both faces along themselves, b = (1 - cos tφ) / (1 - cos φ) for faces
+    that turn by φ, which is an arc of a circle where both legs are equal; and the sharp edge,
+    b = max(0, 2t - 1). Between whole values of ``roundness`` they are mixed evenly, so nothing jumps:
+    0 chord, 1 round, 2 sharp, and from 0 to -1 the round mirrored at its chord.
+
+    Returns
+    -------
+    (4, n + 1): b of the chord, b of the sharp edge, the weights (chord, round, sharp, 0 ...), and
+    whether it is hollow in the first place of the last row.
+    """
+    t = np.arange(segments + 1) / segments
+    out = np.zeros((4, max(segments + 1, 3)))
+    out[0, : segments + 1] = t
+    out[1, : segments + 1] = np.maximum(0.0, 2 * t - 1)
+    r = abs(roundness)
+    out[2, :3] = [max(0.0, 1 - r), r if r <= 1 else 2 - r, max(0.0, r - 1)]
+    out[3, 0] = float(roundness < 0)
+    return out
