@@ -11,13 +11,13 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict
 
 from jukai.core.errors import Cancelled, TooLarge, ValueProblem
-from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.arrays import Bools, Floats
 from jukai.core.geometry.curves import CurveShape, Sampled
 from jukai.core.geometry.frames import Frame, frame_along
 from jukai.core.geometry.measures import surface_centroid
 from jukai.core.geometry.mesh import Mesh
 
-__all__ = ["Along", "AxisSpec", "Callout", "Context", "Kind", "Note", "Operator", "OperatorValues", "ProfileCurve", "Result",
+__all__ = ["Along", "AxisSpec", "Callout", "Context", "Kind", "Note", "Operator", "OperatorValues", "Picked", "ProfileCurve", "Result",
            "chord_sides", "operator"]  # fmt: skip
 
 
@@ -135,6 +135,19 @@ class ProfileCurve:
     point_ids: tuple[str, ...]
     formulas: tuple[frozenset[str], ...] = ()
     key: str = ""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Picked:
+    """A pick worked out on the body that comes to a step: what kind of element, and which of them."""
+
+    kind: str
+    mask: Bools
+
+    @property
+    def count(self) -> int:
+        """How many are picked."""
+        return int(self.mask.sum())
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -11,8 +11,8 @@ from pydantic.fields import FieldInfo
 
 from jukai.core.operators.base import OperatorValues
 
-__all__ = ["ValueSpec", "along", "angle", "axis", "choice", "count", "curve", "describe_values", "file_name", "length",
-           "share", "spec_of", "switch", "vector", "written_schema"]  # fmt: skip
+__all__ = ["ValueSpec", "along", "angle", "axis", "choice", "count", "curve", "describe_values", "file_name", "finish", "length",
+           "pick", "share", "spec_of", "switch", "vector", "written_schema"]  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,8 +22,9 @@ class ValueSpec:
     Attributes
     ----------
     kind : ``length``, ``angle``, ``count``, ``share``, ``choice``, ``switch``, ``vector`` (three
-        lengths), ``counts`` (three counts), ``axis``, ``along``, ``curve`` or ``file``.
+        lengths), ``counts`` (three counts), ``axis``, ``along``, ``curve``, ``file``, ``pick`` or ``finish``.
     unit : as shown behind the number.
+    of : what a pick may be of: ``points``, ``edges``, ``faces``; the first is the default.
     choices : (value, words) of a choice; of a switch the sentences for on and off.
     otherwise : in words, what is taken when it is left out.
     instead_of : the other key of a pair of which one is given.
@@ -34,6 +35,7 @@ class ValueSpec:
     choices: tuple[tuple[Any, str], ...] = ()
     otherwise: str = ""
     instead_of: str = ""
+    of: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,6 +115,16 @@ def file_name(description: str) -> Any:
     return _field(ValueSpec("file"), ..., description)
 
 
+def pick(description: str, *, of: Sequence[str], default: Mapping[str, Any]) -> Any:
+    """Declare a pick; its default is a rule as it stands in a file."""
+    return _field(ValueSpec("pick", of=tuple(of)), dict(default), description)
+
+
+def finish(description: str) -> Any:
+    """Declare a finish of the bench, by name; left out, the faces have that of the faces beside them."""
+    return _field(ValueSpec("finish", otherwise="as the faces beside them"), None, description)
+
+
 def spec_of(info: FieldInfo) -> ValueSpec:
     """Return what a declared value is."""
     if not isinstance(info.json_schema_extra, _InSchema):
@@ -147,6 +159,7 @@ def describe_values(values: type[OperatorValues]) -> list[dict[str, Any]]:
                 "least": _limit(info, "ge", "gt"),
                 "most": _limit(info, "le", "lt"),
                 "choices": [{"value": v, "words": w} for v, w in spec.choices],
+                "of": list(spec.of),
             }
         )
     return out
@@ -157,6 +170,7 @@ _THREE = {"type": "array", "items": _NUMBER, "minItems": 3, "maxItems": 3}
 _WRITTEN: dict[str, dict[str, Any]] = {
     "length": _NUMBER, "angle": _NUMBER, "count": _NUMBER, "share": _NUMBER, "along": _NUMBER,
     "vector": _THREE, "counts": _THREE, "switch": {"type": "boolean"}, "curve": {"type": "string"}, "file": {"type": "string"},
+    "finish": {"type": "string"}, "pick": {"type": "object"},
     "axis": {"oneOf": [{"enum": ["x", "y", "z", "longest"]},
                        {"type": "object", "properties": {"point": _THREE, "direction": _THREE}, "required": ["point", "direction"]}]},
 }  # fmt: skip

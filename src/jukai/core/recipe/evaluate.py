@@ -155,7 +155,7 @@ def _take(step: Step, state: _State, resolver: Resolver, context: Context, cache
     shown: Mapping[str, float] = {}
     try:
         op = get_operator(step.operator)
-        resolved = resolver.step(step, op)
+        resolved = resolver.step(step, op, state.mesh)
         shown = resolved.shown
         key = _key(step, op, resolved, state.key, context)
         result = cache.get(key) if cache is not None else None

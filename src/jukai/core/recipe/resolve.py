@@ -14,9 +14,11 @@ from pydantic import ValidationError
 
 from jukai.core.errors import CoreError, FormulaError, ValueProblem
 from jukai.core.geometry.curves import CurveShape, sample
+from jukai.core.geometry.mesh import Mesh
 from jukai.core.operators.base import Along, AxisSpec, Note, Operator, OperatorValues, ProfileCurve
 from jukai.core.operators.values import ValueSpec, spec_of
 from jukai.core.recipe.bench import MAX_COORDINATE, Bench, Curve, CurvePoint, Step
+from jukai.core.recipe.picks import resolve_pick
 from jukai.core.recipe.formulas import Quantity, evaluate_formula, resolve_names
 
 __all__ = ["Resolved", "Resolver", "point_ids"]
@@ -161,8 +163,8 @@ class Resolver:
         return radius
 
     # -- steps ----------------------------------------------------------------------------------
-    def step(self, step: Step, op: Operator) -> Resolved:
-        """Return the values of a step.
+    def step(self, step: Step, op: Operator, mesh: Mesh | None = None) -> Resolved:
+        """Return the values of a step; picks are worked out on ``mesh``, the body that comes to it.
 
         Raises
         ------
@@ -186,6 +188,16 @@ class Resolver:
             values[attribute] = self._value(spec, raw, name, shown, notes)
             resolved = values[attribute]
             key[name] = resolved.key if isinstance(resolved, ProfileCurve) else repr(resolved)
+        for name, (attribute, info) in fields.items():
+            spec = spec_of(info)
+            if spec.kind == "pick" and mesh is not None:
+                raw = values.get(attribute, info.default)
+                values[attribute], said = resolve_pick(raw, mesh, spec.of, self.number, name)
+                notes += said
+                shown[name] = float(values[attribute].count)
+                key[name] = hashlib.blake2b(
+                    values[attribute].mask.tobytes() + values[attribute].kind.encode(), digest_size=12
+                ).hexdigest()
         try:
             checked = op.values(**values)
         except ValidationError as e:
@@ -218,6 +230,10 @@ class Resolver:
             return self._along(raw, name, shown)
         if spec.kind == "curve":
             return self.curve(raw)
+        if spec.kind == "pick":
+            return raw
+        if spec.kind == "finish":
+            return self._finish(raw, name)
         if not isinstance(raw, str) or not raw or "/" in raw or "\\" in raw or raw.startswith("."):
             raise ValueProblem("A file is named without a folder.", field=name, hint="Put it beside the bench file.")
         return raw
@@ -257,6 +273,14 @@ class Resolver:
             field=name,
             hint='Write "x", "y", "z", "longest", or a point and a direction.',
         )
+
+    def _finish(self, raw: Any, name: str) -> str:
+        known = [f.name for f in self.bench.finishes]
+        if raw not in known:
+            raise ValueProblem(
+                f"There is no finish '{str(raw)[:60]}'.", field=name, hint=f"There is: {', '.join(known) or 'none'}."
+            )
+        return str(raw)
 
     def _along(self, raw: Any, name: str, shown: dict[str, float]) -> Along:
         if isinstance(raw, str) and raw.rstrip().endswith("%"):

@@ -164,7 +164,8 @@ def places(points: Any, corners: Any, following: Any, before: Any, corner_faces:
                 dot = normals[f0, 0] * normals[f, 0] + normals[f0, 1] * normals[f, 1] + normals[f0, 2] * normals[f, 2]
                 level = level and dot > flat
             m = j - i - 1
-            single = closed and p == 1 and m == 0  # an edge that ends between the two sides of one face
+            # an edge that ends between the two sides of one face, or on a plain: there it runs to a point
+            single = closed and p == 1 and (m == 0 or (m > 2 and turn[ea] < 1e-3))
             if single:
                 spot[0], spot[1], spot[2] = vx, vy, vz
             split_first = split_last = False  # the sector's own points lie on its first and last unpicked edge
@@ -325,7 +326,7 @@ def places(points: Any, corners: Any, following: Any, before: Any, corner_faces:
             phi = turn[e]
             if shared:
                 phi = 0.5 * (turn[e] + turn[corner_edge[ring[lo + at_pick[1]]]])
-            elif p > 1:
+            elif p > 1 or (kept and closed):
                 along = 0.5 * ((spot[0] + spot2[0] - 2 * vx) * d[i, 0] + (spot[1] + spot2[1] - 2 * vy) * d[i, 1]
                                + (spot[2] + spot2[2] - 2 * vz) * d[i, 2])  # fmt: skip
                 mx, my, mz = vx + along * d[i, 0], vy + along * d[i, 1], vz + along * d[i, 2]
@@ -375,7 +376,9 @@ def places(points: Any, corners: Any, following: Any, before: Any, corner_faces:
 
 
 @kernel
-def fans(corners: Any, corner_edge: Any, picked: Any, ring: Any, starts: Any, kind: Any, prof: Any, prof_ids: Any, n: int) -> Any:
+def fans(
+    corners: Any, corner_edge: Any, picked: Any, ring: Any, starts: Any, kind: Any, prof: Any, prof_ids: Any, n: int
+) -> Any:
     """Faces from the old points that stay: pairs of chords make faces of four sides, from both ends to the middle."""
     out = np.empty((prof_ids.shape[0] + 1, 4), np.int32)
     chain = np.empty(prof_ids.shape[0] + 1, np.int32)
@@ -414,7 +417,12 @@ def fans(corners: Any, corner_edge: Any, picked: Any, ring: Any, starts: Any, ki
                 left = chords // 4 if chords % 2 else chords // 2
                 at = 0
                 for _ in range(left):
-                    out[count, 0], out[count, 1], out[count, 2], out[count, 3] = v, chain[at], chain[at + 1], chain[at + 2]
+                    out[count, 0], out[count, 1], out[count, 2], out[count, 3] = (
+                        v,
+                        chain[at],
+                        chain[at + 1],
+                        chain[at + 2],
+                    )
                     count += 1
                     at += 2
                 if chords % 2:
@@ -424,7 +432,12 @@ def fans(corners: Any, corner_edge: Any, picked: Any, ring: Any, starts: Any, ki
                         count += 1
                         at += 1
                     for _ in range(left):
-                        out[count, 0], out[count, 1], out[count, 2], out[count, 3] = v, chain[at], chain[at + 1], chain[at + 2]
+                        out[count, 0], out[count, 1], out[count, 2], out[count, 3] = (
+                            v,
+                            chain[at],
+                            chain[at + 1],
+                            chain[at + 2],
+                        )
                         count += 1
                         at += 2
                 length = 0

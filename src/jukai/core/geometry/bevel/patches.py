@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from jukai.core.geometry.arrays import Floats, Ints
 
-__all__ = ["Template", "fill", "interior_count", "template"]
+__all__ = ["Template", "fill", "interior_count", "spread", "template"]
 
 _DENSE = 700
 """Inner points up to which a dense matrix is the quickest way to solve for them."""
@@ -69,7 +69,9 @@ def template(strips: int, chords: int) -> Template:
 
     cell = (a < m) & (b < m)
     ci, ca, cb = i[cell], a[cell], b[cell]
-    quads = np.stack([number(ci, ca, cb), number(ci, ca + 1, cb), number(ci, ca + 1, cb + 1), number(ci, ca, cb + 1)], axis=1)
+    quads = np.stack(
+        [number(ci, ca, cb), number(ci, ca + 1, cb), number(ci, ca + 1, cb + 1), number(ci, ca, cb + 1)], axis=1
+    )
     middle = np.zeros(0, np.int64)
     if odd:
         gi, gb = (x.ravel() for x in np.meshgrid(np.arange(k), np.arange(m), indexing="ij"))
@@ -77,7 +79,9 @@ def template(strips: int, chords: int) -> Template:
         # across the middle of each side, from one sector to the next; on the border it is the middle chord
         near = np.where(gb == 0, gi * n + m, number(gi, whole, gb))
         far = np.where(gb == 0, (gi * n + m + 1) % border, number(gi + 1, gb, whole))
-        quads = np.concatenate([quads, np.stack([near, far, number(gi + 1, gb + 1, whole), number(gi, whole, gb + 1)], axis=1)])
+        quads = np.concatenate(
+            [quads, np.stack([near, far, number(gi + 1, gb + 1, whole), number(gi, whole, gb + 1)], axis=1)]
+        )
         middle = number(np.arange(k), np.full(k, m), np.full(k, m)) if m else np.arange(k)
     inner = interior_count(k, n)
     sector = np.zeros((inner, 3))
@@ -161,8 +165,8 @@ def fill(strips: int, chords: int, border: Floats, outside: Floats, points: Floa
     t = template(strips, chords)
     if t.inner == 0:
         return np.zeros((len(border), 0, 3))
-    membrane, sheet = _solvers(strips, chords)
-    flat = _solved(membrane, border)
+    _, sheet = _solvers(strips, chords)
+    flat = spread(strips, chords, border)
     if hollow or weights[1] + weights[2] == 0:
         return np.asarray(flat)
     out = weights[0] * flat
@@ -174,6 +178,13 @@ def fill(strips: int, chords: int, border: Floats, outside: Floats, points: Floa
     if weights[2] > 0:
         out = out + weights[2] * _sharp(t, border, points)
     return np.asarray(out)
+
+
+def spread(strips: int, chords: int, border: Floats) -> Floats:
+    """Return (p, inner, d) of values (p, k·n, d) that are given on the borders of patches: each the mean of its neighbours."""
+    p, rows, d = border.shape
+    out = _solvers(strips, chords)[0](np.ascontiguousarray(border.transpose(1, 0, 2)).reshape(rows, p * d))
+    return np.ascontiguousarray(out.reshape(-1, p, d).transpose(1, 0, 2))
 
 
 def _sharp(t: Template, border: Floats, points: Floats) -> Floats:
@@ -195,7 +206,7 @@ def _on_spheres(t: Template, border: Floats, normals: Floats, rounded: Floats) -
     The centre is that of a ball that rolls into the corner: border corner = centre ± radius × normal.
     """
     n, k = t.chords, t.strips
-    corners = border[:, :: n][:, :k]
+    corners = border[:, ::n][:, :k]
     mean_n, mean_c = normals.mean(axis=1, keepdims=True), corners.mean(axis=1, keepdims=True)
     dn, dc = normals - mean_n, corners - mean_c
     spread = np.einsum("pij,pij->p", dn, dn)

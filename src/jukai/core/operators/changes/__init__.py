@@ -1,0 +1,1 @@
+"""Changes: edges and faces."""

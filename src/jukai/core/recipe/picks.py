@@ -1,0 +1,344 @@
+"""Picks: rules that say what a step acts on, worked out anew on whatever body comes to it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from jukai.core.errors import ValueProblem
+from jukai.core.geometry.arrays import Bools, Floats
+from jukai.core.geometry.elements import centres, element_normals, loop_through, rows_of, strip_across
+from jukai.core.geometry.measures import edge_turns
+from jukai.core.geometry.mesh import Mesh
+from jukai.core.operators.base import Note, Picked
+
+__all__ = ["PICK_SCHEMA", "resolve_pick"]
+
+KINDS = ("points", "edges", "faces")
+SHARP = 30.0
+"""Degrees, wherever an angle is not given."""
+_REACH = 0.05
+"""Share of the body's size within which an element picked by hand is looked for."""
+
+_N = {"type": ["number", "string"]}
+_THREE = {"type": "array", "items": _N, "minItems": 3, "maxItems": 3}
+PICK_SCHEMA: dict[str, Any] = {
+    "type": "object",
+    "description": "a rule, or several joined: see docs/file-format.md",
+    "properties": {
+        "of": {"enum": list(KINDS)},
+        "rule": {"enum": ["everything", "group", "facing", "sharper_than", "rim", "inside", "finish", "every_nth", "loop_through", "strip_across",
+                          "by_hand"]},
+        "step": {"type": "string"}, "name": {"type": "string"}, "direction": _THREE, "within": _N, "angle": _N,
+        "shape": {"enum": ["box", "ball", "half_space"]}, "centre": _THREE, "size": _THREE, "radius": _N, "point": _THREE,
+        "among": {"type": "object"}, "n": _N, "first": _N, "start": {"type": "object"},
+        "elements": {"type": "array", "items": {"type": "object"}}, "join": {"type": "array"},
+    },
+    "additionalProperties": False,
+}  # fmt: skip
+
+Number = Callable[..., float]
+
+
+@dataclass(slots=True)
+class _Picker:
+    """Works out one pick on one body."""
+
+    mesh: Mesh
+    kind: str
+    number: Number
+    where: str
+    notes: list[Note] = field(default_factory=list)
+
+    def rule(self, raw: Any) -> Bools:
+        if not isinstance(raw, dict):
+            raise ValueProblem(
+                f"{self.where.capitalize()} is no pick.", field=self.where, hint='For example {"rule": "sharper_than"}.'
+            )
+        if "join" in raw:
+            self.only(raw, {"join", "of"})
+            return self.joined(raw["join"])
+        name = raw.get("rule")
+        way = _RULES.get(name) if isinstance(name, str) else None
+        if way is None:
+            raise ValueProblem(
+                f"There is no rule '{str(name)[:40]}'.", field=self.where, hint=f"There is: {', '.join(_RULES)}."
+            )
+        function, keys = way
+        self.only(raw, {"rule", "of", *keys})
+        return function(self, raw)
+
+    def only(self, raw: dict[str, Any], keys: set[str]) -> None:
+        strange = set(raw) - keys
+        if strange:
+            rest = sorted(keys - {"rule", "of"})
+            raise ValueProblem(
+                f"This pick has no '{sorted(strange)[0][:40]}'.",
+                field=self.where,
+                hint=f"It has: {', '.join(rest) or 'nothing else'}.",
+            )
+
+    def joined(self, rows: Any) -> Bools:
+        if not isinstance(rows, list) or not rows or len(rows) > 100:
+            raise ValueProblem("'join' is a list of picks.", field=self.where)
+        out = self.rule(rows[0])
+        for row in rows[1:]:
+            if not isinstance(row, dict) or len(row) != 1 or next(iter(row)) not in ("and_also", "but_not"):
+                raise ValueProblem("Further picks are joined by 'and_also' or 'but_not'.", field=self.where)
+            ((how, pick),) = row.items()
+            other = self.rule(pick)
+            out = out | other if how == "and_also" else out & ~other
+        return out
+
+    # -- numbers ----------------------------------------------------------------------------------
+    def value(self, raw: dict[str, Any], key: str, measures: str, default: float | None = None) -> float:
+        if raw.get(key) is None:
+            if default is None:
+                raise ValueProblem(f"This pick needs '{key}'.", field=self.where)
+            return default
+        return self.number(raw[key], measures=measures, where=self.where)
+
+    def three(self, raw: dict[str, Any], key: str) -> Floats:
+        row = raw.get(key)
+        if not isinstance(row, list) or len(row) != 3:
+            raise ValueProblem(f"'{key}' of a pick is a list of three numbers.", field=self.where)
+        return np.array([self.number(x, measures="length", where=self.where) for x in row])
+
+    def direction(self, raw: dict[str, Any]) -> Floats:
+        d = self.three(raw, "direction")
+        length = float(np.linalg.norm(d))
+        if not length > 0:
+            raise ValueProblem(
+                "The direction of a pick is 0 in all three numbers.", field=self.where, hint="For example [0, 0, 1]."
+            )
+        return np.asarray(d / length)
+
+    # -- rules ------------------------------------------------------------------------------------
+    def of_faces(self, faces: Bools) -> Bools:
+        """Return the elements that have such a face."""
+        if self.kind == "faces":
+            return faces
+        con = self.mesh.connectivity
+        corners = faces[self.mesh.corner_faces]
+        out = np.zeros(con.n_edges if self.kind == "edges" else self.mesh.n_points, dtype=bool)
+        out[con.corner_edge[corners] if self.kind == "edges" else self.mesh.corners[corners]] = True
+        return out
+
+    def of_edges(self, edges: Bools) -> Bools:
+        """Return the elements that have such an edge."""
+        if self.kind == "edges":
+            return edges
+        con = self.mesh.connectivity
+        if self.kind == "points":
+            out = np.zeros(self.mesh.n_points, dtype=bool)
+            out[con.edges[edges].ravel()] = True
+        else:
+            out = np.zeros(self.mesh.n_faces, dtype=bool)
+            out[self.mesh.corner_faces[edges[con.corner_edge]]] = True
+        return out
+
+    def everything(self, _: dict[str, Any]) -> Bools:
+        return (
+            self.mesh.used_points.copy()
+            if self.kind == "points"
+            else np.ones(rows_of(self.mesh, self.kind), dtype=bool)
+        )
+
+    def group(self, raw: dict[str, Any]) -> Bools:
+        step, name = raw.get("step"), raw.get("name")
+        if not isinstance(step, str) or not isinstance(name, str):
+            raise ValueProblem("A pick of a group names its step and the group.", field=self.where)
+        faces = self.mesh.group_faces(step, name)
+        if not faces.any():
+            known = sorted({f"{g} of {s}" for s, g, _ in self.mesh.lineage.rows})
+            self.notes.append(
+                Note(
+                    "warning",
+                    f"There is no face of the group '{name}' of step {step} here. There is: {', '.join(known[:12]) or 'none'}.",
+                    field=self.where,
+                )
+            )
+        return self.of_faces(faces)
+
+    def facing(self, raw: dict[str, Any]) -> Bools:
+        way, within = self.direction(raw), self.value(raw, "within", "angle", SHARP)
+        return np.asarray(
+            element_normals(self.mesh, self.kind) @ way >= math.cos(math.radians(min(max(within, 0.0), 180.0))) - 1e-12
+        )
+
+    def sharper_than(self, raw: dict[str, Any]) -> Bools:
+        angle = self.value(raw, "angle", "angle", SHARP)
+        two = np.zeros(self.mesh.connectivity.n_edges, dtype=bool)
+        con = self.mesh.connectivity
+        two[con.corner_edge[(con.twins >= 0) & ~con.same_way(self.mesh.corners)]] = True
+        return self.of_edges(two & (edge_turns(self.mesh) > math.radians(angle) + 1e-9))
+
+    def rim(self, _: dict[str, Any]) -> Bools:
+        return self.of_edges(self.mesh.connectivity.edge_sides == 1)
+
+    def inside(self, raw: dict[str, Any]) -> Bools:
+        at = centres(self.mesh, self.kind)
+        shape = raw.get("shape")
+        eps = 1e-9 * self.mesh.size
+        if shape == "box":
+            return np.asarray(
+                (np.abs(at - self.three(raw, "centre")) <= np.abs(self.three(raw, "size")) / 2 + eps).all(axis=1)
+            )
+        if shape == "ball":
+            rel = at - self.three(raw, "centre")
+            return np.asarray(np.sqrt(np.einsum("ij,ij->i", rel, rel)) <= self.value(raw, "radius", "length") + eps)
+        if shape == "half_space":
+            return np.asarray((at - self.three(raw, "point")) @ self.direction(raw) >= -eps)
+        raise ValueProblem(
+            f"'{str(shape)[:40]}' is no shape to pick in.", field=self.where, hint="There is: box, ball, half_space."
+        )
+
+    def finish(self, raw: dict[str, Any]) -> Bools:
+        name = raw.get("name")
+        mesh = self.mesh
+        if not isinstance(name, str) or mesh.face_finish is None or name not in mesh.finishes:
+            return self.of_faces(np.zeros(mesh.n_faces, dtype=bool))
+        return self.of_faces(mesh.face_finish == mesh.finishes.index(name))
+
+    def every_nth(self, raw: dict[str, Any]) -> Bools:
+        among = np.flatnonzero(self.rule(raw.get("among", {"rule": "everything"})))
+        n, first = round(self.value(raw, "n", "", 2.0)), round(self.value(raw, "first", "", 0.0))
+        if n < 1 or first < 0:
+            raise ValueProblem(
+                f"Every {n}th from {first} picks nothing.", field=self.where, hint="1 is the least n, 0 the first."
+            )
+        out = np.zeros(rows_of(self.mesh, self.kind), dtype=bool)
+        out[among[first::n]] = True
+        return out
+
+    def loop_through(self, raw: dict[str, Any]) -> Bools:
+        start = self.found([raw.get("start")], "edges")
+        edges = np.zeros(self.mesh.connectivity.n_edges, dtype=bool)
+        for e in start.tolist():
+            edges[loop_through(self.mesh, e)] = True
+        return self.of_edges(edges)
+
+    def strip_across(self, raw: dict[str, Any]) -> Bools:
+        start = self.found([raw.get("start")], "edges")
+        faces = np.zeros(self.mesh.n_faces, dtype=bool)
+        edges = np.zeros(self.mesh.connectivity.n_edges, dtype=bool)
+        for e in start.tolist():
+            crossed, through = strip_across(self.mesh, e)
+            edges[crossed] = True
+            faces[through] = True
+        return edges if self.kind == "edges" else self.of_faces(faces)
+
+    def by_hand(self, raw: dict[str, Any]) -> Bools:
+        rows = raw.get("elements")
+        if not isinstance(rows, list):
+            raise ValueProblem("A pick by hand has a list of elements.", field=self.where)
+        out = np.zeros(rows_of(self.mesh, self.kind), dtype=bool)
+        out[self.found(rows, self.kind)] = True
+        return out
+
+    def found(self, rows: Sequence[Any], kind: str) -> NDArray[np.int64]:
+        """Return the elements that were picked by hand: of the same history and way of facing, the nearest."""
+        if not rows or rows_of(self.mesh, kind) == 0:
+            return np.zeros(0, np.int64)
+        wanted_at, wanted_way, trails = [], [], []
+        for row in rows:
+            if not isinstance(row, dict) or not isinstance(row.get("at"), list) or len(row["at"]) != 3:
+                raise ValueProblem("An element picked by hand has its place: 'at', three numbers.", field=self.where)
+            wanted_at.append(self.three(row, "at"))
+            way = row.get("normal")
+            wanted_way.append(self.three(row, "normal") if isinstance(way, list) else np.zeros(3))
+            trails.append([tuple(t) for t in row.get("lineage") or [] if isinstance(t, list)])
+        at, ways = centres(self.mesh, kind), element_normals(self.mesh, kind)
+        reach = _REACH * max(self.mesh.size, 1e-300)
+        taken: dict[int, int] = {}
+        lost: list[tuple[float, float, float]] = []
+        fits = _Trails(self.mesh, kind)
+        for i, (here, way, trail) in enumerate(zip(wanted_at, wanted_way, trails, strict=True)):
+            gap = np.sqrt(((at - here) ** 2).sum(axis=1))
+            gap = np.where((ways @ way < 0.2) & bool(way.any()), np.inf, gap)
+            if trail:
+                gap = gap + np.where(fits.has(trail), 0.0, reach / 2)  # another history counts as half as far again
+            best = int(np.argmin(gap))
+            if gap[best] <= reach and best not in taken:
+                taken[best] = i
+            else:
+                lost.append((float(here[0]), float(here[1]), float(here[2])))
+        if lost:
+            what = {"points": "point", "edges": "edge", "faces": "face"}[kind]
+            self.notes.append(
+                Note(
+                    "warning",
+                    f"{len(lost)} picked {what}{'s are' if len(lost) > 1 else ' is'} not there any more.",
+                    tuple(lost),
+                    field=self.where,
+                )
+            )
+        return np.array(sorted(taken), dtype=np.int64)
+
+
+@dataclass(slots=True)
+class _Trails:
+    """Which elements have a face of some history."""
+
+    mesh: Mesh
+    kind: str
+    kept: dict[str, Bools] = field(default_factory=dict)
+
+    def has(self, trail: list[tuple[Any, ...]]) -> Bools:
+        key = repr(trail)
+        if key not in self.kept:
+            mesh = self.mesh
+            rows = [i for i in range(len(mesh.lineage.rows)) if mesh.lineage.trail(i) == trail]
+            faces = (
+                np.isin(mesh.face_lineage, rows)
+                if mesh.face_lineage is not None
+                else np.zeros(mesh.n_faces, dtype=bool)
+            )
+            self.kept[key] = _Picker(mesh, self.kind, lambda *_, **__: 0.0, "").of_faces(faces)
+        return self.kept[key]
+
+
+_RULES: dict[str, tuple[Callable[[_Picker, dict[str, Any]], Bools], tuple[str, ...]]] = {
+    "everything": (_Picker.everything, ()),
+    "group": (_Picker.group, ("step", "name")),
+    "facing": (_Picker.facing, ("direction", "within")),
+    "sharper_than": (_Picker.sharper_than, ("angle",)),
+    "rim": (_Picker.rim, ()),
+    "inside": (_Picker.inside, ("shape", "centre", "size", "radius", "point", "direction")),
+    "finish": (_Picker.finish, ("name",)),
+    "every_nth": (_Picker.every_nth, ("among", "n", "first")),
+    "loop_through": (_Picker.loop_through, ("start",)),
+    "strip_across": (_Picker.strip_across, ("start",)),
+    "by_hand": (_Picker.by_hand, ("elements",)),
+}
+
+
+def resolve_pick(raw: Any, mesh: Mesh, kinds: Sequence[str], number: Number, where: str) -> tuple[Picked, list[Note]]:
+    """Work out a pick on a body.
+
+    Parameters
+    ----------
+    raw : the rule as it stands in the bench.
+    kinds : what the operator takes: of ``points``, ``edges``, ``faces``; the first if the pick does not say.
+    number : works out a number or a formula: ``number(raw, measures=..., where=...)``.
+
+    Raises
+    ------
+    ValueProblem
+        For an unknown rule or key, or a kind that the operator does not take.
+    """
+    kind = raw.get("of", kinds[0]) if isinstance(raw, dict) else kinds[0]
+    if kind not in kinds:
+        raise ValueProblem(
+            f"{where.capitalize()}: a pick of {str(kind)[:20]} can't be used here.",
+            field=where,
+            hint=f"It takes {' or '.join(kinds)}.",
+        )
+    picker = _Picker(mesh, kind, number, where)
+    mask = picker.rule(raw)
+    return Picked(kind, mask), picker.notes
