@@ -212,6 +212,16 @@ class Benches:
         evaluation = self.workshop.evaluate(bench, part, self.store.files(bench_id), upto=step)
         return self.workshop.part_view(bench, evaluation)
 
+    def pick(self, bench_id: str, part: str, step: str, key: str) -> dict[str, Any]:
+        """Return what a step picks, as the screen shows it while it is picked."""
+        _, document = self.store.document(bench_id)
+        bench = bench_from(document)
+        found = bench.part(part)
+        which = None if found is None else next((s for s in found.recipe if s.id == step), None)
+        if found is None or which is None:
+            raise ValueProblem(f"There is no step '{step}' in '{part}'.", field="step")
+        return self.workshop.pick_view(bench, found, which, key, self.store.files(bench_id))
+
     def stop(self, bench_id: str) -> None:
         """Stop working out a bench."""
         self.workshop.stop(f"{bench_id}/head")

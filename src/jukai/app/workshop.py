@@ -12,14 +12,18 @@ from typing import Any
 import numpy as np
 
 from jukai.app.caches import ByteCache, StepCache
-from jukai.core.errors import Cancelled, CoreError
+from jukai.core.errors import Cancelled, CoreError, ValueProblem
+from jukai.core.geometry.elements import element_bytes, rows_of
 from jukai.core.geometry.measures import signed_volume
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.soundness import soundness
 from jukai.core.geometry.view import view_bytes, view_digest
 from jukai.core.operators.base import Callout, Note
-from jukai.core.recipe.bench import Bench, Part
+from jukai.core.operators.registry import get_operator
+from jukai.core.operators.values import spec_of
+from jukai.core.recipe.bench import Bench, Part, Step
 from jukai.core.recipe.evaluate import Evaluation, StepOutcome, evaluate
+from jukai.core.recipe.picks import looks_like, resolve_pick
 from jukai.core.recipe.report import soundness_report
 from jukai.core.recipe.resolve import Resolver, point_ids
 
@@ -161,6 +165,43 @@ class Workshop:
     def view_data(self, digest: str) -> bytes | None:
         """Return drawing data by hash."""
         return self._views.get(digest)
+
+    def elements(self, digest: str) -> bytes | None:
+        """Return points, edges and faces of a mesh for picking, by the hash of its drawing data."""
+        mesh = self._meshes.get(digest)
+        return None if mesh is None else element_bytes(mesh)
+
+    def pick_view(self, bench: Bench, part: Part, step: Step, key: str, files: Mapping[str, bytes]) -> dict[str, Any]:
+        """Return what a step picks: on which body, which elements, and the rules they look like.
+
+        Raises
+        ------
+        ValueProblem
+            When the step takes no such pick, or no body comes to it.
+        """
+        op = get_operator(step.operator)
+        info = next((i for n, i in op.values.model_fields.items() if n.rstrip("_") == key), None)
+        spec = None if info is None else spec_of(info)
+        if info is None or spec is None or spec.kind != "pick":
+            raise ValueProblem(f"'{op.name}' takes no pick '{key}'.", field=key)
+        before = [s.id for s in part.recipe[: [s.id for s in part.recipe].index(step.id)] if s.on]
+        if not before:
+            raise ValueProblem(
+                f"No body comes to '{op.name}': it is the first step.", field=key, hint="Put a blank before it."
+            )
+        evaluation = self.evaluate(bench, part.id, files, upto=before[-1])
+        mesh = evaluation.mesh
+        if mesh is None or mesh.n_faces == 0:
+            raise ValueProblem(f"No body comes to '{op.name}'.", field=key, hint="Mend the steps before it.")
+        raw = step.values.get(key, info.default)
+        picked, notes = resolve_pick(raw, mesh, spec.of, Resolver(bench).number, key)
+        offers = [] if isinstance(raw, dict) and raw.get("rule") not in (None, "by_hand") else looks_like(mesh, picked)
+        return {
+            "mesh": self.keep(mesh, evaluation.key), "matrix": evaluation.matrix.ravel().tolist(), "kind": picked.kind, "kinds": list(spec.of),
+            "of": rows_of(mesh, picked.kind), "picked": np.flatnonzero(picked.mask).tolist(), "notes": [_note_view(n) for n in notes],
+            "groups": [{"step": s, "name": g} for s, g in dict.fromkeys((s, g) for s, g, _ in mesh.lineage.rows)],
+            "offers": [{"words": words, "pick": pick} for words, pick in offers],
+        }  # fmt: skip
 
     def soundness(self, digest: str) -> dict[str, Any] | None:
         """Return the soundness report of a mesh by the hash of its drawing data."""

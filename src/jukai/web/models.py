@@ -30,6 +30,15 @@ class PartPath(BenchPath):
     part: str
 
 
+class PickPath(BaseModel):
+    """A pick of a step."""
+
+    bench: str = Field(max_length=64)
+    part: str = Field(max_length=200)
+    step: str = Field(max_length=64)
+    key: str = Field(max_length=64)
+
+
 class StepPath(PartPath):
     """A step of a part in a path."""
 
@@ -365,7 +374,20 @@ class ValueView(BaseModel):
 
     key: str
     kind: Literal[
-        "length", "angle", "count", "share", "choice", "switch", "vector", "counts", "axis", "along", "curve", "file"
+        "length",
+        "angle",
+        "count",
+        "share",
+        "choice",
+        "switch",
+        "vector",
+        "counts",
+        "axis",
+        "along",
+        "curve",
+        "file",
+        "pick",
+        "finish",
     ]
     unit: str
     description: str
@@ -376,6 +398,35 @@ class ValueView(BaseModel):
     least: float | None
     most: float | None
     choices: list[ChoiceView]
+    of: list[Literal["points", "edges", "faces"]]
+
+
+class GroupView(BaseModel):
+    """A group of faces that an earlier step left."""
+
+    step: str
+    name: str
+
+
+class OfferView(BaseModel):
+    """A rule that picks just what is picked, in words and as it would stand in the file."""
+
+    words: str
+    pick: dict[str, Any]
+
+
+class PickView(BaseModel):
+    """What a step picks: the body it picks on, the elements, and the rules they look like."""
+
+    mesh: str
+    matrix: list[float]
+    kind: Literal["points", "edges", "faces"]
+    kinds: list[Literal["points", "edges", "faces"]]
+    of: int
+    picked: list[int]
+    notes: list[NoteView]
+    groups: list[GroupView]
+    offers: list[OfferView]
 
 
 class OperatorView(BaseModel):

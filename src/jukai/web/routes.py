@@ -247,6 +247,23 @@ def _mesh_routes(api: Blueprint, benches: Benches) -> None:
         response.headers["ETag"] = f'"{path.digest}"'
         return response
 
+    @api.get("/meshes/<string:digest>/elements", responses=_BINARY)
+    def mesh_elements(path: m.DigestPath) -> Response:
+        """Return points, edges and faces for picking."""
+        data = benches.workshop.elements(path.digest)
+        if data is None:
+            raise NotThere("such mesh any more")
+        response = Response(data, mimetype="application/octet-stream")
+        response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
+        return response
+
+    @api.get(
+        "/benches/<string:bench>/parts/<string:part>/picks/<string:step>/<string:key>", responses={"200": m.PickView}
+    )
+    def pick_view(path: m.PickPath) -> dict[str, Any]:
+        """Return what a step picks, on the body that comes to it."""
+        return benches.pick(path.bench, path.part, path.step, path.key)
+
     @api.get("/meshes/<string:digest>/soundness", responses={"200": m.SoundnessView})
     def mesh_soundness(path: m.DigestPath) -> dict[str, Any]:
         """Inspect a mesh."""

@@ -346,6 +346,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/meshes/{digest}/elements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return points, edges and faces for picking. */
+        get: operations["api_mesh_elements"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{bench}/parts/{part}/picks/{step}/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return what a step picks, on the body that comes to it. */
+        get: operations["api_pick_view"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/meshes/{digest}/soundness": {
         parameters: {
             query?: never;
@@ -507,7 +541,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "length" | "angle" | "count" | "share" | "choice" | "switch" | "vector" | "counts" | "axis" | "along" | "curve" | "file";
+            kind: "length" | "angle" | "count" | "share" | "choice" | "switch" | "vector" | "counts" | "axis" | "along" | "curve" | "file" | "pick" | "finish";
             /** Unit */
             unit: string;
             /** Description */
@@ -526,6 +560,8 @@ export interface components {
             most: number | null;
             /** Choices */
             choices: components["schemas"]["ChoiceView"][];
+            /** Of */
+            of: ("points" | "edges" | "faces")[];
         };
         /**
          * BenchList
@@ -1531,6 +1567,55 @@ export interface components {
             has_units: boolean;
             /** Notes */
             notes: string[];
+        };
+        /**
+         * PickView
+         * @description What a step picks: the body it picks on, the elements, and the rules they look like.
+         */
+        PickView: {
+            /** Mesh */
+            mesh: string;
+            /** Matrix */
+            matrix: number[];
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "points" | "edges" | "faces";
+            /** Kinds */
+            kinds: ("points" | "edges" | "faces")[];
+            /** Of */
+            of: number;
+            /** Picked */
+            picked: number[];
+            /** Notes */
+            notes: components["schemas"]["NoteView"][];
+            /** Groups */
+            groups: components["schemas"]["GroupView"][];
+            /** Offers */
+            offers: components["schemas"]["OfferView"][];
+        };
+        /**
+         * GroupView
+         * @description A group of faces that an earlier step left.
+         */
+        GroupView: {
+            /** Step */
+            step: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * OfferView
+         * @description A rule that picks just what is picked, in words and as it would stand in the file.
+         */
+        OfferView: {
+            /** Words */
+            words: string;
+            /** Pick */
+            pick: {
+                [key: string]: unknown;
+            };
         };
         /**
          * SoundnessView
@@ -2752,6 +2837,107 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_mesh_elements: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                digest: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description bytes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_pick_view: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+                part: string;
+                step: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PickView"];
                 };
             };
             /** @description not there */

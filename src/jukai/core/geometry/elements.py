@@ -9,7 +9,7 @@ from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.measures import face_normals
 from jukai.core.geometry.mesh import Mesh
 
-__all__ = ["centres", "element_normals", "loop_through", "rows_of", "strip_across"]
+__all__ = ["centres", "element_bytes", "element_normals", "loop_through", "rows_of", "strip_across"]
 
 
 def rows_of(mesh: Mesh, kind: str) -> int:
@@ -105,3 +105,28 @@ def strip_across(mesh: Mesh, edge: int) -> tuple[NDArray[np.int64], NDArray[np.i
             if side < 0:
                 break
     return np.unique(np.array(edges, dtype=np.int64)), np.unique(np.array(faces, dtype=np.int64))
+
+
+def element_bytes(mesh: Mesh) -> bytes:
+    """Return points, edges and faces for a screen that picks them, little endian.
+
+    =============  ==========================  =====================================
+    uint32 × 4     points, edges, faces,       the head
+                   corners
+    float64 × 3    origin                      added to every point
+    float32        points (n × 3)              relative to the origin, mm
+    uint32         edges (e × 2)               points
+    uint32         offsets (f + 1)             first corner of each face
+    uint32         corner_edge (c)             edge that leaves each corner
+    uint32         corner_point (c)            point of each corner
+    float32        edge normals (e × 3)        mean of the faces at each edge
+    =============  ==========================  =====================================
+    """
+    con = mesh.connectivity
+    origin = np.round(mesh.bounds.mean(axis=0), 3)
+    head = np.array([mesh.n_points, con.n_edges, mesh.n_faces, len(mesh.corners)], "<u4")
+    parts = [
+        head, origin.astype("<f8"), (mesh.points - origin).astype("<f4"), con.edges.astype("<u4"), mesh.offsets.astype("<u4"),
+        con.corner_edge.astype("<u4"), mesh.corners.astype("<u4"), element_normals(mesh, "edges").astype("<f4"),
+    ]  # fmt: skip
+    return b"".join(p.tobytes() for p in parts)

@@ -17,7 +17,7 @@ from jukai.core.geometry.measures import edge_turns
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.operators.base import Note, Picked
 
-__all__ = ["PICK_SCHEMA", "resolve_pick"]
+__all__ = ["PICK_SCHEMA", "looks_like", "resolve_pick"]
 
 KINDS = ("points", "edges", "faces")
 SHARP = 30.0
@@ -78,7 +78,7 @@ class _Picker:
         if strange:
             rest = sorted(keys - {"rule", "of"})
             raise ValueProblem(
-                f"This pick has no '{sorted(strange)[0][:40]}'.",
+                f"This pick has no '{min(strange)[:40]}'.",
                 field=self.where,
                 hint=f"It has: {', '.join(rest) or 'nothing else'}.",
             )
@@ -342,3 +342,47 @@ def resolve_pick(raw: Any, mesh: Mesh, kinds: Sequence[str], number: Number, whe
     picker = _Picker(mesh, kind, number, where)
     mask = picker.rule(raw)
     return Picked(kind, mask), picker.notes
+
+
+_ANGLES = (1.0, 5.0, 10.0, 20.0, 30.0, 45.0, 60.0, 75.0, 89.0, 120.0, 150.0)
+_WAYS = {
+    "up": (0, 0, 1),
+    "down": (0, 0, -1),
+    "to the right": (1, 0, 0),
+    "to the left": (-1, 0, 0),
+    "to the front": (0, -1, 0),
+    "to the back": (0, 1, 0),
+}
+
+
+def looks_like(mesh: Mesh, picked: Picked) -> list[tuple[str, dict[str, Any]]]:
+    """Return rules that pick just these elements, each with words for it: what a pick by hand could as well be.
+
+    Tried are all elements, angles, the rim, the six ways to face and the groups of earlier steps,
+    simplest first.
+    """
+    if not picked.mask.any():
+        return []
+    rules: list[tuple[str, dict[str, Any]]] = [("all there are", {"rule": "everything"}), ("the rim", {"rule": "rim"})]
+    if picked.kind == "edges":
+        least = math.degrees(float(edge_turns(mesh)[picked.mask].min()))
+        rules += [
+            (f"sharper than {a:g}°", {"rule": "sharper_than", "angle": a})
+            for a in sorted(_ANGLES, key=lambda a: (a != SHARP, -a))
+            if a < least
+        ]
+    rules += [
+        (f"facing {words}", {"rule": "facing", "direction": list(way), "within": 15}) for words, way in _WAYS.items()
+    ]
+    groups = dict.fromkeys((s, g) for s, g, _ in mesh.lineage.rows)
+    rules += [
+        (f"of the group {g.replace('_', ' ')} of step {s}", {"rule": "group", "step": s, "name": g}) for s, g in groups
+    ]
+    out = []
+    picker = _Picker(mesh, picked.kind, lambda raw, **_: float(raw), "pick")
+    for words, rule in rules:
+        if (picker.rule(rule) == picked.mask).all():
+            out.append((words, rule))
+            if len(out) == 3:
+                break
+    return out

@@ -18,8 +18,8 @@ from jukai.core.geometry.mesh import Mesh
 from jukai.core.operators.base import Along, AxisSpec, Note, Operator, OperatorValues, ProfileCurve
 from jukai.core.operators.values import ValueSpec, spec_of
 from jukai.core.recipe.bench import MAX_COORDINATE, Bench, Curve, CurvePoint, Step
-from jukai.core.recipe.picks import resolve_pick
 from jukai.core.recipe.formulas import Quantity, evaluate_formula, resolve_names
+from jukai.core.recipe.picks import resolve_pick
 
 __all__ = ["Resolved", "Resolver", "point_ids"]
 

@@ -7,6 +7,7 @@ corner: nothing where one or two strips meet, else a patch; or, where faces lie 
 strip touches, fans from the old point.
 """
 
+# ruff: noqa: SIM108 - written for the compiler
 from __future__ import annotations
 
 from typing import Any
@@ -285,10 +286,7 @@ def places(points: Any, corners: Any, following: Any, before: Any, corner_faces:
                 c = ring[lo + k]
                 repl_start[c] = filled
                 # in the face's own order: along its arriving side, the old point, its leaving side
-                if k == j - 1 and eb >= 0:
-                    repl_ids[filled] = two
-                    filled += 1
-                elif k + 1 == j - 1 and split_last:
+                if (k == j - 1 and eb >= 0) or (k + 1 == j - 1 and split_last):
                     repl_ids[filled] = two
                     filled += 1
                 elif k == i and ea >= 0 and split_first:
@@ -336,6 +334,7 @@ def places(points: Any, corners: Any, following: Any, before: Any, corner_faces:
                 if start == stop:
                     prof_ids[prof_filled + k] = start
                     continue
+                alpha = beta = 0.0
                 for side in range(2):
                     t = k / n if side == 0 else (n - k) / n
                     j = k if side == 0 else n - k
@@ -403,7 +402,7 @@ def fans(
                     begin = k
                     break
                 previous = here
-        length = 0
+        length = here = 0
         for step in range(size + 1):
             k = lo + (begin - lo + step) % size
             over = step == size

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -53,7 +54,7 @@ def template(strips: int, chords: int) -> Template:
     border = k * n
     i, a, b = (x.ravel() for x in np.meshgrid(np.arange(k), np.arange(m + 1), np.arange(m + 1), indexing="ij"))
 
-    def number(i: Ints, a: Ints, b: Ints) -> Ints:
+    def number(i: Any, a: Any, b: Any) -> Any:
         i = i % k
         out = np.where(b == 0, i * n + a, (i * n - b) % border)
         within = (a > 0) & (b > 0)
@@ -72,7 +73,7 @@ def template(strips: int, chords: int) -> Template:
     quads = np.stack(
         [number(ci, ca, cb), number(ci, ca + 1, cb), number(ci, ca + 1, cb + 1), number(ci, ca, cb + 1)], axis=1
     )
-    middle = np.zeros(0, np.int64)
+    middle: Any = np.zeros(0, np.int64)
     if odd:
         gi, gb = (x.ravel() for x in np.meshgrid(np.arange(k), np.arange(m), indexing="ij"))
         whole = np.full_like(gb, m)

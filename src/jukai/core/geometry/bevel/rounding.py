@@ -154,12 +154,12 @@ class _Rings:
             mesh.corners, con.following, self.before, con.twins, con.point_offsets, con.point_corners, con.corner_edge, picked
         )  # fmt: skip
 
-    def places(self, width: Floats, segments: int) -> tuple[NDArray[np.generic], ...]:
+    def places(self, width: Floats, segments: int) -> tuple[Any, ...]:
         """Return what ``_rings.places`` gives for these widths."""
         mesh, con = self.mesh, self.mesh.connectivity
         run = places.choose(self.size * max(1, segments // 4), _PLAIN)
         tables = profile_tables(segments, self.how.roundness)
-        out: tuple[NDArray[np.generic], ...] = run(
+        out: tuple[Any, ...] = run(
             mesh.points, mesh.corners, con.following, self.before, mesh.corner_faces, con.corner_edge, self.normals, self.picked,
             width, self.turn, self.ring, self.starts, self.closes, segments, tables, _FLAT,
         )  # fmt: skip
@@ -184,7 +184,7 @@ class _Rings:
             if mesh.uv is not None
             else None
         )
-        strip_uv = None if texture is None else texture.strips(here, there, near, far, start, count)
+        strip_uv = None if texture is None else texture.strips(here, there, near, far, count)
         run = fans.choose(self.size, _PLAIN)
         closing = run(mesh.corners, con.corner_edge, self.picked, self.ring, self.starts, kind, prof, prof_ids, n)
         patches, points = self._patches(points, kind, prof, prof_ids, n, texture)
@@ -270,7 +270,7 @@ class _Texture:
         self.points[self.mesh.corners] = uv
         self.points[kept] = self.kept
 
-    def strips(self, here: Ints, there: Ints, near: Ints, far: Ints, start: Ints, count: Ints) -> Floats:
+    def strips(self, here: Any, there: Any, near: Ints, far: Ints, count: Ints) -> Floats:
         """Return (strips, 4, 2): from the one face's border to the other's, or of their own."""
         mesh, n = self.mesh, self.how.segments
         assert mesh.uv is not None  # noqa: S101
@@ -283,7 +283,7 @@ class _Texture:
         t = (np.arange(n + 1) / n)[None, :, None]
         one, two = a[:, None] * (1 - t) + c[:, None] * t, b[:, None] * (1 - t) + d[:, None] * t
         uv = mesh.uv
-        seam = (np.abs(uv[here] - uv[mesh.connectivity.following[there]]) > 1e-9).any(axis=1)
+        seam: Any = (np.abs(uv[here] - uv[mesh.connectivity.following[there]]) > 1e-9).any(axis=1)
         seam |= (np.abs(uv[there] - uv[mesh.connectivity.following[here]]) > 1e-9).any(axis=1)
         if self.how.cut_texture:
             seam[:] = True
