@@ -1,5 +1,6 @@
 import { useEffect } from 'react'
 import { removeChosenStep } from '../shared/adding'
+import { closePick } from '../shared/picking'
 import { move } from '../shared/session'
 import { useView } from '../shared/viewState'
 
@@ -35,6 +36,7 @@ export function useKeys(): void {
         view.set({ drawing: view.drawing === 'lines' ? 'shaded_lines' : 'lines' })
       else if (key === 'p') view.set({ perspective: !view.perspective })
       else if (key === 'Delete') removeChosenStep()
+      else if (key === 'Escape' && view.picking) closePick()
       else if (key === 'Escape') view.set({ board: null, lookAt: null, spots: [] })
       else if (LOOKS[e.key])
         dispatchEvent(new CustomEvent('jukai-look', { detail: LOOKS[e.key] ?? 'all' }))

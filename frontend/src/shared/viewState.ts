@@ -22,6 +22,8 @@ interface ViewState {
   insertAfter: string | null
   /** places of a finding that is looked at, in the part's own space */
   spots: readonly (readonly number[])[]
+  /** the pick that is open for picking */
+  picking: { part: string; step: string; key: string } | null
   set: (change: Partial<Omit<ViewState, 'set'>>) => void
 }
 
@@ -43,6 +45,7 @@ export const useView = create<ViewState>((set) => ({
   lookAt: null,
   insertAfter: null,
   spots: [],
+  picking: null,
   set: (change) => {
     set(change)
   },

@@ -12,7 +12,7 @@ from jukai.core.geometry.mesh import Lineage, Mesh
 
 __all__ = ["mesh_from_bytes", "mesh_to_bytes"]
 
-_TABLES = ("points", "corners", "offsets", "face_lineage", "face_finish", "uv", "edge_pairs")
+_TABLES = ("points", "corners", "offsets", "face_lineage", "face_finish", "face_soft", "uv", "edge_pairs")
 
 
 def mesh_to_bytes(mesh: Mesh) -> bytes:

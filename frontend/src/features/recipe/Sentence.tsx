@@ -7,6 +7,7 @@ import { NumberChip } from '../../shared/ui/NumberChip'
 import { WordMenu } from '../../shared/ui/Menu'
 import type { MenuEntry } from '../../shared/ui/Menu'
 import { useView } from '../../shared/viewState'
+import { PickChip } from './PickPanel'
 
 interface Props {
   op: OperatorView
@@ -80,6 +81,10 @@ function OneValue(props: Props & { spec: ValueView; first: boolean }) {
       return <CurveChoice {...props} />
     case 'file':
       return <FileChoice {...props} />
+    case 'pick':
+      return <PickChip part={props.part.id} step={props.step} view={props.view} spec={spec} />
+    case 'finish':
+      return <FinishChoice {...props} />
   }
 }
 
@@ -204,6 +209,25 @@ function CurveChoice(props: Props & { spec: ValueView }) {
       words: c.name,
       chosen: c.id === now,
       act: () => set(props, props.spec.key, c.id),
+    })),
+  ])
+}
+
+function FinishChoice(props: Props & { spec: ValueView }) {
+  const bench = useSession((s) => s.bench)
+  const now = props.step.values?.[props.spec.key]
+  return chip(props, typeof now === 'string' ? now : 'of the faces beside them', [
+    {
+      id: '=none',
+      words: 'of the faces beside them',
+      chosen: typeof now !== 'string',
+      act: () => set(props, props.spec.key, null),
+    },
+    ...(bench?.document.finishes ?? []).map((f) => ({
+      id: f.name,
+      words: f.name,
+      chosen: f.name === now,
+      act: () => set(props, props.spec.key, f.name),
     })),
   ])
 }

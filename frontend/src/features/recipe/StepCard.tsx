@@ -9,6 +9,7 @@ import { differenceInWords, doEdit, useSession } from '../../shared/session'
 import { operatorOf } from '../../shared/targets'
 import { WordMenu } from '../../shared/ui/Menu'
 import { useView } from '../../shared/viewState'
+import { PickPanel } from './PickPanel'
 import { Sentence } from './Sentence'
 
 /** One step: its sentence, and when it is chosen the quiet sentence and what it has to say. */
@@ -81,6 +82,7 @@ export function StepCard(props: {
       {chosen && op?.quiet && (
         <Sentence template={op.quiet} op={op} part={part} step={step} view={view} quiet />
       )}
+      <PickPanel part={part.id} step={step} />
       <Told part={part} step={step} view={view} chosen={chosen} />
       {lookedAt && (
         <div className="told amber">

@@ -23,6 +23,7 @@ import { fillGeometry, markChanged } from './buffers'
 import type { BodyData } from './buffers'
 import * as look from './camera'
 import type { Looking } from './camera'
+import { PickMarks } from './PickMarks'
 import { bodyFragment, bodyVertex, ghostFragment } from './shaders'
 
 export interface Finish {
@@ -71,6 +72,7 @@ export class Stage {
     mesh: Mesh
     sharp: LineSegments
   } | null = null
+  readonly marks = new PickMarks(this.scene, () => this.invalidate())
   private frame = 0
   private ways: Ways = 'shaded_lines'
   private paper = new Color('#f3f0e6')
@@ -101,6 +103,7 @@ export class Stage {
     cancelAnimationFrame(this.frame)
     for (const id of [...this.bodies.keys()]) this.remove(id)
     this.showBefore(null, null)
+    this.marks.dispose()
     this.dropFloor()
     this.renderer.dispose()
   }
@@ -338,6 +341,11 @@ export class Stage {
 
   /** The part under a place on the screen, if any. */
   partAt(x: number, y: number): string | null {
+    return this.faceAt(x, y)?.part ?? null
+  }
+
+  /** The part and polygon under a place on the screen, and where it was met. */
+  faceAt(x: number, y: number): { part: string; face: number; at: Vector3 } | null {
     this.aim()
     const ray = new Raycaster()
     ray.setFromCamera(new Vector2((x / this.width) * 2 - 1, 1 - (y / this.height) * 2), this.camera)
@@ -347,7 +355,10 @@ export class Stage {
       open.map((b) => b.mesh),
       false,
     )[0]
-    return (hit?.object.userData['part'] as string | undefined) ?? null
+    const part = hit?.object.userData['part'] as string | undefined
+    const data = part === undefined ? undefined : this.bodies.get(part)?.data
+    if (!hit || part === undefined || !data) return null
+    return { part, face: data.triangleFace[hit.faceIndex ?? 0] ?? 0, at: hit.point }
   }
 
   private aim(): void {
@@ -397,6 +408,7 @@ export class Stage {
       lines.color.copy(this.ink).convertSRGBToLinear()
       lines.resolution.set(this.width, this.height)
     }
+    this.marks.prepare(this.moss, this.width, this.height)
     if (this.ghost) this.setLight(this.ghost.mesh.material as RawShaderMaterial, eye, way)
     this.renderer.render(this.scene, this.camera)
     this.pictures += 1

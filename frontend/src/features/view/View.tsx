@@ -3,6 +3,7 @@ import type { PointerEvent as ReactPointerEvent } from 'react'
 import { api } from '../../shared/api/client'
 import type { PartView } from '../../shared/api/client'
 import { askedAt, refresh, shownParts, useSession } from '../../shared/session'
+import { usePick } from '../../shared/picking'
 import { useView } from '../../shared/viewState'
 import { readBody } from './buffers'
 import type { BodyData } from './buffers'
@@ -10,6 +11,7 @@ import { ANGLE, TITLES, closer, fitted, moved, titleOf, turned, wordsOf } from '
 import type { Title } from './camera'
 import { Callouts } from './Callouts'
 import { cornersOf } from './layout'
+import { usePickMarks, usePickPointer } from './picks'
 import { Stage } from './Stage'
 
 const kept = new Map<string, BodyData>()
@@ -123,7 +125,7 @@ function pointer(stage: Stage) {
     },
     onPointerUp: (e: ReactPointerEvent<HTMLCanvasElement>) => {
       fingers.delete(e.pointerId)
-      if (travelled > 3 || e.button !== 0) return
+      if (travelled > 3 || e.button !== 0 || useView.getState().picking) return
       const r = stage.canvas.getBoundingClientRect()
       const part = stage.partAt(e.clientX - r.left, e.clientY - r.top)
       if (part && part !== useView.getState().part) {
@@ -204,13 +206,20 @@ function Scene({
   const parts = useMemo(() => shownParts(session), [session])
   const here = parts.find((p) => p.part === view.part)
   const looked = useLookAt(view.part, view.lookAt, session.bench?.revision)
-  useWheel(stage)
-  useBodies(
-    stage,
-    looked ? parts.map((p) => (p.part === looked.part ? { ...p, mesh: looked.mesh } : p)) : parts,
-    holder,
+  const picked = usePick((s) => s.view)
+  const other =
+    view.picking && picked ? { part: view.picking.part, mesh: picked.mesh } : (looked ?? null)
+  const mesh = other?.mesh ?? null
+  const shown = useMemo(
+    () => (other ? parts.map((p) => (p.part === other.part ? { ...p, mesh } : p)) : parts),
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+    [parts, other?.part, mesh],
   )
-  useChanges(stage, here)
+  useWheel(stage)
+  useBodies(stage, shown, holder)
+  usePickMarks(stage)
+  usePickPointer(stage)
+  useChanges(stage, view.picking ? undefined : here)
   useLooks(stage)
 
   const title = titleOf(stage.looking)
@@ -236,7 +245,7 @@ function Scene({
   const step = here?.steps.find((s) => s.id === view.step)
   return (
     <>
-      {bench && here && !view.lookAt && (
+      {bench && here && !view.lookAt && !view.picking && (
         <Callouts stage={stage} bench={bench} part={here} step={step} parts={parts} />
       )}
       <nav className="titles" aria-label="Where from">

@@ -4,6 +4,7 @@ import type { components, paths } from './schema.gen'
 export type Schemas = components['schemas']
 export type BenchView = Schemas['BenchView']
 export type PartView = Schemas['PartView']
+export type PickView = Schemas['PickView']
 export type StepView = Schemas['StepView']
 export type CalloutView = Schemas['CalloutView']
 export type CurveView = Schemas['CurveView']
@@ -83,6 +84,17 @@ async function raw(path: string, body: Blob, init?: RequestInit): Promise<unknow
 
 const at = (bench: string) => ({ params: { path: { bench } } })
 
+async function bytes(address: string): Promise<ArrayBuffer> {
+  let response: Response
+  try {
+    response = await fetch(address)
+  } catch {
+    throw new Offline()
+  }
+  if (!response.ok) throw asError(await response.json().catch(() => null), response.status)
+  return response.arrayBuffer()
+}
+
 export const api = {
   operators: () => answer(http.GET('/api/operators')),
   benches: () => answer(http.GET('/api/benches')),
@@ -118,6 +130,12 @@ export const api = {
       Schemas['UploadView']
     >,
 
+  pick: (bench: string, part: string, step: string, key: string) =>
+    answer(
+      http.GET('/api/benches/{bench}/parts/{part}/picks/{step}/{key}', {
+        params: { path: { bench, part, step, key } },
+      }),
+    ),
   soundness: (digest: string) =>
     answer(http.GET('/api/meshes/{digest}/soundness', { params: { path: { digest } } })),
   handover: (bench: string) => answer(http.GET('/api/benches/{bench}/handover', at(bench))),
@@ -132,16 +150,8 @@ export const api = {
   downloadAddress: (bench: string, ids: readonly number[], options: Record<string, string>) =>
     `/api/benches/${bench}/handover/file?${new URLSearchParams({ ids: ids.join(','), ...options }).toString()}`,
 
-  async mesh(digest: string): Promise<ArrayBuffer> {
-    let response: Response
-    try {
-      response = await fetch(`/api/meshes/${digest}`)
-    } catch {
-      throw new Offline()
-    }
-    if (!response.ok) throw asError(await response.json().catch(() => null), response.status)
-    return response.arrayBuffer()
-  },
+  mesh: (digest: string) => bytes(`/api/meshes/${digest}`),
+  elements: (digest: string) => bytes(`/api/meshes/${digest}/elements`),
 
   /** Listen to a bench (or to the list); returns how to stop. The browser reconnects by itself. */
   listen(

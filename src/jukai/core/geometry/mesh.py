@@ -76,6 +76,7 @@ class Mesh:
     face_lineage: Ints | None = None
     finishes: tuple[str, ...] = ()
     face_finish: Ints | None = None
+    face_soft: NDArray[np.bool_] | None = None
     uv: Floats | None = None
     edge_pairs: Ints | None = None
     edge_data: Mapping[str, NDArray[Any]] = field(default_factory=lambda: _EMPTY)
@@ -90,6 +91,8 @@ class Mesh:
             value = getattr(self, name)
             if value is not None:
                 set_(self, name, frozen(np.ascontiguousarray(value, dtype=np.int32)))
+        if self.face_soft is not None:
+            set_(self, "face_soft", frozen(np.ascontiguousarray(self.face_soft, dtype=np.bool_)))
         if self.uv is not None:
             set_(self, "uv", frozen(np.ascontiguousarray(self.uv, dtype=np.float64)))
 
@@ -205,12 +208,16 @@ class Mesh:
     @property
     def nbytes(self) -> int:
         """Memory held by the arrays and what was computed from them so far."""
-        tables = [self.points, self.corners, self.offsets, self.face_lineage, self.face_finish,
+        tables = [self.points, self.corners, self.offsets, self.face_lineage, self.face_finish, self.face_soft,
                   self.uv, self.edge_pairs, *self.edge_data.values(), *self.point_data.values()]  # fmt: skip
         total = sum(t.nbytes for t in tables if t is not None)
         for value in self._cache.values():
             total += int(getattr(value, "nbytes", 0))
         return total
+
+    def soft(self) -> NDArray[np.bool_]:
+        """(f,) whether a face's normal gives way to its neighbours'."""
+        return self.face_soft if self.face_soft is not None else np.zeros(self.n_faces, dtype=bool)
 
     def group_faces(self, step: str, group: str) -> NDArray[np.bool_]:
         """Return (f,) whether each face belongs to a group an earlier step left behind."""
@@ -245,7 +252,7 @@ class Mesh:
     def digest(self) -> str:
         """Return a hash of everything the mesh holds: equal meshes have equal digests."""
         h = hashlib.blake2b(digest_size=16)
-        for table in (self.points, self.corners, self.offsets, self.face_lineage, self.face_finish,
+        for table in (self.points, self.corners, self.offsets, self.face_lineage, self.face_finish, self.face_soft,
                       self.uv, self.edge_pairs):  # fmt: skip
             h.update(b"-" if table is None else str(table.shape).encode() + table.tobytes())
         for tables in (self.edge_data, self.point_data):
@@ -296,5 +303,6 @@ def join_meshes(meshes: Sequence[Mesh]) -> Mesh:
         face_lineage=np.concatenate(lineage_rows),
         finishes=tuple(finishes),
         face_finish=np.concatenate(finish_rows),
+        face_soft=np.concatenate([m.soft() for m in meshes]) if any(m.face_soft is not None for m in meshes) else None,
         uv=uv,
     )

@@ -19,6 +19,10 @@ from jukai.core.geometry.mesh import Mesh
 
 __all__ = ["CREASE", "Fans", "corner_angles", "corner_normals", "sharp_edges", "smooth_fans"]
 
+_SOFT = 1e-6
+"""Weight of faces whose normals give way, against 1 of the others: it only counts where they are among themselves."""
+_HAIR = 1e-6
+"""Degrees more than the crease that an edge must turn: three segments round a right angle turn by just 30."""
 CREASE = 30.0
 """Degrees by which faces must turn for their edge to be sharp, wherever no angle is given."""
 
@@ -28,7 +32,7 @@ def sharp_edges(mesh: Mesh, crease: float = CREASE) -> Bools:
 
     def compute() -> Bools:
         con = mesh.connectivity
-        normals, cosine = face_normals(mesh), math.cos(math.radians(crease))
+        normals, cosine = face_normals(mesh), math.cos(math.radians(crease + _HAIR))
         faces = mesh.corner_faces
         if len(mesh.corners) > FEW:
             sharp = sharp_loop(normals, mesh.corners, faces, con.twins, con.corner_edge, con.n_edges, cosine)
@@ -100,7 +104,9 @@ def corner_normals(mesh: Mesh, crease: float = CREASE) -> Floats:
 def _smooth_fans(mesh: Mesh, crease: float) -> Fans:
     if len(mesh.corners) > FEW:
         _, normals, angles = face_frames(mesh)
-        cosine = math.cos(math.radians(crease))
+        cosine = math.cos(math.radians(crease + _HAIR))
+        if mesh.face_soft is not None:
+            angles = angles * np.where(mesh.face_soft, _SOFT, 1.0)[mesh.corner_faces]
         *arrays, lost = fans_loop(
             mesh.corners, mesh.offsets, mesh.corner_faces, normals, angles, _marks(mesh), mesh.n_points, cosine
         )
@@ -115,7 +121,10 @@ def _smooth_fans(mesh: Mesh, crease: float) -> Fans:
     low = np.full(len(label), len(label))
     np.minimum.at(low, label, np.arange(len(label)))
     of, first = _numbered(mesh, low[label])
-    weighed = normals[mesh.corner_faces] * corner_angles(mesh)[:, None]
+    weights = corner_angles(mesh)
+    if mesh.face_soft is not None:
+        weights = weights * np.where(mesh.face_soft, _SOFT, 1.0)[mesh.corner_faces]
+    weighed = normals[mesh.corner_faces] * weights[:, None]
     sums = np.stack([np.bincount(of, weights=weighed[:, k], minlength=len(first)) for k in range(3)], axis=1)
     length = np.sqrt(np.einsum("ij,ij->i", sums, sums))
     unit = np.where(length[:, None] > 0, sums / np.where(length > 0, length, 1)[:, None], 0)

@@ -52,6 +52,8 @@ def view_digest(mesh: Mesh) -> str:
     if mesh.face_lineage is not None:
         h.update(mesh.face_lineage.data)
     h.update(repr(mesh.lineage.rows).encode())
+    if mesh.face_soft is not None:
+        h.update(mesh.face_soft.data)
     if mesh.edge_pairs is not None:
         h.update(mesh.edge_pairs.data)
         for name in sorted(mesh.edge_data):

@@ -36,6 +36,7 @@ class Bevel:
     finish : finish of the new faces; None for that of the faces beside them.
     sharp : whether the borders of the strips are marked as sharp edges.
     cut_texture : whether strips have texture coordinates of their own, 0 to 1 across and along.
+    keep_flats : whether normals of new faces give way, so that what was flat stays flat in the shading.
     """
 
     segments: int = 3
@@ -44,6 +45,7 @@ class Bevel:
     finish: str | None = None
     sharp: bool = False
     cut_texture: bool = False
+    keep_flats: bool = True
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -360,6 +362,7 @@ class _Joining:
             self.points[used], number[corners[keep]].astype(np.int32), np.concatenate([[0], np.cumsum(left[rows])]).astype(np.int32),
             lineage=lineage, face_lineage=face_lineage[rows], finishes=finishes, face_finish=None if finish is None else finish[rows],
             uv=None if uv is None else uv[keep], edge_pairs=pairs, edge_data=data,
+            face_soft=np.concatenate([mesh.soft(), np.full(len(group) - mesh.n_faces, True)])[rows] if how.keep_flats else None,
         )  # fmt: skip
 
     def finish(self, group: NDArray[np.int64], name: str | None) -> tuple[tuple[str, ...], Ints | None]:

@@ -36,6 +36,12 @@ class Values(OperatorValues):
         "whether the borders of the strips are sharp", default=False, on="Their borders are sharp edges.",
         off="Their borders are smooth.",
     )  # fmt: skip
+    flats_flat: bool = switch(
+        "whether flats stay flat in the shading",
+        default=True,
+        on="Flats stay flat in the shading.",
+        off="The shading rounds off the flats too.",
+    )
     cut_texture: bool = switch(
         "whether the strips cut the texture", default=False, on="They have texture coordinates of their own.",
         off="The texture runs on over them.",
@@ -48,7 +54,7 @@ class Values(OperatorValues):
     values=Values,
     sentence="Bevel {pick} by {width} in {segments} segments",
     quiet="Width measured {measured_as}, roundness {roundness}; at neighbours they {at_neighbours}. New faces have the finish {finish}. {sharp_edges} "
-    "{cut_texture}",
+    "{flats_flat} {cut_texture}",
     groups=("strips", "corners"),
     synonyms=("chamfer", "round edges", "fillet", "break edges"),
 )
@@ -86,6 +92,7 @@ def bevel(mesh: Mesh, values: Values, context: Context) -> Result:
         values.finish,
         values.sharp_edges,
         values.cut_texture,
+        values.flats_flat,
     )
     out = round_edges(mesh, picked, offset, how, context.step)
     notes = _notes(mesh, values, out, offset, width, turn)

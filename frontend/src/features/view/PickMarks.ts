@@ -1,0 +1,77 @@
+import { Matrix4 } from 'three'
+import type { Color, Scene } from 'three'
+import { LineMaterial } from 'three/addons/lines/LineMaterial.js'
+import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
+import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js'
+
+type Which = 'picked' | 'hovered'
+
+/** What is picked, thick and solid over the body, and what the pointer is on. */
+export class PickMarks {
+  private readonly held = new Map<Which, LineSegments2>()
+
+  private readonly scene: Scene
+  private readonly invalidate: () => void
+
+  constructor(scene: Scene, invalidate: () => void) {
+    this.scene = scene
+    this.invalidate = invalidate
+  }
+
+  /** Show lines in the place of those before; null takes them away. */
+  show(
+    which: Which,
+    lines: Float32Array | null,
+    matrix: readonly number[] = [],
+    origin: readonly number[] = [],
+  ): void {
+    this.drop(which)
+    if (lines?.length) {
+      const geometry = new LineSegmentsGeometry()
+      geometry.setPositions(lines)
+      const hovered = which === 'hovered'
+      const material = new LineMaterial({
+        linewidth: hovered ? 5 : 3.6,
+        worldUnits: false,
+        transparent: hovered,
+        opacity: hovered ? 0.55 : 1,
+        // nearer than the ink of the same edge
+        polygonOffset: true,
+        polygonOffsetFactor: -4,
+        polygonOffsetUnits: -4,
+      })
+      const mark = new LineSegments2(geometry, material)
+      mark.frustumCulled = false
+      mark.renderOrder = 4
+      mark.matrixAutoUpdate = false
+      mark.matrix
+        .set(...(matrix as Parameters<Matrix4['set']>))
+        .multiply(new Matrix4().makeTranslation(...(origin as [number, number, number])))
+      this.scene.add(mark)
+      this.held.set(which, mark)
+    }
+    this.invalidate()
+  }
+
+  /** Colour and line width for the next picture. */
+  prepare(colour: Color, width: number, height: number): void {
+    for (const mark of this.held.values()) {
+      mark.material.color.copy(colour).convertSRGBToLinear()
+      mark.material.resolution.set(width, height)
+    }
+  }
+
+  dispose(): void {
+    this.drop('picked')
+    this.drop('hovered')
+  }
+
+  private drop(which: Which): void {
+    const old = this.held.get(which)
+    if (!old) return
+    this.scene.remove(old)
+    old.geometry.dispose()
+    old.material.dispose()
+    this.held.delete(which)
+  }
+}

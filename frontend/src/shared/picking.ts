@@ -1,0 +1,294 @@
+import { create } from 'zustand'
+import { api } from './api/client'
+import type { PickView, Step } from './api/client'
+import { doEdit, useSession } from './session'
+import { operatorOf } from './targets'
+import { useView } from './viewState'
+
+/** Points, edges and faces of the body that is picked on; layout in core/geometry/elements.py. */
+export interface Elements {
+  digest: string
+  origin: readonly number[]
+  points: Float32Array
+  edges: Uint32Array
+  offsets: Uint32Array
+  cornerEdge: Uint32Array
+  cornerPoint: Uint32Array
+  edgeNormals: Float32Array
+}
+
+export type Pick = Record<string, unknown>
+
+interface PickState {
+  view: PickView | null
+  elements: Elements | null
+  hovered: number | null
+  /** a box takes what lies behind too */
+  through: boolean
+  failure: string | null
+}
+
+export const usePick = create<PickState>(() => ({
+  view: null,
+  elements: null,
+  hovered: null,
+  through: false,
+  failure: null,
+}))
+
+export function readElements(digest: string, buffer: ArrayBuffer): Elements {
+  const [points = 0, edges = 0, faces = 0, corners = 0] = new Uint32Array(buffer, 0, 4)
+  let at = 16
+  const origin = Array.from(new Float64Array(buffer.slice(at, at + 24)))
+  at += 24
+  const take = <T>(length: number, make: (from: number, n: number) => T): T => {
+    const out = make(at, length)
+    at += 4 * length
+    return out
+  }
+  const floats = (n: number) => take(n, (from, k) => new Float32Array(buffer, from, k))
+  const wholes = (n: number) => take(n, (from, k) => new Uint32Array(buffer, from, k))
+  return {
+    digest,
+    origin,
+    points: floats(3 * points),
+    edges: wholes(2 * edges),
+    offsets: wholes(faces + 1),
+    cornerEdge: wholes(corners),
+    cornerPoint: wholes(corners),
+    edgeNormals: floats(3 * edges),
+  }
+}
+
+/** Ask the server what the open pick picks, and on what. */
+export async function loadPick(): Promise<void> {
+  const open = useView.getState().picking
+  const id = useSession.getState().id
+  if (!open || !id) return
+  try {
+    const view = await api.pick(id, open.part, open.step, open.key)
+    const held = usePick.getState().elements
+    const elements =
+      held?.digest === view.mesh ? held : readElements(view.mesh, await api.elements(view.mesh))
+    if (useView.getState().picking === open) usePick.setState({ view, elements, failure: null })
+  } catch (e) {
+    usePick.setState({ failure: e instanceof Error ? e.message : String(e) })
+  }
+}
+
+export function openPick(part: string, step: string, key: string): void {
+  usePick.setState({ view: null, hovered: null, failure: null })
+  useView.getState().set({ picking: { part, step, key }, part, step, lookAt: null, board: null })
+}
+
+export function closePick(): void {
+  usePick.setState({ view: null, hovered: null, failure: null })
+  useView.getState().set({ picking: null })
+}
+
+// -- the rule -------------------------------------------------------------------------------------
+/** The pick as it stands in the step, or the rule that is taken when none does. */
+export function pickOf(step: Step, key: string): Pick {
+  const own = step.values?.[key] as Pick | undefined
+  const spec = operatorOf(step.operator)?.values.find((v) => v.key === key)
+  return own ?? ((spec?.default ?? { rule: 'everything' }) as Pick)
+}
+
+function openStep(): { step: Step; key: string; part: string } | null {
+  const open = useView.getState().picking
+  const step = useSession
+    .getState()
+    .bench?.document.parts?.find((p) => p.id === open?.part)
+    ?.recipe.find((s) => s.id === open?.step)
+  return open && step ? { step, key: open.key, part: open.part } : null
+}
+
+/** Keep another pick in the open step. */
+export function setPick(pick: Pick | null): void {
+  const open = openStep()
+  if (open)
+    doEdit({
+      kind: 'set_value',
+      part: open.part,
+      step: open.step.id,
+      key: open.key,
+      value: pick,
+    })
+}
+
+interface Element {
+  at: number[]
+  normal: number[]
+}
+
+function elementOf(e: Elements, edge: number): Element {
+  const [p = 0, q = 0] = [e.edges[2 * edge], e.edges[2 * edge + 1]]
+  const round = (x: number) => Number(x.toPrecision(9))
+  const at = [0, 1, 2].map((k) =>
+    round(((e.points[3 * p + k] ?? 0) + (e.points[3 * q + k] ?? 0)) / 2 + (e.origin[k] ?? 0)),
+  )
+  const normal = [0, 1, 2].map((k) => round(e.edgeNormals[3 * edge + k] ?? 0))
+  return { at, normal }
+}
+
+const near = (a: Element, b: Element) =>
+  a.at.every((x, k) => Math.abs(x - (b.at[k] ?? 0)) <= 1e-5 * (1 + Math.abs(x)))
+
+/** The picks that `add` and take away elements by hand; what was put in or out by hand before stays one list. */
+export function withElements(pick: Pick, elements: Element[], how: 'and_also' | 'but_not'): Pick {
+  const join = Array.isArray(pick['join']) ? (pick['join'] as Pick[]) : null
+  const list = (p: unknown) =>
+    ((p as Pick | undefined)?.['elements'] as Element[] | undefined) ?? []
+  const isHand = (p: unknown) => (p as Pick | undefined)?.['rule'] === 'by_hand'
+  const without = (from: Element[], gone: Element[]) =>
+    from.filter((x) => !gone.some((y) => near(x, y)))
+  const hand = (rows: Element[]): Pick => ({ rule: 'by_hand', elements: rows })
+  if (isHand(pick))
+    return hand(
+      how === 'and_also'
+        ? [...without(list(pick), elements), ...elements]
+        : without(list(pick), elements),
+    )
+  const rows = join ?? [pick]
+  // put back what was taken out by hand, take out what was put in by hand, before anything else is said
+  const other = how === 'and_also' ? 'but_not' : 'and_also'
+  let rest = elements
+  const kept = rows
+    .map((row, i) => {
+      const inner = row[other] as Pick | undefined
+      if (i === 0 || !isHand(inner)) return row
+      const gone = list(inner).filter((x) => rest.some((y) => near(x, y)))
+      rest = without(rest, gone)
+      return { [other]: hand(without(list(inner), gone)) }
+    })
+    .filter((row, i) => i === 0 || !(isHand(row[other]) && list(row[other]).length === 0))
+  if (rest.length) {
+    const last = kept.at(-1)
+    if (last && kept.length > 1 && isHand(last[how]))
+      kept[kept.length - 1] = { [how]: hand([...list(last[how]), ...rest]) }
+    else kept.push({ [how]: hand(rest) })
+  }
+  return kept.length === 1 ? (kept[0] ?? pick) : { join: kept }
+}
+
+/** Click: put an edge in or take it out. */
+export function toggle(edge: number): void {
+  const { view, elements } = usePick.getState()
+  const open = openStep()
+  if (!view || !elements || !open) return
+  const inside = view.picked.includes(edge)
+  setPick(
+    withElements(
+      pickOf(open.step, open.key),
+      [elementOf(elements, edge)],
+      inside ? 'but_not' : 'and_also',
+    ),
+  )
+}
+
+/** Double click: the whole loop through an edge, as a rule that still holds when counts change. */
+export function addLoop(edge: number): void {
+  const { elements } = usePick.getState()
+  const open = openStep()
+  if (!elements || !open) return
+  const loop = { rule: 'loop_through', start: elementOf(elements, edge) }
+  const now = pickOf(open.step, open.key)
+  const empty =
+    now['rule'] === 'by_hand' && ((now['elements'] as Element[] | undefined) ?? []).length <= 1
+  const rows = Array.isArray(now['join']) ? (now['join'] as Pick[]) : [now]
+  setPick(empty ? loop : { join: [...rows, { and_also: loop }] })
+}
+
+/** A dragged box: put edges in. */
+export function addEdges(edges: number[]): void {
+  const { view, elements } = usePick.getState()
+  const open = openStep()
+  if (!view || !elements || !open) return
+  const held = new Set(view.picked)
+  const fresh = edges.filter((e) => !held.has(e))
+  if (fresh.length)
+    setPick(
+      withElements(
+        pickOf(open.step, open.key),
+        fresh.map((e) => elementOf(elements, e)),
+        'and_also',
+      ),
+    )
+}
+
+const FACING: [string, number[]][] = [
+  ['up', [0, 0, 1]],
+  ['down', [0, 0, -1]],
+  ['to the right', [1, 0, 0]],
+  ['to the left', [-1, 0, 0]],
+  ['to the front', [0, -1, 0]],
+  ['to the back', [0, 1, 0]],
+]
+
+/** The rules one can choose, in words. */
+export function rulesFor(view: PickView | null): { words: string; pick: Pick }[] {
+  return [
+    { words: 'sharper than an angle', pick: { rule: 'sharper_than', angle: 30 } },
+    { words: 'all there are', pick: { rule: 'everything' } },
+    { words: 'the rim', pick: { rule: 'rim' } },
+    ...FACING.map(([words, direction]) => ({
+      words: `facing ${words}`,
+      pick: { rule: 'facing', direction, within: 15 },
+    })),
+    ...(view?.groups ?? []).map((g) => ({
+      words: `the group ${g.name.replaceAll('_', ' ')} of step ${g.step}`,
+      pick: { rule: 'group', step: g.step, name: g.name },
+    })),
+    { words: 'by hand, from none', pick: { rule: 'by_hand', elements: [] } },
+  ]
+}
+
+const plain = (x: unknown, otherwise: number): string =>
+  typeof x === 'number' || typeof x === 'string' ? String(x) : String(otherwise)
+
+function ordinal(n: unknown): string {
+  const text = plain(n, 2)
+  return `${text}${text === '2' ? 'nd' : text === '3' ? 'rd' : 'th'}`
+}
+
+/** A pick in words, to stand behind its count. */
+export function inWords(pick: Pick): string {
+  const join = pick['join'] as Pick[] | undefined
+  if (join)
+    return join
+      .map((row, i) => {
+        if (i === 0) return inWords(row)
+        const also = row['and_also'] as Pick | undefined
+        return also ? `and also ${inWords(also)}` : `but not ${inWords(row['but_not'] as Pick)}`
+      })
+      .join(', ')
+  const elements = pick['elements'] as unknown[] | undefined
+  switch (pick['rule']) {
+    case 'everything':
+      return 'all there are'
+    case 'sharper_than':
+      return `sharper than ${plain(pick['angle'], 30)}°`
+    case 'rim':
+      return 'on the rim'
+    case 'facing': {
+      const way = JSON.stringify(pick['direction'])
+      return `facing ${FACING.find(([, d]) => JSON.stringify(d) === way)?.[0] ?? 'one way'}`
+    }
+    case 'group':
+      return `of ${String(pick['name']).replaceAll('_', ' ')} of step ${String(pick['step'])}`
+    case 'by_hand':
+      return `${String(elements?.length ?? 0)} by hand`
+    case 'loop_through':
+      return 'a loop'
+    case 'strip_across':
+      return 'a strip across'
+    case 'inside':
+      return `inside a ${String(pick['shape']).replace('_', ' ')}`
+    case 'finish':
+      return `with the finish ${String(pick['name'])}`
+    case 'every_nth':
+      return `every ${ordinal(pick['n'])}`
+    default:
+      return String(pick['rule'])
+  }
+}
