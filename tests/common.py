@@ -17,7 +17,7 @@ from jukai.core.geometry.soundness import soundness
 
 ROOT = Path(__file__).parent.parent
 REFERENCE = Path(__file__).parent / "reference"
-EXAMPLE = ROOT / "demo" / "example.jukai.json"
+EXAMPLE = Path(__file__).parent / "turned.jukai.json"
 
 
 def reference(name: str) -> Any:

@@ -10,6 +10,7 @@ from jukai.core.formats.obj import ObjPart, write_obj
 from jukai.core.formats.ply import read_ply, write_ply
 from jukai.core.formats.stl import write_stl
 from jukai.core.geometry import deform, kernels
+from jukai.core.geometry.bevel.rounding import Bevel, round_edges
 from jukai.core.geometry.lathe import Section, Turning, turn
 from jukai.core.geometry.measures import signed_volume
 from jukai.core.geometry.mesh import Mesh
@@ -30,6 +31,8 @@ def warm_up(*, files: bool = False) -> None:
     view_bytes(twisted)
     signed_volume(twisted)
     soundness(twisted)
+    every = np.ones(body.connectivity.n_edges, dtype=bool)
+    round_edges(body, every, np.full(len(every), 0.1), Bevel(2), "warm")
     if files:
         _formats(Mesh(twisted.points, twisted.corners, twisted.offsets, uv=twisted.uv))
 

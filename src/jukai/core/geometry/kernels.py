@@ -17,7 +17,7 @@ from typing import Any
 
 __all__ = ["FEW", "Kernel", "kernel"]
 
-FEW = 8_000
+FEW = 10_000
 """Corners up to which array expressions answer sooner than loading the compiler."""
 
 

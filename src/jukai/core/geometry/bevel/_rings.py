@@ -21,16 +21,19 @@ KEPT, PATCH, PLAIN = 1, 2, 0
 
 @kernel
 def walk(corners: Any, following: Any, before: Any, twins: Any, point_offsets: Any, point_corners: Any,
-         corner_edge: Any, picked: Any) -> Any:  # fmt: skip
-    """Corners round each point that has picked edges, counter-clockwise, in compressed rows; whether the ring closes."""
+         corner_edge: Any, picked: Any, where: Any, room: int) -> Any:  # fmt: skip
+    """Corners round each of the points ``where``, counter-clockwise, in compressed rows; whether the ring closes.
+
+    Rings without a picked edge are left out; ``room`` is the number of all corners there.
+    """
     n = corners.shape[0]
     seen = np.zeros(n, np.bool_)
-    out = np.empty(n, np.int32)
-    starts = np.empty(n + 1, np.int32)
-    closes = np.empty(n, np.bool_)
+    out = np.empty(room, np.int32)
+    starts = np.empty(room + 1, np.int32)
+    closes = np.empty(room, np.bool_)
     at = count = 0
     starts[0] = 0
-    for p in range(point_offsets.shape[0] - 1):
+    for p in where:
         for k in range(point_offsets[p], point_offsets[p + 1]):
             c = point_corners[k]
             if seen[c]:
@@ -98,8 +101,7 @@ def places(points: Any, corners: Any, following: Any, before: Any, corner_faces:
     repl_start = np.arange(n_corners).astype(np.int32)
     repl_count = np.ones(n_corners, np.int32)
     repl_ids = np.empty(n_corners + ring.shape[0] * 3 + picks_total * (n + 1), np.int32)
-    for c in range(n_corners):
-        repl_ids[c] = corners[c]
+    repl_ids[:n_corners] = corners
     filled = n_corners
     prof = np.full(n_corners, -1, np.int32)  # first of the n + 1 ids of the profile at the side that leaves a corner
     prof_ids = np.empty(picks_total * (n + 1), np.int32)

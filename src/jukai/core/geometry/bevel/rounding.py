@@ -19,8 +19,8 @@ from jukai.core.geometry.mesh import Lineage, Mesh
 
 __all__ = ["Bevel", "Rounded", "count_faces", "offsets_for", "round_edges"]
 
-_PLAIN = 1500
-"""Corners up to which the loops run as they are: loading the compiler would take longer."""
+_PLAIN = 2500
+"""Corners at picked edges up to which the loops run as they are: loading the compiler would take longer."""
 _FLAT = 1 - 1e-10
 _ROUNDS = 12
 
@@ -151,15 +151,16 @@ class _Rings:
         self.before = previous_corners(mesh.offsets)
         self.normals = face_normals(mesh)
         self.size = len(mesh.corners)
-        run = walk.choose(self.size, _PLAIN)
-        self.ring, self.starts, self.closes = run(
-            mesh.corners, con.following, self.before, con.twins, con.point_offsets, con.point_corners, con.corner_edge, picked
+        where = np.unique(con.edges[picked])
+        room = int((con.point_offsets[where + 1] - con.point_offsets[where]).sum())
+        self.ring, self.starts, self.closes = walk.choose(room, _PLAIN)(
+            mesh.corners, con.following, self.before, con.twins, con.point_offsets, con.point_corners, con.corner_edge, picked, where, room
         )  # fmt: skip
 
     def places(self, width: Floats, segments: int) -> tuple[Any, ...]:
         """Return what ``_rings.places`` gives for these widths."""
         mesh, con = self.mesh, self.mesh.connectivity
-        run = places.choose(self.size * max(1, segments // 4), _PLAIN)
+        run = places.choose(len(self.ring) * max(1, segments // 4), _PLAIN)
         tables = profile_tables(segments, self.how.roundness)
         out: tuple[Any, ...] = run(
             mesh.points, mesh.corners, con.following, self.before, mesh.corner_faces, con.corner_edge, self.normals, self.picked,
@@ -187,7 +188,7 @@ class _Rings:
             else None
         )
         strip_uv = None if texture is None else texture.strips(here, there, near, far, count)
-        run = fans.choose(self.size, _PLAIN)
+        run = fans.choose(len(self.ring), _PLAIN)
         closing = run(mesh.corners, con.corner_edge, self.picked, self.ring, self.starts, kind, prof, prof_ids, n)
         patches, points = self._patches(points, kind, prof, prof_ids, n, texture)
         pieces = [

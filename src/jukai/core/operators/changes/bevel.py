@@ -20,30 +20,30 @@ _PLACES = 200
 class Values(OperatorValues):
     """What a bevel takes."""
 
-    pick: Any = pick("the edges to bevel", of=("edges",), default={"rule": "sharper_than", "angle": 30})
-    width: float | None = length("how wide the strips are", otherwise="a hundredth of the body's size", ge=0)
+    pick: Any = pick("The edges to bevel.", of=("edges",), default={"rule": "sharper_than", "angle": 30})
+    width: float | None = length("How wide the strips are.", otherwise="a hundredth of the body's size", ge=0)
     measured_as: str = choice(
-        "what the width is",
+        "What the width is measured as.",
         (("leg", "along each face"), ("face", "straight across the strip"), ("radius", "the radius of the arc")),
     )
-    segments: int = count("strips side by side", default=3, ge=1, le=64)
-    roundness: float = share("−1 hollow, 0 flat, 1 round, 2 back to sharp", default=1.0, ge=-1, le=2)
+    segments: int = count("Strips side by side.", default=3, ge=1, le=64)
+    roundness: float = share("−1 is hollow, 0 flat, 1 round, 2 back to the sharp edge.", default=1.0, ge=-1, le=2)
     at_neighbours: str = choice(
-        "what a strip does where its neighbours leave it no room", (("stop", "stop"), ("run_on", "run on"))
+        "What a strip does where its neighbours leave it no room.", (("stop", "stop"), ("run_on", "run on"))
     )
-    finish: str | None = finish("finish of the new faces")
+    finish: str | None = finish("Finish of the new faces.")
     sharp_edges: bool = switch(
-        "whether the borders of the strips are sharp", default=False, on="Their borders are sharp edges.",
+        "Whether the borders of the strips are sharp edges.", default=False, on="Their borders are sharp edges.",
         off="Their borders are smooth.",
     )  # fmt: skip
     flats_flat: bool = switch(
-        "whether flats stay flat in the shading",
+        "Whether flats stay flat in the shading.",
         default=True,
         on="Flats stay flat in the shading.",
         off="The shading rounds off the flats too.",
     )
     cut_texture: bool = switch(
-        "whether the strips cut the texture", default=False, on="They have texture coordinates of their own.",
+        "Whether the strips cut the texture.", default=False, on="They have texture coordinates of their own.",
         off="The texture runs on over them.",
     )  # fmt: skip
 
