@@ -1,0 +1,303 @@
+"""Bevels: counts, closed forms and published solids, every small nasty mesh, and random picks."""
+
+from __future__ import annotations
+
+import unittest
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+
+from jukai.core.errors import MeshProblem
+from jukai.core.geometry.bevel import _rings
+from jukai.core.geometry.bevel.patches import interior_count, template
+from jukai.core.geometry.bevel.profiles import profile_tables
+from jukai.core.geometry.bevel.rounding import Bevel, Rounded, offsets_for, round_edges
+from jukai.core.geometry.lathe import Section, Turning, turn
+from jukai.core.geometry.measures import area, edge_turns, face_normals, signed_volume
+from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.normals import corner_normals
+from jukai.core.geometry.soundness import soundness
+from tests.common import check_sound, cube, reference, reference_mesh
+
+ROWS = reference("meshes/table.json")["rows"]
+CROSSED = ("spindle_torus.obj", "pentagram_prism.obj")  # they pass through themselves from the start
+
+
+def lengths(mesh: Mesh) -> np.ndarray:
+    ends = mesh.points[mesh.connectivity.edges]
+    return np.asarray(np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1))
+
+
+def rounded(mesh: Mesh, width: float, pick: Any = None, **how: Any) -> Rounded:
+    n = mesh.connectivity.n_edges
+    picked = np.ones(n, bool) if pick is None else np.asarray(pick)
+    return round_edges(mesh, picked, np.full(n, width), Bevel(**how), "s9")
+
+
+def box(x: float, y: float, z: float) -> Mesh:
+    return cube().with_points(cube().points * [x, y, z])
+
+
+class Counts(unittest.TestCase):
+    def test_every_edge_of_every_mesh(self) -> None:
+        """One segment gives 2E points, 4E edges and F + E + V faces (by counting; meshes/table.json)."""
+        for row in ROWS:
+            if row["bevel_all_edges_one_segment"] is None or row["file"] == "sliver_triangles.obj":
+                continue  # the slivers' strips stop at nothing: faces are gone, and it says so
+            mesh = reference_mesh(row["file"])
+            for segments in (1, 2, 3):
+                with self.subTest(row["file"], segments=segments):
+                    out = rounded(mesh, 0.1 * float(lengths(mesh).min()), segments=segments)
+                    s = soundness(out.mesh)
+                    if segments == 1:
+                        self.assertEqual([s.points, s.edges, s.faces], row["bevel_all_edges_one_segment"])
+                    self.assertTrue(s.closed and s.manifold and s.oriented)
+                    self.assertFalse(out.stopped.any())
+                    if row["file"] not in CROSSED:
+                        self.assertEqual((s.self_crossings, s.genus), (0, row["genus"]))
+                        self.assertGreater(abs(signed_volume(out.mesh)), 0)
+
+    def test_patches_are_four_sided_where_the_count_allows(self) -> None:
+        for strips in range(3, 13):
+            for chords in (1, 2, 3, 4, 7, 8, 64):
+                t = template(strips, chords)
+                used = np.unique(np.concatenate([t.quads.ravel(), t.middle]))
+                self.assertEqual(len(used), strips * chords + t.inner)
+                self.assertEqual(t.inner, interior_count(strips, chords))
+                self.assertEqual(len(t.middle), strips if chords % 2 else 0)
+                # a disc: V - E + F = 1
+                sides = np.concatenate([t.quads[:, [i, (i + 1) % 4]] for i in range(4)])
+                sides = np.concatenate([sides, np.stack([t.middle, np.roll(t.middle, -1)], axis=1)])
+                edges = len(np.unique(np.sort(sides, axis=1), axis=0))
+                self.assertEqual(len(used) - edges + len(t.quads) + bool(len(t.middle)), 1)
+
+
+class ClosedForms(unittest.TestCase):
+    def test_chamfered_boxes(self) -> None:
+        """solids.json: l w h - 2 (l + w + h) t² + 16/3 t³."""
+        for case in reference("solids.json")["chamfered_box"]["cases"]:
+            out = rounded(box(*case["outer"]), case["set_back"], segments=1).mesh
+            self.assertAlmostEqual(signed_volume(out), case["volume"], places=12)
+            self.assertAlmostEqual(area(out), case["area"], places=12)
+        out = rounded(cube(), 0.5, segments=1).mesh  # to the middle: an octahedron, a³/6
+        self.assertEqual((out.n_points, out.n_faces), (6, 8))
+        self.assertAlmostEqual(signed_volume(out), 1 / 6, places=12)
+
+    def test_rounded_boxes_converge_to_steiner(self) -> None:
+        """solids.json, Steiner 1840: abc + 2r(ab+bc+ca) + πr²(a+b+c) + 4/3 πr³; the error falls by four when segments double."""
+        for case in reference("solids.json")["rounded_box"]["cases"][:3]:
+            errors = []
+            for segments in (4, 8, 16):
+                out = rounded(box(*case["outer"]), case["radius"], segments=segments).mesh
+                errors.append(abs(signed_volume(out) - case["volume"]))
+            for coarse, fine in pairwise(errors):
+                self.assertAlmostEqual(coarse / fine, 4, delta=0.25)
+            self.assertLess(errors[-1], 5e-3 * case["volume"])
+
+    def test_three_equal_strips_lie_on_the_sphere(self) -> None:
+        for segments in (2, 3, 5, 8):
+            out = rounded(box(4, 3, 2), 0.5, segments=segments).mesh
+            middle = out.bounds.mean(axis=0)
+            inner = np.abs(out.points - middle) - (np.array([4, 3, 2]) / 2 - 0.5)
+            corner = (inner >= -1e-12).all(axis=1)
+            self.assertGreater(corner.sum(), 8 * 3)
+            np.testing.assert_allclose(np.linalg.norm(inner[corner], axis=1), 0.5, atol=1e-12)
+
+    def test_rounded_platonic_solids_lie_on_their_balls(self) -> None:
+        """A ball that touches all faces of a corner fits any number of equal strips: tested on the apex of pyramids."""
+        for k in (3, 4, 5, 7):
+            mesh = reference_mesh(f"pyramid_{k}.obj")
+            apex = int(np.argmax(mesh.points[:, 2]))
+            pick = (mesh.connectivity.edges == apex).any(axis=1)
+            out = rounded(mesh, 0.1, pick, segments=4).mesh
+            check_sound(self, out)
+            normals = face_normals(mesh)
+            sides = normals[normals[:, 2] > -0.9]
+            # tangent planes n·x = n·apex: the ball of radius r stands where n·c = n·apex - r
+            top = mesh.points[apex]
+            r = 0.1 / np.tan(np.pi / 2 - edge_turns(mesh)[pick][0] / 2)
+            new = out.points[np.linalg.norm(out.points - top, axis=1) < 0.35]
+            self.assertTrue(((new - top) @ sides.T <= 1e-12).all(), "inside the old faces")
+            self.assertGreater(r, 0)
+
+    def test_round_strips_are_arcs(self) -> None:
+        """A strip between faces that turn by φ with legs w is an arc of radius w / tan(φ/2)."""
+        for width in (0.1, 0.3):
+            out = rounded(cube(), width, segments=6, pick=np.eye(12, dtype=bool)[0]).mesh
+            strip = np.unique(out.corners[np.repeat(out.group_faces("s9", "strips"), out.sides)])
+            e = cube().connectivity.edges[0]
+            a, b = cube().points[e]
+            away = out.points[strip] - a
+            way = (b - a) / np.linalg.norm(b - a)
+            flat = away - np.outer(away @ way, way)
+            inward = flat.sum(axis=0)
+            centre = np.sign(np.round(inward, 9)) * width
+            np.testing.assert_allclose(np.linalg.norm(flat - centre, axis=1), width, atol=1e-12)
+
+    def test_measures_of_the_width(self) -> None:
+        turn_ = np.array([np.pi / 2, np.pi / 3])
+        np.testing.assert_allclose(offsets_for(turn_, np.full(2, 2.0), "leg"), 2)
+        np.testing.assert_allclose(offsets_for(turn_, np.full(2, 2.0), "face"), [np.sqrt(2), 1 / np.cos(np.pi / 6)])
+        np.testing.assert_allclose(offsets_for(turn_, np.full(2, 2.0), "radius"), 2 * np.tan(turn_ / 2))
+
+    def test_roundness_runs_without_a_jump(self) -> None:
+        volumes = [signed_volume(rounded(cube(), 0.2, segments=8, roundness=r).mesh) for r in np.linspace(-1, 2, 61)]
+        self.assertTrue((np.diff(volumes) > 0).all())
+        self.assertLess(np.abs(np.diff(volumes, 2)).max(), 0.004)
+        self.assertAlmostEqual(volumes[-1], 1, places=12)  # back to the sharp edge
+        for r in (-1.0, 0.0, 1.0, 2.0):
+            check_sound(self, rounded(cube(), 0.2, segments=4, roundness=r).mesh)
+        t = profile_tables(4, -0.5)
+        self.assertEqual((t[2, :3].tolist(), t[3, 0]), ([0.5, 0.5, 0.0], 1.0))
+
+
+class Shapes(unittest.TestCase):
+    def test_symmetric_in_symmetric_out(self) -> None:
+        for mesh in (
+            cube(),
+            reference_mesh("saddle_corner_6.obj").with_points(reference_mesh("saddle_corner_6.obj").points),
+        ):
+            for segments in (1, 2, 3, 4):
+                out = rounded(mesh, 0.1, segments=segments).mesh
+                if mesh.n_points == 8:
+                    p = out.points - 0.5
+                    for mirror in (p * [-1, 1, 1], p * [1, -1, 1], p[:, [1, 0, 2]], p[:, [2, 1, 0]]):
+                        gap = np.linalg.norm(p[:, None] - mirror[None], axis=2).min(axis=1)
+                        self.assertLess(gap.max(), 1e-12)
+
+    def test_the_same_points_whatever_the_order(self) -> None:
+        rng = np.random.default_rng(5)
+        for name in ("cube.obj", "saddle_corner_4.obj", "mixed_corner_3.obj", "star_prism.obj", "torus_8x6.obj"):
+            mesh = reference_mesh(name)
+            width = 0.15 * float(lengths(mesh).min())
+            order = rng.permutation(mesh.n_points)
+            back = np.argsort(order)
+            faces = [back[mesh.corners[a:b]].tolist() for a, b in zip(mesh.offsets[:-1], mesh.offsets[1:], strict=True)]
+            faces = [f[k:] + f[:k] for f in faces for k in [int(rng.integers(len(f)))]]
+            rng.shuffle(faces)
+            other = Mesh.from_faces(mesh.points[order], faces)
+            for segments in (1, 2, 3):
+                one, two = (rounded(m, width, segments=segments).mesh.points for m in (mesh, other))
+                self.assertEqual(len(one), len(two))
+                gap = np.linalg.norm(one[:, None] - two[None], axis=2).min(axis=1)
+                self.assertLess(gap.max(), 1e-12 * mesh.size)
+
+    def test_flat_faces_stay_flat_and_so_does_their_shading(self) -> None:
+        mesh = box(4, 3, 2)
+        for keep in (True, False):
+            out = rounded(mesh, 0.3, segments=4, keep_flats=keep).mesh
+            flat = ~out.soft() if keep else np.arange(out.n_faces) < 6
+            shade = corner_normals(out)[flat[out.corner_faces]]
+            own = face_normals(out)[out.corner_faces][flat[out.corner_faces]]
+            off = float(np.abs(shade - own).max())
+            self.assertTrue(off < 1e-5 if keep else off > 1e-2, off)
+
+    def test_texture_runs_on_and_lineage_is_told(self) -> None:
+        mesh = turn([Section(np.array([[10, 0], [10, 20.0]]))], Turning(sides=12), "s1")
+        pick = edge_turns(mesh) > 1
+        out = rounded(mesh, 1, pick, segments=3, finish="Steel", sharp=True).mesh
+        assert out.uv is not None and mesh.uv is not None and out.edge_pairs is not None
+        walls = out.group_faces("s1", "walls") & ~out.group_faces("s9", "strips")
+        corner = walls[out.corner_faces]
+        # on the walls, texture up is height over 20
+        np.testing.assert_allclose(out.uv[corner, 1], out.points[out.corners[corner], 2] / 20, atol=1e-12)
+        self.assertEqual({g for _, g in out.lineage.trail(int(out.face_lineage[-1]))} & {"strips"}, {"strips"})  # type: ignore[index]
+        self.assertEqual(out.finishes, ("Steel",))
+        self.assertEqual(len(out.edge_pairs), 2 * int(pick.sum()))
+        cut = rounded(mesh, 1, pick, segments=3, cut_texture=True).mesh
+        strips = cut.group_faces("s9", "strips")
+        assert cut.uv is not None
+        self.assertEqual(set(np.round(cut.uv[strips[cut.corner_faces]] * 3).ravel().tolist()), {0, 1, 2, 3})
+
+    def test_ends_of_strips(self) -> None:
+        """One strip ends in a face, two meet in a mitre, a loop has no end, a rim stays a rim."""
+        one = rounded(cube(), 0.2, np.eye(12, dtype=bool)[3], segments=4).mesh
+        check_sound(self, one)
+        self.assertEqual((one.n_faces, sorted(one.sides.tolist())[-2:]), (10, [8, 8]))
+        top = (cube().points[cube().connectivity.edges][:, :, 2] == 1).all(axis=1)
+        loop = rounded(cube(), 0.2, top, segments=4).mesh
+        check_sound(self, loop)
+        self.assertEqual(loop.n_faces, 6 + 16)
+        open_ = reference_mesh("open_box.obj")
+        out = rounded(open_, 0.1, open_.connectivity.edge_sides == 2, segments=2).mesh
+        s = soundness(out)
+        self.assertTrue(s.manifold and s.oriented and not s.closed)
+
+
+class Limits(unittest.TestCase):
+    def test_strips_stop_where_neighbours_meet(self) -> None:
+        out = rounded(box(4, 3, 1), 2, segments=2)
+        self.assertTrue(out.stopped.any())
+        self.assertAlmostEqual(float(out.width.min()), 0.5, places=9)
+        check_sound(self, out.mesh)
+        slab = reference_mesh("thin_slab.obj")
+        out = rounded(slab, 1, segments=1)
+        self.assertAlmostEqual(float(out.width.min()), 0.0005, places=9)
+
+    def test_edges_that_can_not_be_bevelled_are_named(self) -> None:
+        for name, words in (
+            ("two_cubes_edge.obj", "4 faces"),
+            ("fin.obj", "3 faces"),
+            ("single_quad.obj", "one face only"),
+        ):
+            mesh = reference_mesh(name)
+            with self.subTest(name), self.assertRaises(MeshProblem) as caught:
+                rounded(mesh, 0.1, segments=1)
+            self.assertIn(words, caught.exception.message)
+            good = mesh.connectivity.edge_sides == 2
+            if good.any():
+                out = rounded(mesh, 0.1, good, segments=2).mesh
+                self.assertTrue(np.isfinite(out.points).all())
+
+    def test_random_picks(self) -> None:
+        """500 random picks, widths and counts over the closed meshes: closed, manifold, oriented, finite, whatever is picked."""
+        rng = np.random.default_rng(2)
+        bodies = [
+            reference_mesh(r["file"]) for r in ROWS if r["closed"] and r["manifold"] and r["oriented"] and r["E"] < 150
+        ]
+        for _ in range(500):
+            mesh = bodies[int(rng.integers(len(bodies)))]
+            n = mesh.connectivity.n_edges
+            pick = rng.random(n) < rng.choice([0.1, 0.3, 0.6, 0.9])
+            width = float(np.median(lengths(mesh)) * rng.choice([0.02, 0.1, 0.6]))
+            out = rounded(
+                mesh, width, pick, segments=int(rng.integers(1, 5)), roundness=float(rng.choice([-1, 0, 1, 1, 1.5]))
+            ).mesh
+            con = out.connectivity
+            self.assertTrue(np.isfinite(out.points).all())
+            self.assertTrue((con.edge_sides == 2).all())
+            self.assertFalse(con.same_way(out.corners).any())
+            self.assertTrue((out.sides >= 3).all())
+
+
+class BothWays(unittest.TestCase):
+    def test_compiled_and_plain_give_the_same(self) -> None:
+        """The loops are compiled for large bodies and run as they are for small ones: the same points and faces."""
+        from jukai.core.geometry.bevel import rounding
+
+        rng = np.random.default_rng(3)
+        kept = rounding._PLAIN
+        try:
+            for name in (
+                "mixed_corner_3.obj",
+                "saddle_corner_6.obj",
+                "open_box.obj",
+                "genus_2_plate.obj",
+                "pole_sphere.obj",
+            ):
+                mesh = reference_mesh(name)
+                pick = (rng.random(mesh.connectivity.n_edges) < 0.5) & (mesh.connectivity.edge_sides == 2)
+                rounding._PLAIN = 10**9
+                one = rounded(mesh, 0.1, pick, segments=3).mesh
+                rounding._PLAIN = 0
+                two = rounded(mesh, 0.1, pick, segments=3).mesh
+                np.testing.assert_array_equal(one.corners, two.corners)
+                np.testing.assert_allclose(one.points, two.points, atol=1e-14)
+        finally:
+            rounding._PLAIN = kept
+        self.assertTrue(callable(_rings.places.plain))
+
+
+if __name__ == "__main__":
+    unittest.main()
