@@ -1,0 +1,143 @@
+"""Picks and the bevel through the real interface: click, loop, box, rule, offer, width dragged until it stops, order, undo."""
+
+from __future__ import annotations
+
+import json
+import unittest
+import urllib.request
+from typing import Any
+
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+
+from tests.browser.harness import BrowserTest
+
+PICK, WIDTH = "p1/s2/values/pick", "p1/s2/values/width"
+BENCH = {
+    "format": "jukai-bench", "version": 1, "name": "Foot", "unit": "mm", "finishes": [{"name": "Brass", "colour": "#c9a24b", "metal": 1}],
+    "parts": [{"id": "p1", "name": "Foot", "finish": "Brass", "recipe": [
+        {"id": "s1", "operator": "box", "values": {"size": [40, 30, 20], "counts": [4, 3, 2]}},
+        {"id": "s2", "operator": "bevel", "values": {"width": 2, "segments": 2}}]}],
+}  # fmt: skip
+PROJECT = """const s = __stage, T = s.camera.position.constructor, p = s.project(new T(...arguments[0]))
+const r = s.canvas.getBoundingClientRect(); return [p.x - r.width / 2, p.y - r.height / 2]"""
+
+
+class Picking(BrowserTest):
+    demo = False
+
+    def setUp(self) -> None:
+        request = urllib.request.Request(
+            f"{self.server.address}/api/benches/open",
+            json.dumps(BENCH).encode(),
+            {"Content-Type": "application/octet-stream"},
+        )
+        with urllib.request.urlopen(request) as response:
+            self.driver.get(f"{self.server.address}/bench/{json.loads(response.read())['id']}")
+        self.settled()
+        self.click("step-s2")
+
+    # -- helpers --------------------------------------------------------------------------------
+    def pick(self) -> Any:
+        step = next(s for s in self.document()["document"]["parts"][0]["recipe"] if s["id"] == "s2")
+        return step["values"].get("pick")
+
+    def open_pick(self) -> None:
+        self.click(f"chip-{PICK}")
+        self.picked()
+
+    def picked(self, count: int | None = None) -> int:
+        def told() -> str:
+            text = self.find("pick-panel").get_attribute("data-picked") or ""
+            return text if text and (count is None or int(text) == count) else ""
+
+        return int(self.wait(told, f"{count} picked"))
+
+    def over(self, *place: float) -> ActionChains:
+        """Move the pointer over a place of the bench."""
+        canvas = self.find("stage").find_element(By.TAG_NAME, "canvas")
+        x, y = self.driver.execute_script(PROJECT, place)
+        return ActionChains(self.driver, duration=20).move_to_element_with_offset(canvas, round(x), round(y))
+
+    def menu(self, trigger: str, words: str) -> None:
+        self.open_menu(trigger, words)
+
+    # -- tests ----------------------------------------------------------------------------------
+    def test_edges_are_put_in_and_taken_out_and_the_rule_is_offered(self) -> None:
+        self.assertEqual(self.text(f"chip-{PICK}"), "36 edges")
+        self.open_pick()
+        self.picked(36)
+        # one out by a click, and in again: the rule stands as it was
+        self.after(lambda: self.over(5, -15, 20).click().perform())
+        self.picked(35)
+        self.assertEqual(list(self.pick()["join"][1]), ["but_not"])
+        self.after(lambda: self.over(5, -15, 20).click().perform())
+        self.picked(36)
+        self.assertEqual(self.pick(), {"rule": "sharper_than", "angle": 30})
+        # by hand, from none: a loop of the top by a double click
+        self.after(lambda: self.menu("pick-rule", "by hand"))
+        self.picked(0)
+        self.after(lambda: self.over(5, 5, 20).double_click().perform())
+        self.wait(lambda: self.pick()["rule"] == "loop_through")
+        self.assertGreater(self.picked(), 2)
+        # everything by a box, and the rule that this looks like
+        self.after(lambda: self.menu("pick-rule", "by hand"))
+        self.picked(0)
+        self.click("box-through")
+        canvas = self.find("stage").find_element(By.TAG_NAME, "canvas")
+        w, h = canvas.size["width"], canvas.size["height"]
+        box = ActionChains(self.driver, duration=40).move_to_element_with_offset(canvas, -w // 2 + 30, -h // 2 + 90)
+        box.key_down(Keys.SHIFT).click_and_hold().move_by_offset(w - 300, h - 200).move_by_offset(60, 40)
+        self.after(lambda: box.release().key_up(Keys.SHIFT).perform())
+        self.picked(104)
+        self.wait(lambda: self.all("offer"))
+        self.assertIn("These are all 104 edges", self.text("offer"))
+        self.after(lambda: self.click("use-rule"))
+        self.assertEqual(self.pick(), {"rule": "everything"})
+        self.after(lambda: self.click("pick-invert"))
+        self.picked(0)
+        self.keys(Keys.ESCAPE)
+        self.wait(lambda: not self.all("pick-panel"))
+        # all of it is undone
+        while self.revision() > 1:
+            before = self.revision()
+            self.keys(Keys.CONTROL + "z" + Keys.NULL)
+            self.wait(lambda b=before: self.revision() < b, "undone")
+            self.settled()
+        self.wait(lambda: self.text(f"chip-{PICK}") == "36 edges")
+        self.assertIsNone(self.pick())
+
+    def test_the_angle_of_the_rule_is_a_number_like_any_other(self) -> None:
+        self.open_pick()
+        self.after(lambda: self.type_into(f"{PICK}/angle", "100"))
+        self.picked(0)
+        self.assertIn("0 edges", self.text(f"chip-{PICK}"))
+
+    def test_the_width_is_dragged_until_it_stops(self) -> None:
+        self.assertEqual(self.all("note-s2"), [])
+        label = self.wait(lambda: self.find(f"callout-{WIDTH}").find_element(By.TAG_NAME, "text"))
+        self.assertIn("2\u2009mm", label.text)
+        self.after(lambda: self.type_into(WIDTH, "12"))
+        self.assertIn("stopped, the narrowest at 10 mm", self.wait(lambda: self.text("note-s2")))
+        self.wait(lambda: self.attribute("soundness", "data-state") == "sound")
+        grip = self.wait(lambda: self.find(f"callout-{WIDTH}").find_element(By.CSS_SELECTOR, ".grip, text"))
+        before = self.document()["document"]["parts"][0]["recipe"][1]["values"]["width"]
+        self.after(lambda: self.drag(grip, (0, 12), (0, 12)))
+        self.assertNotEqual(self.document()["document"]["parts"][0]["recipe"][1]["values"]["width"], before)
+
+    def test_options_do_what_they_say(self) -> None:
+        faces = self.text("faces")
+        self.after(lambda: self.type_into("p1/s2/values/segments", "4"))
+        self.assertNotEqual(self.text("faces"), faces)
+        volume = self.text("volume")
+        self.after(lambda: self.type_into("p1/s2/values/roundness", "0"))
+        self.assertNotEqual(self.text("volume"), volume)
+        self.after(lambda: self.menu("chip-p1/s2/values/measured_as", "the radius"))
+        self.wait(lambda: "R" in self.text(f"callout-{WIDTH}"))
+        self.after(lambda: self.menu("chip-p1/s2/values/finish", "Brass"))
+        self.assertEqual(self.document()["document"]["parts"][0]["recipe"][1]["values"]["finish"], "Brass")
+
+
+if __name__ == "__main__":
+    unittest.main()
