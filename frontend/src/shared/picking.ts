@@ -89,9 +89,10 @@ export function closePick(): void {
 // -- the rule -------------------------------------------------------------------------------------
 /** The pick as it stands in the step, or the rule that is taken when none does. */
 export function pickOf(step: Step, key: string): Pick {
-  const own = step.values?.[key] as Pick | undefined
+  const own: Pick = { ...(step.values?.[key] as Pick | undefined) }
+  delete own['of']
   const spec = operatorOf(step.operator)?.values.find((v) => v.key === key)
-  return own ?? ((spec?.default ?? { rule: 'everything' }) as Pick)
+  return Object.keys(own).length ? own : ((spec?.default ?? { rule: 'everything' }) as Pick)
 }
 
 function openStep(): { step: Step; key: string; part: string } | null {
@@ -104,31 +105,45 @@ function openStep(): { step: Step; key: string; part: string } | null {
 }
 
 /** Keep another pick in the open step. */
-export function setPick(pick: Pick | null): void {
+export function setPick(pick: Pick | null, kind?: Kind): void {
   const open = openStep()
+  const of = kind ?? usePick.getState().view?.kind
+  const first = usePick.getState().view?.kinds[0]
   if (open)
     doEdit({
       kind: 'set_value',
       part: open.part,
       step: open.step.id,
       key: open.key,
-      value: pick,
+      value: pick && of && of !== first ? { ...pick, of } : pick,
     })
 }
 
+export type Kind = PickView['kind']
+
 interface Element {
   at: number[]
-  normal: number[]
+  normal?: number[]
 }
 
-function elementOf(e: Elements, edge: number): Element {
-  const [p = 0, q = 0] = [e.edges[2 * edge], e.edges[2 * edge + 1]]
+/** Where an element stands: the place of a point, the middle of an edge, the mean corner of a face. */
+function elementOf(e: Elements, kind: Kind, which: number): Element {
   const round = (x: number) => Number(x.toPrecision(9))
+  const points = pointsOf(e, kind, which)
   const at = [0, 1, 2].map((k) =>
-    round(((e.points[3 * p + k] ?? 0) + (e.points[3 * q + k] ?? 0)) / 2 + (e.origin[k] ?? 0)),
+    round(
+      points.reduce((sum, p) => sum + (e.points[3 * p + k] ?? 0), 0) / points.length +
+        (e.origin[k] ?? 0),
+    ),
   )
-  const normal = [0, 1, 2].map((k) => round(e.edgeNormals[3 * edge + k] ?? 0))
-  return { at, normal }
+  if (kind !== 'edges') return { at }
+  return { at, normal: [0, 1, 2].map((k) => round(e.edgeNormals[3 * which + k] ?? 0)) }
+}
+
+export function pointsOf(e: Elements, kind: Kind, which: number): number[] {
+  if (kind === 'points') return [which]
+  if (kind === 'edges') return [e.edges[2 * which] ?? 0, e.edges[2 * which + 1] ?? 0]
+  return Array.from(e.cornerPoint.subarray(e.offsets[which] ?? 0, e.offsets[which + 1] ?? 0))
 }
 
 const near = (a: Element, b: Element) =>
@@ -171,16 +186,16 @@ export function withElements(pick: Pick, elements: Element[], how: 'and_also' | 
   return kept.length === 1 ? (kept[0] ?? pick) : { join: kept }
 }
 
-/** Click: put an edge in or take it out. */
-export function toggle(edge: number): void {
+/** Click: put an element in or take it out. */
+export function toggle(which: number): void {
   const { view, elements } = usePick.getState()
   const open = openStep()
   if (!view || !elements || !open) return
-  const inside = view.picked.includes(edge)
+  const inside = view.picked.includes(which)
   setPick(
     withElements(
       pickOf(open.step, open.key),
-      [elementOf(elements, edge)],
+      [elementOf(elements, view.kind, which)],
       inside ? 'but_not' : 'and_also',
     ),
   )
@@ -188,10 +203,10 @@ export function toggle(edge: number): void {
 
 /** Double click: the whole loop through an edge, as a rule that still holds when counts change. */
 export function addLoop(edge: number): void {
-  const { elements } = usePick.getState()
+  const { elements, view } = usePick.getState()
   const open = openStep()
-  if (!elements || !open) return
-  const loop = { rule: 'loop_through', start: elementOf(elements, edge) }
+  if (!elements || !open || view?.kind !== 'edges') return
+  const loop = { rule: 'loop_through', start: elementOf(elements, 'edges', edge) }
   const now = pickOf(open.step, open.key)
   const empty =
     now['rule'] === 'by_hand' && ((now['elements'] as Element[] | undefined) ?? []).length <= 1
@@ -199,18 +214,18 @@ export function addLoop(edge: number): void {
   setPick(empty ? loop : { join: [...rows, { and_also: loop }] })
 }
 
-/** A dragged box: put edges in. */
-export function addEdges(edges: number[]): void {
+/** A dragged box: put elements in. */
+export function addElements(which: number[]): void {
   const { view, elements } = usePick.getState()
   const open = openStep()
   if (!view || !elements || !open) return
   const held = new Set(view.picked)
-  const fresh = edges.filter((e) => !held.has(e))
+  const fresh = which.filter((e) => !held.has(e))
   if (fresh.length)
     setPick(
       withElements(
         pickOf(open.step, open.key),
-        fresh.map((e) => elementOf(elements, e)),
+        fresh.map((e) => elementOf(elements, view.kind, e)),
         'and_also',
       ),
     )
@@ -249,6 +264,12 @@ const plain = (x: unknown, otherwise: number): string =>
 function ordinal(n: unknown): string {
   const text = plain(n, 2)
   return `${text}${text === '2' ? 'nd' : text === '3' ? 'rd' : 'th'}`
+}
+
+/** What a pick is of, as it stands in the step. */
+export function kindOf(step: Step, key: string): Kind {
+  const own = (step.values?.[key] as Pick | undefined)?.['of'] as Kind | undefined
+  return own ?? operatorOf(step.operator)?.values.find((v) => v.key === key)?.of[0] ?? 'edges'
 }
 
 /** A pick in words, to stand behind its count. */

@@ -10,7 +10,8 @@ from jukai.core.formats.obj import ObjPart, write_obj
 from jukai.core.formats.ply import read_ply, write_ply
 from jukai.core.formats.stl import write_stl
 from jukai.core.geometry import deform, kernels
-from jukai.core.geometry.bevel.rounding import Bevel, round_edges
+from jukai.core.geometry.bevel.joining import Bevel
+from jukai.core.geometry.bevel.rounding import round_edges
 from jukai.core.geometry.lathe import Section, Turning, turn
 from jukai.core.geometry.measures import signed_volume
 from jukai.core.geometry.mesh import Mesh

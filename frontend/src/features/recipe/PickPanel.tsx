@@ -3,6 +3,7 @@ import type { Step, StepView, ValueView } from '../../shared/api/client'
 import {
   closePick,
   inWords,
+  kindOf,
   loadPick,
   openPick,
   pickOf,
@@ -27,7 +28,7 @@ export function PickChip(props: {
   const count = props.view?.shown[spec.key] ?? props.view?.used[spec.key]
   const open = useView((s) => s.picking?.step === step.id && s.picking.part === part)
   const pick = pickOf(step, spec.key)
-  const kind = (pick['of'] as string | undefined) ?? spec.of[0] ?? 'edges'
+  const kind = kindOf(step, spec.key)
   const words =
     typeof count === 'number' ? `${String(count)} ${count === 1 ? kind.slice(0, -1) : kind}` : kind
   return (
@@ -80,8 +81,9 @@ export function PickPanel({ part, step }: { part: string; step: Step }) {
         </div>
       ))}
       <div className="told muted">
-        Click an edge to put it in or take it out, double click for its loop, Shift and drag for a
-        box; the box takes{' '}
+        Click {kind === 'edges' ? 'an edge' : `a ${kind.slice(0, -1)}`} to put it in or take it out
+        {kind === 'edges' ? ', double click for its loop' : ''}, Shift and drag for a box; the box
+        takes{' '}
         <button
           className="plain link"
           data-testid="box-through"
@@ -106,6 +108,18 @@ export function PickPanel({ part, step }: { part: string; step: Step }) {
             act: () => setPick(r.pick),
           }))}
         />
+        {view?.kinds
+          .filter((k) => k !== kind)
+          .map((k) => (
+            <button
+              key={k}
+              className="plain link"
+              data-testid={`pick-${k}`}
+              onClick={() => setPick(pick, k)}
+            >
+              Pick {k}
+            </button>
+          ))}
         <button
           className="plain link"
           data-testid="pick-invert"
@@ -144,7 +158,7 @@ function angleTarget(
       part,
       step: step.id,
       key,
-      value: { ...pick, angle: v ?? 30 },
+      value: { ...(step.values?.[key] as object), ...pick, angle: v ?? 30 },
     }),
   }
 }

@@ -1,23 +1,41 @@
 import { useEffect } from 'react'
 import { Matrix4, Vector3 } from 'three'
-import { addEdges, addLoop, toggle, usePick } from '../../shared/picking'
-import type { Elements } from '../../shared/picking'
+import { addElements, addLoop, pointsOf, toggle, usePick } from '../../shared/picking'
+import type { Elements, Kind } from '../../shared/picking'
 import { useView } from '../../shared/viewState'
 import type { Stage } from './Stage'
 
 const NEAR = 14 // px within which an edge is meant
 const CLICK = 4
 
-/** Lines of edges, both ends after one another, relative to the elements' origin. */
-function linesOf(e: Elements, edges: readonly number[]): Float32Array {
-  const out = new Float32Array(edges.length * 6)
-  edges.forEach((edge, i) => {
-    for (let end = 0; end < 2; end += 1) {
-      const p = e.edges[2 * edge + end] ?? 0
-      for (let k = 0; k < 3; k += 1) out[6 * i + 3 * end + k] = e.points[3 * p + k] ?? 0
-    }
-  })
-  return out
+/** Lines that show elements, relative to their origin: edges themselves, crosses on points, borders of faces. */
+function linesOf(e: Elements, kind: Kind, which: readonly number[], arm: number): Float32Array {
+  const out: number[] = []
+  const put = (p: number, k: number, by: number) =>
+    out.push(...[0, 1, 2].map((a) => (e.points[3 * p + a] ?? 0) + (a === k ? by : 0)))
+  for (const one of which) {
+    const points = pointsOf(e, kind, one)
+    if (kind === 'points')
+      for (const k of [0, 1, 2]) {
+        put(one, k, -arm)
+        put(one, k, arm)
+      }
+    else
+      points.forEach((p, i) => {
+        const q = points[(i + 1) % points.length] ?? p
+        if (kind === 'edges' && i === 1) return
+        put(p, 0, 0)
+        put(q, 0, 0)
+      })
+  }
+  return new Float32Array(out)
+}
+
+/** Half of the cross on a point: a little of the body's size. */
+function armOf(e: Elements): number {
+  let most = 0
+  for (const x of e.points) most = Math.max(most, Math.abs(x))
+  return most / 40
 }
 
 function place(e: Elements, matrix: readonly number[]): (point: number) => Vector3 {
@@ -31,38 +49,40 @@ function place(e: Elements, matrix: readonly number[]): (point: number) => Vecto
     ).applyMatrix4(world)
 }
 
-/** The edge that the pointer means: of the face under it, the nearest on the screen. */
-export function edgeAt(stage: Stage, x: number, y: number): number | null {
+/** The element that the pointer means: of the face under it, the nearest on the screen. */
+export function elementAt(stage: Stage, x: number, y: number): number | null {
   const { elements: e, view } = usePick.getState()
   const open = useView.getState().picking
   if (!e || !view || !open) return null
   const at = place(e, view.matrix)
   // near a contour the pointer is easily beside the body: look a little around it
-  for (const [dx, dy] of [
-    [0, 0],
-    [5, 0],
-    [-5, 0],
-    [0, 5],
-    [0, -5],
-  ] as const) {
+  for (const [dx, dy] of AROUND) {
     const hit = stage.faceAt(x + dx, y + dy)
     if (hit?.part !== open.part) continue
+    if (view.kind === 'faces') return hit.face
     let best: number | null = null
     let least = NEAR
     for (let c = e.offsets[hit.face] ?? 0; c < (e.offsets[hit.face + 1] ?? 0); c += 1) {
-      const edge = e.cornerEdge[c] ?? 0
-      const a = stage.project(at(e.edges[2 * edge] ?? 0))
-      const b = stage.project(at(e.edges[2 * edge + 1] ?? 0))
-      const d = toSegment(x, y, a, b)
+      const one = (view.kind === 'edges' ? e.cornerEdge[c] : e.cornerPoint[c]) ?? 0
+      const [p = 0, q = p] = pointsOf(e, view.kind, one)
+      const d = toSegment(x, y, stage.project(at(p)), stage.project(at(q)))
       if (d < least) {
         least = d
-        best = edge
+        best = one
       }
     }
     if (best !== null) return best
   }
   return null
 }
+
+const AROUND = [
+  [0, 0],
+  [5, 0],
+  [-5, 0],
+  [0, 5],
+  [0, -5],
+] as const
 
 interface Spot {
   x: number
@@ -78,32 +98,47 @@ function toSegment(x: number, y: number, a: Spot, b: Spot): number {
   return Math.hypot(x - a.x - t * ux, y - a.y - t * uy)
 }
 
-/** The edges whose middles lie in a box on the screen; those that look away only with `through`. */
-export function edgesIn(stage: Stage, from: Spot, to: Spot): number[] {
+/** The elements whose middles lie in a box on the screen; edges that look away only with `through`. */
+export function elementsIn(stage: Stage, from: Spot, to: Spot): number[] {
   const { elements: e, view, through } = usePick.getState()
   if (!e || !view) return []
   const at = place(e, view.matrix)
   const world = new Matrix4().set(...(view.matrix as Parameters<Matrix4['set']>))
   const eye = new Vector3().setFromMatrixPosition(stage.camera.matrixWorld)
-  const out: number[] = []
   const [x0, x1] = [Math.min(from.x, to.x), Math.max(from.x, to.x)]
   const [y0, y1] = [Math.min(from.y, to.y), Math.max(from.y, to.y)]
-  for (let edge = 0; edge < e.edges.length / 2; edge += 1) {
-    const middle = at(e.edges[2 * edge] ?? 0)
-      .add(at(e.edges[2 * edge + 1] ?? 0))
-      .multiplyScalar(0.5)
+  const looks = new Uint8Array(e.points.length / 3) // points with an edge that looks this way
+  const inside = (points: readonly number[]) => {
+    const middle = new Vector3()
+    for (const p of points) middle.add(at(p))
+    middle.divideScalar(points.length)
     const s = stage.project(middle)
-    if (!s.ahead || s.x < x0 || s.x > x1 || s.y < y0 || s.y > y1) continue
-    if (!through) {
-      const n = new Vector3(
-        e.edgeNormals[3 * edge],
-        e.edgeNormals[3 * edge + 1],
-        e.edgeNormals[3 * edge + 2],
-      ).transformDirection(world)
-      if (n.dot(eye.clone().sub(middle)) <= 0) continue
-    }
-    out.push(edge)
+    return s.ahead && s.x >= x0 && s.x <= x1 && s.y >= y0 && s.y <= y1 ? middle : null
   }
+  const looksHere = (edge: number, middle: Vector3) => {
+    const n = [0, 1, 2].map((k) => e.edgeNormals[3 * edge + k] ?? 0) as [number, number, number]
+    return new Vector3(...n).transformDirection(world).dot(eye.clone().sub(middle)) > 0
+  }
+  const out: number[] = []
+  for (let edge = 0; edge < e.edges.length / 2; edge += 1) {
+    const points = pointsOf(e, 'edges', edge)
+    if (view.kind === 'edges') {
+      const middle = inside(points)
+      if (middle && (through || looksHere(edge, middle))) out.push(edge)
+    } else {
+      const [p = 0, q = 0] = points
+      if (through || looksHere(edge, at(p))) looks[p] = looks[q] = 1
+    }
+  }
+  if (view.kind === 'points')
+    looks.forEach((seen, p) => {
+      if (seen && inside([p])) out.push(p)
+    })
+  if (view.kind === 'faces')
+    for (let f = 0; f < e.offsets.length - 1; f += 1) {
+      const points = pointsOf(e, 'faces', f)
+      if (inside(points) && points.every((p) => looks[p])) out.push(f)
+    }
   return out
 }
 
@@ -115,7 +150,7 @@ export function usePickMarks(stage: Stage): void {
     const on = open && view && elements && elements.digest === view.mesh
     stage.marks.show(
       'picked',
-      on ? linesOf(elements, view.picked) : null,
+      on ? linesOf(elements, view.kind, view.picked, armOf(elements)) : null,
       view?.matrix,
       elements?.origin,
     )
@@ -124,7 +159,7 @@ export function usePickMarks(stage: Stage): void {
     const on = open && view && elements && hovered !== null
     stage.marks.show(
       'hovered',
-      on ? linesOf(elements, [hovered]) : null,
+      on ? linesOf(elements, view.kind, [hovered], armOf(elements)) : null,
       view?.matrix,
       elements?.origin,
     )
@@ -159,8 +194,8 @@ export function usePickPointer(stage: Stage): void {
       const p = where(e)
       if (!down) {
         if (e.buttons === 0) {
-          const edge = edgeAt(stage, p.x, p.y)
-          if (edge !== usePick.getState().hovered) usePick.setState({ hovered: edge })
+          const which = elementAt(stage, p.x, p.y)
+          if (which !== usePick.getState().hovered) usePick.setState({ hovered: which })
         }
         return
       }
@@ -184,20 +219,20 @@ export function usePickPointer(stage: Stage): void {
         frame.remove()
         frame = null
         e.stopImmediatePropagation()
-        if (from.moved > CLICK) addEdges(edgesIn(stage, from, p))
+        if (from.moved > CLICK) addElements(elementsIn(stage, from, p))
         return
       }
       if (from.moved > CLICK) return
-      const edge = edgeAt(stage, p.x, p.y)
-      if (edge === null) return
+      const which = elementAt(stage, p.x, p.y)
+      if (which === null) return
       if (waiting) {
         clearTimeout(waiting)
         waiting = 0
-        addLoop(edge)
+        addLoop(which)
       } else
         waiting = window.setTimeout(() => {
           waiting = 0
-          toggle(edge)
+          toggle(which)
         }, 260)
     }
     canvas.addEventListener('pointerdown', press, true)

@@ -10,9 +10,10 @@ import numpy as np
 
 from jukai.core.errors import MeshProblem
 from jukai.core.geometry.bevel import _rings
+from jukai.core.geometry.bevel.joining import Bevel
 from jukai.core.geometry.bevel.patches import interior_count, template
 from jukai.core.geometry.bevel.profiles import profile_tables
-from jukai.core.geometry.bevel.rounding import Bevel, Rounded, offsets_for, round_edges
+from jukai.core.geometry.bevel.rounding import Rounded, offsets_for, round_edges
 from jukai.core.geometry.lathe import Section, Turning, turn
 from jukai.core.geometry.measures import area, edge_turns, face_normals, signed_volume
 from jukai.core.geometry.mesh import Mesh

@@ -6,7 +6,7 @@ import numpy as np
 
 from jukai.core.geometry.arrays import Floats
 
-__all__ = ["profile_tables"]
+__all__ = ["profile_tables", "shares"]
 
 
 def profile_tables(segments: int, roundness: float) -> Floats:
@@ -32,3 +32,11 @@ def profile_tables(segments: int, roundness: float) -> Floats:
     out[2, :3] = [max(0.0, 1 - r), r if r <= 1 else 2 - r, max(0.0, r - 1)]
     out[3, 0] = float(roundness < 0)
     return out
+
+
+def shares(tables: Floats, turn: Floats, segments: int) -> Floats:
+    """Return (m, n + 1) the share b of the second leg along sections that turn by ``turn`` (m,); hollow ones not yet mirrored."""
+    t = np.arange(segments + 1) / segments
+    phi = np.maximum(turn, 1e-4)[:, None]
+    round_ = np.where(turn[:, None] > 1e-4, (1 - np.cos(t * phi)) / (1 - np.cos(phi)), t * t)
+    return np.asarray(tables[2, 0] * t + tables[2, 1] * round_ + tables[2, 2] * tables[1, : segments + 1])

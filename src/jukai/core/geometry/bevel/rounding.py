@@ -6,16 +6,17 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from jukai.core.errors import MeshProblem
 from jukai.core.geometry.arrays import Bools, Floats, Ints, concatenated_ranges
 from jukai.core.geometry.bevel._rings import fans, places, walk
-from jukai.core.geometry.bevel.patches import fill, interior_count, spread, template
+from jukai.core.geometry.bevel.joining import Bevel, Joining, Piece
+from jukai.core.geometry.bevel.patches import fill, interior_count, template
 from jukai.core.geometry.bevel.profiles import profile_tables
+from jukai.core.geometry.bevel.texture import Texture
 from jukai.core.geometry.connectivity import previous_corners
 from jukai.core.geometry.measures import edge_turns, face_normals
-from jukai.core.geometry.mesh import Lineage, Mesh
+from jukai.core.geometry.mesh import Mesh
 
 __all__ = ["Bevel", "Rounded", "count_faces", "offsets_for", "round_edges"]
 
@@ -23,29 +24,6 @@ _PLAIN = 2500
 """Corners at picked edges up to which the loops run as they are: loading the compiler would take longer."""
 _FLAT = 1 - 1e-10
 _ROUNDS = 12
-
-
-@dataclass(frozen=True, slots=True)
-class Bevel:
-    """How edges are rounded.
-
-    Attributes
-    ----------
-    segments, roundness : n chords, and the section from hollow (-1) by flat and round to sharp (2).
-    stop : whether strips stop where their neighbours meet.
-    finish : finish of the new faces; None for that of the faces beside them.
-    sharp : whether the borders of the strips are marked as sharp edges.
-    cut_texture : whether strips have texture coordinates of their own, 0 to 1 across and along.
-    keep_flats : whether normals of new faces give way, so that what was flat stays flat in the shading.
-    """
-
-    segments: int = 3
-    roundness: float = 1.0
-    stop: bool = True
-    finish: str | None = None
-    sharp: bool = False
-    cut_texture: bool = False
-    keep_flats: bool = True
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -183,7 +161,7 @@ class _Rings:
         far = prof_ids[prof[there][:, None] + np.arange(n, -1, -1)]
         strips = np.stack([near[:, k], near[:, k + 1], far[:, k + 1], far[:, k]], axis=2).reshape(-1, 4)
         texture = (
-            _Texture(self, points, kept_corners, np.repeat(np.arange(self.size), count))
+            Texture(mesh, self.how, self.before, points, kept_corners, np.repeat(np.arange(self.size), count))
             if mesh.uv is not None
             else None
         )
@@ -192,21 +170,21 @@ class _Rings:
         closing = run(mesh.corners, con.corner_edge, self.picked, self.ring, self.starts, kind, prof, prof_ids, n)
         patches, points = self._patches(points, kind, prof, prof_ids, n, texture)
         pieces = [
-            _Piece(strips.astype(np.int64), 0, strip_uv),
-            *(_Piece(f.astype(np.int64), 1) for f in (closing, *patches)),
+            Piece(strips.astype(np.int64), 0, strip_uv),
+            *(Piece(f.astype(np.int64), 1) for f in (closing, *patches)),
         ]
         borders = (
             np.concatenate([near[:, [0]], far[:, [0]]], axis=1),
             np.concatenate([near[:, [n]], far[:, [n]]], axis=1),
         )
         beside = np.repeat(mesh.corner_faces[here], n)
-        body = _Joining(mesh, points, kept_corners, sides, pieces, beside, np.concatenate(borders), texture).body(
+        body = Joining(mesh, points, kept_corners, sides, pieces, beside, np.concatenate(borders), texture).body(
             self.how, step
         )
         places_ = mesh.points[mesh.corners[self.ring[self.starts[:-1][tapered]]]]
         return Rounded(body, stopped, width, places_)
 
-    def _patches(self, points: Floats, kind: Ints, prof: Ints, prof_ids: Ints, n: int, texture: _Texture | None) -> tuple[list[Any], Floats]:  # fmt: skip
+    def _patches(self, points: Floats, kind: Ints, prof: Ints, prof_ids: Ints, n: int, texture: Texture | None) -> tuple[list[Any], Floats]:  # fmt: skip
         """Fill the corners where three strips or more meet, all of one number of strips at once."""
         con = self.mesh.connectivity
         faces: list[Any] = []
@@ -249,185 +227,6 @@ class _Rings:
         tables = profile_tables(n, self.how.roundness)
         normals = self.normals[mesh.corner_faces[corners]]
         return fill(k, n, at, outside, old, normals, tables[2, :3], hollow=bool(tables[3, 0]))
-
-
-class _Texture:
-    """Texture coordinates of what is made, so that pictures run on without a jump."""
-
-    def __init__(self, rings: _Rings, points: Floats, kept: Ints, of: Ints) -> None:
-        self.mesh, self.how = rings.mesh, rings.how
-        assert self.mesh.uv is not None  # noqa: S101 - asked for by the caller
-        uv, following = self.mesh.uv, self.mesh.connectivity.following
-        at = self.mesh.points[self.mesh.corners]
-        a, b = at[following] - at, at[rings.before] - at
-        aa, ab, bb = (np.einsum("ij,ij->i", x, y) for x, y in ((a, a), (a, b), (b, b)))
-        det = aa * bb - ab * ab
-        plane = det > 1e-12 * aa * bb
-        det = np.where(plane, det, 1.0)
-        rel = points[kept] - at[of]
-        ra, rb = np.einsum("ij,ij->i", rel, a[of]), np.einsum("ij,ij->i", rel, b[of])
-        s = np.where(plane[of], (bb[of] * ra - ab[of] * rb) / det[of], ra / np.maximum(aa[of], 1e-300))
-        t = np.where(plane[of], (aa[of] * rb - ab[of] * ra) / det[of], 0.0)
-        self.kept = uv[of] + s[:, None] * (uv[following] - uv)[of] + t[:, None] * (uv[rings.before] - uv)[of]
-        self.points = np.zeros((len(points), 2))
-        self.points[self.mesh.corners] = uv
-        self.points[kept] = self.kept
-
-    def strips(self, here: Any, there: Any, near: Ints, far: Ints, count: Ints) -> Floats:
-        """Return (strips, 4, 2): from the one face's border to the other's, or of their own."""
-        mesh, n = self.mesh, self.how.segments
-        assert mesh.uv is not None  # noqa: S101
-        first = np.concatenate([[0], np.cumsum(count)])
-        a, b = (
-            self.kept[first[here + 1] - 1],
-            self.kept[first[mesh.connectivity.following[here]]],
-        )  # along the first face
-        c, d = self.kept[first[mesh.connectivity.following[there]]], self.kept[first[there + 1] - 1]  # along the second
-        t = (np.arange(n + 1) / n)[None, :, None]
-        one, two = a[:, None] * (1 - t) + c[:, None] * t, b[:, None] * (1 - t) + d[:, None] * t
-        uv = mesh.uv
-        seam: Any = (np.abs(uv[here] - uv[mesh.connectivity.following[there]]) > 1e-9).any(axis=1)
-        seam |= (np.abs(uv[there] - uv[mesh.connectivity.following[here]]) > 1e-9).any(axis=1)
-        if self.how.cut_texture:
-            seam[:] = True
-        else:
-            self.points[near], self.points[far] = one, two
-        own = np.concatenate([np.zeros_like(t), t], axis=2), np.concatenate([np.ones_like(t), t], axis=2)
-        one, two = np.where(seam[:, None, None], own[0], one), np.where(seam[:, None, None], own[1], two)
-        k = np.arange(n)
-        return np.stack([one[:, k], one[:, k + 1], two[:, k + 1], two[:, k]], axis=2).reshape(-1, 4, 2)
-
-    def patches(self, border: Ints, k: int, n: int) -> None:
-        """Give the inner points of patches, just made, what follows from their borders."""
-        self.points = np.concatenate([self.points, spread(k, n, self.points[border]).reshape(-1, 2)])
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class _Piece:
-    """New faces of one group (0 strips, 1 corners): (m, s) points, -1 for a side that a face has not."""
-
-    faces: NDArray[np.int64]
-    group: int
-    uv: Floats | None = None
-
-
-@dataclass(slots=True)
-class _Joining:
-    """Puts kept faces and new ones together, cleans up what shrank to nothing, numbers the points anew."""
-
-    mesh: Mesh
-    points: Floats
-    kept: Ints
-    sides: NDArray[np.int64]
-    pieces: list[_Piece]
-    beside: Ints
-    borders: NDArray[np.int64]
-    texture: _Texture | None
-
-    def body(self, how: Bevel, step: str) -> Mesh:
-        mesh = self.mesh
-        flat, sizes, groups = [self.kept.astype(np.int64)], [self.sides.astype(np.int64)], [np.full(mesh.n_faces, -1)]
-        for piece in self.pieces:
-            there = piece.faces >= 0
-            flat.append(piece.faces[there])
-            sizes.append(there.sum(axis=1))
-            groups.append(np.full(len(piece.faces), piece.group))
-        corners, size, group = np.concatenate(flat), np.concatenate(sizes), np.concatenate(groups)
-        uv = None
-        if self.texture is not None:
-            uv = self.texture.points[corners]
-            uv[: len(self.kept)] = self.texture.kept
-            at = len(self.kept)
-            for piece, f in zip(self.pieces, flat[1:], strict=True):
-                if piece.uv is not None:
-                    uv[at : at + len(f)] = piece.uv.reshape(-1, 2)
-                at += len(f)
-        merged = _merged(self.points, corners, size, mesh)
-        corners = merged[corners]
-        # a corner that repeats the one before it is gone, and so is a face of fewer than three corners
-        offsets = np.concatenate([[0], np.cumsum(size)])
-        face = np.repeat(np.arange(len(size)), size)
-        before = np.arange(len(corners)) - 1
-        before[offsets[:-1][size > 0]] = offsets[1:][size > 0] - 1
-        keep = corners != corners[before]
-        left = np.bincount(face[keep], minlength=len(size))
-        keep &= (left >= 3)[face]
-        rows = left >= 3
-        used = np.zeros(len(self.points), bool)
-        used[corners[keep]] = True
-        number = np.cumsum(used) - 1
-        lineage, face_lineage = _lineage(mesh, group, self.beside, step)
-        finishes, finish = self.finish(group, how.finish)
-        pairs, data = self.marks(merged, used, number, sharp=how.sharp)
-        return Mesh(
-            self.points[used], number[corners[keep]].astype(np.int32), np.concatenate([[0], np.cumsum(left[rows])]).astype(np.int32),
-            lineage=lineage, face_lineage=face_lineage[rows], finishes=finishes, face_finish=None if finish is None else finish[rows],
-            uv=None if uv is None else uv[keep], edge_pairs=pairs, edge_data=data,
-            face_soft=np.concatenate([mesh.soft(), np.full(len(group) - mesh.n_faces, True)])[rows] if how.keep_flats else None,
-        )  # fmt: skip
-
-    def finish(self, group: NDArray[np.int64], name: str | None) -> tuple[tuple[str, ...], Ints | None]:
-        """Return finishes and that of each face: new faces have the one asked for, else that beside them."""
-        mesh = self.mesh
-        if name is None and mesh.face_finish is None:
-            return mesh.finishes, None
-        kept = mesh.face_finish if mesh.face_finish is not None else np.full(mesh.n_faces, -1, np.int32)
-        names = mesh.finishes if name is None or name in mesh.finishes else (*mesh.finishes, name)
-        new = np.full(len(group) - mesh.n_faces, -1 if name is None else names.index(name), np.int64)
-        if name is None:
-            new[: len(self.beside)] = kept[self.beside]
-        return names, np.concatenate([kept, new]).astype(np.int32)
-
-    def marks(
-        self, merged: NDArray[np.int64], used: Bools, number: NDArray[np.int64], *, sharp: bool
-    ) -> tuple[Any, dict[str, Any]]:
-        """Return the edges that carry marks: those of old that are still there, and the borders of the strips."""
-        pairs, data = [], []
-        if self.mesh.edge_pairs is not None and "sharp" in self.mesh.edge_data:
-            pairs.append(self.mesh.edge_pairs.astype(np.int64))
-            data.append(self.mesh.edge_data["sharp"])
-        if sharp:
-            pairs.append(self.borders)
-            data.append(np.ones(len(self.borders), bool))
-        if not pairs:
-            return None, {}
-        both, marks = merged[np.concatenate(pairs)], np.concatenate(data)
-        good = used[both].all(axis=1) & (both[:, 0] != both[:, 1])
-        return number[both[good]].astype(np.int32), {"sharp": marks[good]}
-
-
-def _merged(points: Floats, corners: NDArray[np.int64], sizes: NDArray[np.int64], mesh: Mesh) -> NDArray[np.int64]:
-    """Return for each point the one it falls together with: new points joined by a side of no length."""
-    offsets = np.concatenate([[0], np.cumsum(sizes)])
-    after = np.arange(1, len(corners) + 1)
-    some = sizes > 0
-    after[offsets[1:][some] - 1] = offsets[:-1][some]
-    a, b = corners, corners[after]
-    short = np.sqrt(((points[a] - points[b]) ** 2).sum(axis=1)) <= 1e-9 * mesh.size
-    short &= (a >= mesh.n_points) | (b >= mesh.n_points)
-    out = np.arange(len(points))
-    a, b = a[short], b[short]
-    while len(a):
-        low = np.minimum(out[a], out[b])
-        before = out.copy()
-        np.minimum.at(out, a, low)
-        np.minimum.at(out, b, low)
-        out = out[out]
-        if (out == before).all():
-            break
-    return out
-
-
-def _lineage(mesh: Mesh, group: NDArray[np.int64], strip_faces: Ints, step: str) -> tuple[Lineage, Ints]:
-    """Return the history: kept faces keep theirs, strips come from the faces beside them, corners from none."""
-    kept = mesh.face_lineage if mesh.face_lineage is not None else np.full(mesh.n_faces, -1, np.int32)
-    parents = kept[strip_faces]
-    each, which = np.unique(parents, return_inverse=True)
-    lineage, base = mesh.lineage.extended([*((step, "strips", int(p)) for p in each), (step, "corners", -1)])
-    new = np.full(len(group) - mesh.n_faces, base + len(each), np.int64)
-    is_strip = group[mesh.n_faces :] == 0
-    new[is_strip] = base + which
-    return lineage, np.concatenate([kept, new]).astype(np.int32)
 
 
 def _limited(rings: _Rings, width: Floats) -> tuple[Floats, Bools]:

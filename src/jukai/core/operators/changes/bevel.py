@@ -8,8 +8,10 @@ from typing import Any
 import numpy as np
 
 from jukai.core.errors import ValueProblem
-from jukai.core.geometry.bevel.rounding import Bevel, Rounded, count_faces, offsets_for, round_edges
-from jukai.core.geometry.measures import edge_turns
+from jukai.core.geometry.bevel.joining import Bevel
+from jukai.core.geometry.bevel.points import round_points
+from jukai.core.geometry.bevel.rounding import Rounded, count_faces, offsets_for, round_edges
+from jukai.core.geometry.measures import edge_turns, face_normals
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.operators.base import Callout, Context, Kind, Note, OperatorValues, Result, operator
 from jukai.core.operators.values import choice, count, finish, length, pick, share, switch
@@ -20,7 +22,9 @@ _PLACES = 200
 class Values(OperatorValues):
     """What a bevel takes."""
 
-    pick: Any = pick("The edges to bevel.", of=("edges",), default={"rule": "sharper_than", "angle": 30})
+    pick: Any = pick(
+        "The edges or points to bevel.", of=("edges", "points"), default={"rule": "sharper_than", "angle": 30}
+    )
     width: float | None = length("How wide the strips are.", otherwise="a hundredth of the body's size", ge=0)
     measured_as: str = choice(
         "What the width is measured as.",
@@ -73,18 +77,17 @@ def bevel(mesh: Mesh, values: Values, context: Context) -> Result:
     width = size / 100 if values.width is None else values.width
     used: dict[str, Any] = {"width": width, "pick": float(picked.sum())}
     if not picked.any():
-        return Result(mesh, (Note("info", "No edge is picked: nothing is bevelled.", field="pick"),), used=used)
+        text = f"No {values.pick.kind[:-1]} is picked: nothing is bevelled."
+        return Result(mesh, (Note("info", text, field="pick"),), used=used)
     if width == 0:
-        return Result(mesh, (Note("info", "A width of 0 mm leaves the edges as they are.", field="width"),), used=used)
+        text = f"A width of 0 mm leaves the {values.pick.kind} as they are."
+        return Result(mesh, (Note("info", text, field="width"),), used=used)
     if not width > 1e-9 * size:
         raise ValueProblem(
             f"A width of {width:.3g} mm is lost in a body of {size:.4g} mm.",
             field="width",
             hint=f"{2e-9 * size:.2g} mm would work.",
         )
-    context.afford(count_faces(mesh, picked, values.segments), field="segments")
-    context.checkpoint(0.1)
-    offset = offsets_for(turn, np.full(len(turn), width), values.measured_as)
     how = Bevel(
         values.segments,
         values.roundness,
@@ -94,13 +97,58 @@ def bevel(mesh: Mesh, values: Values, context: Context) -> Result:
         values.cut_texture,
         values.flats_flat,
     )
+    if values.pick.kind == "points":
+        return _points(mesh, values, how, width, used, context)
+    context.afford(count_faces(mesh, picked, values.segments), field="segments")
+    context.checkpoint(0.1)
+    offset = offsets_for(turn, np.full(len(turn), width), values.measured_as)
     out = round_edges(mesh, picked, offset, how, context.step)
     notes = _notes(mesh, values, out, offset, width, turn)
     return Result(out.mesh, tuple(notes), _callouts(mesh, picked, out, values), used)
 
 
-def _notes(mesh: Mesh, values: Values, out: Rounded, offset: np.ndarray, width: float, turn: np.ndarray) -> list[Note]:
+def _points(mesh: Mesh, values: Values, how: Bevel, width: float, used: dict[str, Any], context: Context) -> Result:
+    """Cut off points instead of edges."""
+    picked = values.pick.mask
+    corners = np.diff(mesh.connectivity.point_offsets)[picked]
+    context.afford(
+        mesh.n_faces + int(corners.sum()) * max(1, values.segments**2 // 4 + values.segments), field="segments"
+    )
+    context.checkpoint(0.1)
+    body, stopped, widths = round_points(mesh, picked, np.full(mesh.n_points, width), how, context.step)
+    notes = _options(mesh, values)
+    if stopped.any():
+        places = tuple(_three(p) for p in mesh.points[stopped][:_PLACES])
+        many = f"{int(stopped.sum())} of {values.pick.count} points are" if stopped.sum() > 1 else "1 point is"
+        least = float(widths[stopped].min())
+        text = f"Width {width:.4g} mm runs into a neighbour; {many} stopped, the narrowest at {least:.4g} mm."
+        notes.append(Note("warning", text, places, field="width"))
+    if values.measured_as != "leg":
+        notes.append(Note("info", "At points the width is measured along each edge.", field="measured_as"))
+    rows = np.flatnonzero(picked)
+    best = int(rows[np.lexsort((mesh.points[rows, 0], -mesh.points[rows, 1], mesh.points[rows, 2]))[-1]])
+    side = int(np.flatnonzero(mesh.corners == best)[0])
+    here, there = mesh.points[best], mesh.points[mesh.corners[mesh.connectivity.following[side]]]
+    way = (there - here) / max(float(np.linalg.norm(there - here)), 1e-300)
+    callout = Callout("values/width", "length", _three(here), _three(here + way * widths[best]), _three(way))
+    return Result(body, tuple(notes), (callout,), used)
+
+
+def _options(mesh: Mesh, values: Values) -> list[Note]:
+    """Say which options show nothing here."""
     notes = []
+    if values.roundness != 0 and values.segments == 1:
+        notes.append(Note("info", "Roundness shows from 2 segments on: one segment is flat.", field="roundness"))
+    if values.roundness > 1 and values.segments % 2:
+        text = "An odd number of segments can't reach the sharp edge: its middle one cuts it off."
+        notes.append(Note("info", text, field="segments"))
+    if values.cut_texture and mesh.uv is None:
+        notes.append(Note("info", "The body has no texture coordinates to cut.", field="cut_texture"))
+    return notes
+
+
+def _notes(mesh: Mesh, values: Values, out: Rounded, offset: np.ndarray, width: float, turn: np.ndarray) -> list[Note]:
+    notes = _options(mesh, values)
     edges = mesh.points[mesh.connectivity.edges]
     if out.stopped.any():
         rows = np.flatnonzero(out.stopped)
@@ -119,16 +167,6 @@ def _notes(mesh: Mesh, values: Values, out: Rounded, offset: np.ndarray, width: 
     if len(out.tapered):
         text = f"At {len(out.tapered)} hollow {'corners strips run' if len(out.tapered) > 1 else 'corner a strip runs'} to a point: pick the edge between them too."
         notes.append(Note("info", text, tuple(_three(p) for p in out.tapered[:_PLACES]), field="pick"))
-    if values.roundness != 0 and values.segments == 1:
-        notes.append(Note("info", "Roundness shows from 2 segments on: one segment is flat.", field="roundness"))
-    if values.roundness > 1 and values.segments % 2:
-        notes.append(
-            Note(
-                "info",
-                "An odd number of segments can't reach the sharp edge: its middle one cuts it off.",
-                field="segments",
-            )
-        )
     level = values.pick.mask & (turn < math.radians(0.01))
     if level.any():
         notes.append(
@@ -138,8 +176,6 @@ def _notes(mesh: Mesh, values: Values, out: Rounded, offset: np.ndarray, width: 
                 field="pick",
             )
         )
-    if values.cut_texture and mesh.uv is None:
-        notes.append(Note("info", "The body has no texture coordinates to cut.", field="cut_texture"))
     return notes
 
 
@@ -156,8 +192,6 @@ def _callouts(mesh: Mesh, picked: np.ndarray, out: Rounded, values: Values) -> t
     side = int(np.flatnonzero(con.corner_edge == e)[0])
     p, q = mesh.points[mesh.corners[side]], mesh.points[mesh.corners[con.following[side]]]
     along = (q - p) / max(float(np.linalg.norm(q - p)), 1e-300)
-    from jukai.core.geometry.measures import face_normals
-
     inward = np.cross(face_normals(mesh)[mesh.corner_faces[side]], along)
     start = (p + q) / 2
     border = start + inward * out.width[e]
