@@ -247,6 +247,16 @@ class Revolve(unittest.TestCase):
         fillet = built(turned(sides=12), profile=[[0, 0], {"at": [3, 0], "fillet": 9}, [3, 4], [0, 4]])
         self.assertTrue(any("room for a radius of 3 mm, not 9 mm" in n.text for n in fillet.steps[0].notes))
 
+    def test_several_bodies_look_outward_each(self) -> None:
+        """Two cones on one axis, drawn one down and one up; and a shell round a hollow, π(4²·4 − 3²·2) when round."""
+        two = body(turned(sides=24, measured_across="round"), profile=[[4, 2], [0, 0], [0, 2], [2, 7]])
+        check_sound(self, two)
+        self.assertAlmostEqual(signed_volume(two), np.pi * (16 * 2 + 4 * 5) / 3, places=9)
+        shell = [[0, 0], [4, 0], [4, 4], [0, 4], [0, 3], [3, 3], [3, 1], [0, 1]]
+        for profile in (shell, shell[::-1]):
+            hollow = body(turned(sides=24, measured_across="round"), profile=profile)
+            self.assertAlmostEqual(signed_volume(hollow), np.pi * (16 * 4 - 9 * 2), places=9)
+
     def test_errors_name_the_place(self) -> None:
         cases: list[tuple[dict[str, Any], list[Any], str, str]] = [
             ({}, [[-1, 0], [3, 0], [0, 4]], "crosses the axis at (-1, 0)", "profile"),

@@ -262,8 +262,34 @@ def _sections(
     # a run along the axis has no surface
     out = [Section(plan.rows(r, closed=False)) for r in runs if len(r) > 2 or r[:, 0].any()]
     if len(out) > 1:
+        out = _each_outward(out)
         notes.append(Note("info", f"The profile touches the axis between its ends: {len(out)} bodies."))
     return out
+
+
+def _each_outward(sections: list[Section]) -> list[Section]:
+    """Return runs between places on the axis so that each body looks outward, and a hollow in another one inward.
+
+    Each run, closed along the axis, is a ring; one that lies inside an odd number of others bounds a hollow.
+    """
+    rings = [np.concatenate([s.points, [[0.0, s.points[-1, 1]], [0.0, s.points[0, 1]]]]) for s in sections]
+    out = []
+    for i, (section, ring) in enumerate(zip(sections, rings, strict=True)):
+        x, y = ring[:, 0], ring[:, 1] - ring[0, 1]
+        turns = float((x * np.roll(y, -1) - np.roll(x, -1) * y).sum())
+        spot = section.points[int(np.argmax(section.points[:, 0]))]
+        depth = sum(_inside(spot, other) for k, other in enumerate(rings) if k != i)
+        out.append(section if (turns > 0) == (depth % 2 == 0) else Section(section.points[::-1]))
+    return out
+
+
+def _inside(spot: Floats, ring: Floats) -> bool:
+    """Return whether a place lies in a ring, by the sides that a ray to the right crosses."""
+    a, b = ring, np.roll(ring, -1, axis=0)
+    over = (a[:, 1] > spot[1]) != (b[:, 1] > spot[1])
+    rise = np.where(over, b[:, 1] - a[:, 1], 1.0)
+    across = a[:, 0] + (spot[1] - a[:, 1]) * (b[:, 0] - a[:, 0]) / rise
+    return bool((over & (across > spot[0])).sum() % 2)
 
 
 def _spread(lengths: Floats, total: int) -> np.ndarray:
