@@ -121,10 +121,31 @@ class Picking(BrowserTest):
         self.after(lambda: self.type_into(WIDTH, "12"))
         self.assertIn("stopped, the narrowest at 10 mm", self.wait(lambda: self.text("note-s2")))
         self.wait(lambda: self.attribute("soundness", "data-state") == "sound")
+        # the number that solves it
+        self.after(lambda: self.click("solve-width"))
+        self.assertEqual(self.document()["document"]["parts"][0]["recipe"][1]["values"]["width"], 10)
+        self.wait(lambda: not self.all("note-s2"))
         grip = self.wait(lambda: self.find(f"callout-{WIDTH}").find_element(By.CSS_SELECTOR, ".grip, text"))
         before = self.document()["document"]["parts"][0]["recipe"][1]["values"]["width"]
         self.after(lambda: self.drag(grip, (0, 12), (0, 12)))
         self.assertNotEqual(self.document()["document"]["parts"][0]["recipe"][1]["values"]["width"], before)
+
+    def test_points_are_bevelled_and_a_face_tells_what_made_it(self) -> None:
+        self.open_pick()
+        self.after(lambda: self.click("pick-points"))
+        self.picked(32)
+        self.after(lambda: self.over(-20, -15, 20).click().perform())
+        self.picked(31)
+        self.assertEqual(self.pick()["of"], "points")
+        self.click("pick-done")
+        self.wait(lambda: self.text(f"chip-{PICK}") == "31 points")
+        self.over(5, 0, 20).perform()
+        self.wait(lambda: "top" in self.text("trail"))
+        self.find("trail").find_element(By.TAG_NAME, "button").click()
+        self.wait(lambda: "chosen" in self.attribute("step-s1", "class"))
+        pictures = self.driver.execute_script("return __stage.pictures")
+        self.keys("n")
+        self.wait(lambda: self.driver.execute_script("return __stage.pictures") > pictures)
 
     def test_options_do_what_they_say(self) -> None:
         faces = self.text("faces")

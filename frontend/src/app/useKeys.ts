@@ -34,6 +34,7 @@ export function useKeys(): void {
       else if (key === '?') view.set({ keys: true })
       else if (key === 'l')
         view.set({ drawing: view.drawing === 'lines' ? 'shaded_lines' : 'lines' })
+      else if (key === 'n') view.set({ normals: !view.normals })
       else if (key === 'p') view.set({ perspective: !view.perspective })
       else if (key === 'Delete') removeChosenStep()
       else if (key === 'Escape' && view.picking) closePick()

@@ -22,6 +22,10 @@ interface ViewState {
   insertAfter: string | null
   /** places of a finding that is looked at, in the part's own space */
   spots: readonly (readonly number[])[]
+  /** normals as short ink ticks */
+  normals: boolean
+  /** what the face last pointed at has come from, oldest first */
+  trail: { part: string; steps: readonly { step: string; group: string }[] } | null
   /** the pick that is open for picking */
   picking: { part: string; step: string; key: string } | null
   set: (change: Partial<Omit<ViewState, 'set'>>) => void
@@ -46,6 +50,8 @@ export const useView = create<ViewState>((set) => ({
   insertAfter: null,
   spots: [],
   picking: null,
+  normals: false,
+  trail: null,
   set: (change) => {
     set(change)
   },

@@ -247,7 +247,14 @@ def _plain(value: Any) -> Any:
 
 
 def _note_view(n: Note) -> dict[str, Any]:
-    return {"level": n.level, "text": n.text, "places": [list(p) for p in n.places[:50]], "field": n.field}
+    solve = None if n.solve is None else dict(zip(("key", "value", "words"), n.solve, strict=True))
+    return {
+        "level": n.level,
+        "text": n.text,
+        "places": [list(p) for p in n.places[:50]],
+        "field": n.field,
+        "solve": solve,
+    }
 
 
 def _callout_view(c: Callout) -> dict[str, Any]:

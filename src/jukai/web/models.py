@@ -105,6 +105,14 @@ class ErrorView(BaseModel):
     position: int | None = None
 
 
+class SolveView(BaseModel):
+    """A number that would mend what a note says, and words for it."""
+
+    key: str
+    value: float
+    words: str
+
+
 class NoteView(BaseModel):
     """What a step has to say."""
 
@@ -112,6 +120,7 @@ class NoteView(BaseModel):
     text: str
     places: list[Vector]
     field: str | None
+    solve: SolveView | None = None
 
 
 class CalloutView(BaseModel):

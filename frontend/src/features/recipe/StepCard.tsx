@@ -4,7 +4,7 @@ import { useState } from 'react'
 import type { KeyboardEvent } from 'react'
 import { api } from '../../shared/api/client'
 import type { Part, Step, StepView } from '../../shared/api/client'
-import { freeId, whole } from '../../shared/format'
+import { figure, freeId, whole } from '../../shared/format'
 import { differenceInWords, doEdit, useSession } from '../../shared/session'
 import { operatorOf } from '../../shared/targets'
 import { WordMenu } from '../../shared/ui/Menu'
@@ -152,8 +152,33 @@ function Told(props: { part: Part; step: Step; view: StepView | undefined; chose
             data-testid={`note-${step.id}`}
           >
             {n.text}
+            {n.solve && <Solve part={part} step={step} solve={n.solve} />}
           </div>
         ))}
+    </>
+  )
+}
+
+/** A number that would mend what a note says. */
+function Solve(props: {
+  part: Part
+  step: Step
+  solve: { key: string; value: number; words: string }
+}) {
+  const { key, value, words } = props.solve
+  return (
+    <>
+      {' '}
+      <button
+        className="plain link"
+        data-testid={`solve-${key}`}
+        onClick={() =>
+          doEdit({ kind: 'set_value', part: props.part.id, step: props.step.id, key, value })
+        }
+      >
+        Take {words}: {figure(value)}{' '}
+        {operatorOf(props.step.operator)?.values.find((v) => v.key === key)?.unit}
+      </button>
     </>
   )
 }

@@ -8,6 +8,7 @@ const KEYS: readonly [string, string][] = [
   ['1  2  3  4', 'look: turned, top, front, from the left'],
   ['Home', 'see all'],
   ['L', 'lines only, or shaded with lines'],
+  ['N', 'normals as short ticks'],
   ['P', 'perspective or parallel'],
   ['Delete', 'remove the chosen step, or the chosen point of the board'],
   ['Escape', 'put back what was there; close'],
@@ -33,7 +34,8 @@ export function KeysSheet() {
         <span className="muted">Mouse</span>
         <span>
           Left drag turns the view, right drag moves it, the wheel comes closer to the pointer. Drag
-          a number sideways; the farther the pointer is pulled from its line, the finer.
+          a number sideways; the farther the pointer is pulled from its line, the finer. In an open
+          pick: click, double click for a loop, Shift and drag for a box.
         </span>
       </div>
     </Sheet>

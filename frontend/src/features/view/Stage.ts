@@ -19,11 +19,12 @@ import {
 import { LineMaterial } from 'three/addons/lines/LineMaterial.js'
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js'
-import { fillGeometry, markChanged } from './buffers'
+import { fillGeometry, markChanged, normalTicks } from './buffers'
 import type { BodyData } from './buffers'
 import * as look from './camera'
 import type { Looking } from './camera'
 import { PickMarks } from './PickMarks'
+import { dashed, floorLines, rendersInSoftware } from './pieces'
 import { bodyFragment, bodyVertex, ghostFragment } from './shaders'
 
 export interface Finish {
@@ -40,6 +41,7 @@ interface Body {
   sharp: LineSegments2
   matrix: Matrix4
   locked: boolean
+  ticks: LineSegments | null
 }
 
 const MOST_FAT_LINES = 20_000
@@ -74,6 +76,7 @@ export class Stage {
   } | null = null
   readonly marks = new PickMarks(this.scene, () => this.invalidate())
   private frame = 0
+  private normals = false
   private ways: Ways = 'shaded_lines'
   private paper = new Color('#f3f0e6')
   private ink = new Color('#1d2420')
@@ -129,7 +132,7 @@ export class Stage {
       sharp.frustumCulled = false
       mesh.userData['part'] = id
       this.scene.add(mesh, sharp)
-      body = { data, mesh, sharp, matrix: new Matrix4(), locked }
+      body = { data, mesh, sharp, matrix: new Matrix4(), locked, ticks: null }
       this.bodies.set(id, body)
     }
     if (fresh) {
@@ -152,6 +155,7 @@ export class Stage {
       o.matrixAutoUpdate = false
       o.matrix.copy(world)
     }
+    if (fresh || body.ticks) this.setTicks(body)
     const u = body.mesh.material.uniforms
     set(u, 'colour', new Color(finish.colour).convertLinearToSRGB())
     set(u, 'metal', finish.metal)
@@ -163,6 +167,10 @@ export class Stage {
     const body = this.bodies.get(id)
     if (!body) return
     this.scene.remove(body.mesh, body.sharp)
+    if (body.ticks) {
+      this.scene.remove(body.ticks)
+      body.ticks.geometry.dispose()
+    }
     for (const o of [body.mesh, body.sharp]) {
       o.geometry.dispose()
       o.material.dispose()
@@ -239,6 +247,30 @@ export class Stage {
     this.invalidate()
   }
 
+  /** Normals as short ink ticks, or not. */
+  setNormals(on: boolean): void {
+    this.normals = on
+    for (const b of this.bodies.values()) this.setTicks(b)
+    this.invalidate()
+  }
+
+  private setTicks(b: Body): void {
+    if (b.ticks) {
+      this.scene.remove(b.ticks)
+      b.ticks.geometry.dispose()
+      ;(b.ticks.material as LineBasicMaterial).dispose()
+      b.ticks = null
+    }
+    if (!this.normals) return
+    const g = new BufferGeometry()
+    g.setAttribute('position', new BufferAttribute(normalTicks(b.data, this.floorSize / 40), 3))
+    b.ticks = new LineSegments(g, new LineBasicMaterial({ color: this.ink }))
+    b.ticks.frustumCulled = false
+    b.ticks.matrixAutoUpdate = false
+    b.ticks.matrix.copy(b.mesh.matrix)
+    this.scene.add(b.ticks)
+  }
+
   setColours(c: { paper: string; ink: string; moss: string; grid: string }): void {
     // colours are given as they are to appear: the shader writes them untouched
     const plain = (hex: string) => new Color(hex).convertLinearToSRGB()
@@ -264,33 +296,6 @@ export class Stage {
     this.floor.geometry.dispose()
     ;(this.floor.material as LineBasicMaterial).dispose()
     this.floor = null
-  }
-
-  private drawFloor(): LineSegments {
-    const n = 12
-    const step = this.floorSize / 5
-    const rows: number[] = []
-    for (let i = -n; i <= n; i += 1)
-      rows.push(
-        i * step,
-        -n * step,
-        0,
-        i * step,
-        n * step,
-        0,
-        -n * step,
-        i * step,
-        0,
-        n * step,
-        i * step,
-        0,
-      )
-    const g = new BufferGeometry()
-    g.setAttribute('position', new BufferAttribute(new Float32Array(rows), 3))
-    const floor = new LineSegments(g, new LineBasicMaterial({ color: this.grid }))
-    floor.frustumCulled = false
-    this.scene.add(floor)
-    return floor
   }
 
   private material(fragment = bodyFragment): RawShaderMaterial {
@@ -398,7 +403,10 @@ export class Stage {
 
   private draw(): void {
     if (this.width < 2 || this.height < 2) return
-    this.floor ??= this.drawFloor()
+    if (!this.floor) {
+      this.floor = floorLines(this.floorSize, this.grid)
+      this.scene.add(this.floor)
+    }
     this.aim()
     const eye = new Vector3().setFromMatrixPosition(this.camera.matrix)
     const way = look.way(this.looking)
@@ -435,31 +443,4 @@ function set(uniforms: RawShaderMaterial['uniforms'], name: string, value: unkno
 
 function sameNumbers(a: readonly number[] | null, b: readonly number[] | null): boolean {
   return a === b || (!!a && !!b && a.length === b.length && a.every((x, i) => x === b[i]))
-}
-
-/** Cut each line into a long dash and two short ones. */
-function dashed(lines: Float32Array): Float32Array {
-  const out = new Float32Array(lines.length * 3)
-  const spans = [0, 0.5, 0.62, 0.72, 0.84, 0.94]
-  for (let i = 0; i < lines.length; i += 6)
-    for (let d = 0; d < 3; d += 1)
-      for (let k = 0; k < 3; k += 1) {
-        const a = lines[i + k] ?? 0
-        const b = lines[i + 3 + k] ?? 0
-        out[i * 3 + d * 6 + k] = a + (b - a) * (spans[2 * d] ?? 0)
-        out[i * 3 + d * 6 + 3 + k] = a + (b - a) * (spans[2 * d + 1] ?? 0)
-      }
-  return out
-}
-
-/** Without a graphics card smoothing costs two thirds of the speed. */
-function rendersInSoftware(): boolean {
-  const gl = document.createElement('canvas').getContext('webgl2')
-  if (!gl) return true
-  const info = gl.getExtension('WEBGL_debug_renderer_info')
-  const name = String(
-    info ? gl.getParameter(info.UNMASKED_RENDERER_WEBGL) : gl.getParameter(gl.RENDERER),
-  )
-  gl.getExtension('WEBGL_lose_context')?.loseContext()
-  return /swiftshader|llvmpipe|software/i.test(name)
 }

@@ -13,6 +13,7 @@ import { Callouts } from './Callouts'
 import { cornersOf } from './layout'
 import { usePickMarks, usePickPointer } from './picks'
 import { Stage } from './Stage'
+import { Trail, useTrail } from './Trail'
 
 const kept = new Map<string, BodyData>()
 const MOST_KEPT = 24
@@ -218,6 +219,7 @@ function Scene({
   useWheel(stage)
   useBodies(stage, shown, holder)
   usePickMarks(stage)
+  useTrail(stage)
   usePickPointer(stage)
   useChanges(stage, view.picking ? undefined : here)
   useLooks(stage)
@@ -248,6 +250,7 @@ function Scene({
       {bench && here && !view.lookAt && !view.picking && (
         <Callouts stage={stage} bench={bench} part={here} step={step} parts={parts} />
       )}
+      <Trail />
       <nav className="titles" aria-label="Where from">
         <button
           className="plain"
@@ -402,7 +405,7 @@ function useChanges(stage: Stage, part: PartView | undefined): void {
 }
 
 function useLooks(stage: Stage): void {
-  const { look, drawing, perspective } = useView()
+  const { look, drawing, perspective, normals } = useView()
   useEffect(() => {
     const css = getComputedStyle(document.documentElement)
     const colour = (name: string) => css.getPropertyValue(name).trim()
@@ -416,6 +419,9 @@ function useLooks(stage: Stage): void {
   useEffect(() => {
     stage.setWays(drawing)
   }, [stage, drawing])
+  useEffect(() => {
+    stage.setNormals(normals)
+  }, [stage, normals])
   useEffect(() => {
     stage.perspective = perspective
     stage.invalidate()

@@ -15,6 +15,10 @@ export interface BodyData {
   vertexFace: Uint32Array
   normal: Int8Array
   edge: Uint8Array
+  /** row of the lineage table of each face, -1 for none */
+  faceLineage: Int32Array
+  /** rows of step, group, parent row */
+  lineage: readonly (readonly [string, string, number])[]
 }
 
 const MAGIC = 0x31564b4a
@@ -24,7 +28,7 @@ export function readBody(digest: string, bytes: ArrayBuffer): BodyData {
   const head = new Uint32Array(bytes, 0, 12)
   if (head[0] !== MAGIC || head[1] !== 1)
     throw new Error('The drawing data is of another version; reload the page.')
-  const [, , vertices = 0, triangles = 0, faces = 0, segments = 0] = head
+  const [, , vertices = 0, triangles = 0, faces = 0, segments = 0, text = 0] = head
   const o = new Float64Array(bytes.slice(48, 72))
   let at = 72
   const take = <T>(make: (offset: number) => T, size: number): T => {
@@ -37,9 +41,12 @@ export function readBody(digest: string, bytes: ArrayBuffer): BodyData {
   const index = take((b) => new Uint32Array(bytes, b, triangles * 3), triangles * 12)
   const triangleFace = take((b) => new Uint32Array(bytes, b, triangles), triangles * 4)
   const vertexFace = take((b) => new Uint32Array(bytes, b, vertices), vertices * 4)
-  at += faces * 4
+  const faceLineage = take((b) => new Int32Array(bytes, b, faces), faces * 4)
   const normal = take((b) => new Int8Array(bytes, b, vertices * 4), vertices * 4)
   const edge = take((b) => new Uint8Array(bytes, b, vertices * 4), vertices * 4)
+  const lineage = JSON.parse(
+    new TextDecoder().decode(new Uint8Array(bytes, at, text)),
+  ) as BodyData['lineage']
   return {
     digest,
     origin: [o[0] ?? 0, o[1] ?? 0, o[2] ?? 0],
@@ -53,7 +60,36 @@ export function readBody(digest: string, bytes: ArrayBuffer): BodyData {
     vertexFace,
     normal,
     edge,
+    faceLineage,
+    lineage,
   }
+}
+
+/** The steps and groups that a face has come from, oldest first. */
+export function trailOf(b: BodyData, face: number): { step: string; group: string }[] {
+  const out: { step: string; group: string }[] = []
+  for (let row = b.faceLineage[face] ?? -1; row >= 0;) {
+    const [step = '', group = '', parent = -1] = b.lineage[row] ?? []
+    out.unshift({ step, group })
+    row = parent
+  }
+  return out
+}
+
+/** Short lines along the normals of corners, each once: from the body outward. */
+export function normalTicks(b: BodyData, length: number): Float32Array {
+  const out: number[] = []
+  const seen = new Set<string>()
+  const most = Math.max(1, Math.ceil(b.vertices / MOST_TICKS))
+  for (let v = 0; v < b.vertices; v += most) {
+    const at = [0, 1, 2].map((k) => b.position[3 * v + k] ?? 0)
+    const n = [0, 1, 2].map((k) => (b.normal[4 * v + k] ?? 0) / 127)
+    const key = [...at, ...n.map((x) => Math.round(x * 20))].join()
+    if (seen.has(key)) continue
+    seen.add(key)
+    out.push(...at, ...at.map((x, k) => x + (n[k] ?? 0) * length))
+  }
+  return new Float32Array(out)
 }
 
 /** Put a body's arrays into a geometry that is kept. */
@@ -67,6 +103,7 @@ export function fillGeometry(g: BufferGeometry, b: BodyData): void {
 }
 
 const MOST_COMPARED = 60_000
+const MOST_TICKS = 40_000
 
 /** Mark the vertices of faces that were not there before: 255 where a face changed. */
 export function markChanged(now: BodyData, before: BodyData | null): Uint8Array {

@@ -11,10 +11,11 @@ in vec3 position;
 in vec4 normal;
 in vec4 edge;
 in float changed;
-out vec3 vN, vEye, vE;
+out vec3 vN, vEye, vE, vWorld;
 out float vChanged;
 void main() {
   vec4 world = modelMatrix * vec4(position, 1.0);
+  vWorld = world.xyz;
   vN = mat3(modelMatrix) * normal.xyz;
   vEye = mix(eye - world.xyz, -lookWay, parallel);
   vE = edge.xyz;
@@ -26,7 +27,7 @@ export const bodyFragment = /* glsl */ `
 precision highp float;
 uniform vec3 colour, ink, paper, moss;
 uniform float metal, roughness, lines, grey, hatch, shade;
-in vec3 vN, vEye, vE;
+in vec3 vN, vEye, vE, vWorld;
 in float vChanged;
 out vec4 result;
 
@@ -49,6 +50,8 @@ void main() {
   bool back = !gl_FrontFacing;
   if (back) n = -n;
   float f = dot(n, e);
+  // on coarse round bodies the shading turns away before the face does: no farther than the horizon
+  if (f < 0.0) n = normalize(n + e * (0.03 - f));
   vec3 r = reflect(-e, n);
   vec3 key = normalize(vec3(-0.5, -0.62, 0.6));
   float light = 0.52 + 0.30 * n.z + 0.46 * max(dot(n, key), 0.0);
@@ -70,9 +73,10 @@ void main() {
   vec3 k = (1.0 - smoothstep(0.30, 1.10, t)) * (1.0 - smoothstep(0.08, 0.30, w));
   c = mix(c, mix(ink, vec3(0.11, 0.14, 0.12), shade), lines * max(max(k.x, k.y), k.z) * mix(0.85, 0.34, shade));
 
-  // contour of round parts
-  float g = f / max(fwidth(f), 1e-5);
-  c = mix(c, ink, (1.0 - smoothstep(0.4, 1.6, g)) * step(fwidth(f), 0.5));
+  // contour of round parts: where the shading turns away, and not the whole of a coarse face behind it
+  float g = abs(f) / max(fwidth(f), 1e-5);
+  float facing = abs(dot(normalize(cross(dFdx(vWorld), dFdy(vWorld))), e));
+  c = mix(c, ink, (1.0 - smoothstep(0.4, 1.6, g)) * step(fwidth(f), 0.5) * (1.0 - smoothstep(0.25, 0.4, facing)));
   result = vec4(c, alpha);
 }`
 

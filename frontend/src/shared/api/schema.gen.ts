@@ -901,6 +901,7 @@ export interface components {
             places: number[][];
             /** Field */
             field: string | null;
+            solve?: components["schemas"]["SolveView"] | null;
         };
         /**
          * NumberView
@@ -1036,6 +1037,18 @@ export interface components {
              * @description chords per piece
              */
             count?: number | string | null;
+        };
+        /**
+         * SolveView
+         * @description A number that would mend what a note says, and words for it.
+         */
+        SolveView: {
+            /** Key */
+            key: string;
+            /** Value */
+            value: number;
+            /** Words */
+            words: string;
         };
         /**
          * Step

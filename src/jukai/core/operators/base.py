@@ -39,12 +39,16 @@ class OperatorValues(BaseModel):
 
 @dataclass(frozen=True, slots=True)
 class Note:
-    """Something a step has to say; ``level`` is ``info`` or ``warning``."""
+    """Something a step has to say; ``level`` is ``info`` or ``warning``.
+
+    ``solve`` offers a number that would mend it: the value's key, the number, and words for it.
+    """
 
     level: str
     text: str
     places: tuple[tuple[float, float, float], ...] = ()
     field: str | None = None
+    solve: tuple[str, float, str] | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -34,6 +34,7 @@ class Rounded:
     ----------
     mesh : the new body.
     stopped : (e,) bool, edges of the old body whose width was limited; ``width`` (e,) what they have now.
+    fits : share of the widths asked for at which no edge would be stopped; more than 1 if none was.
     tapered : places where a strip runs to a point because a hollow corner leaves it no room.
     """
 
@@ -41,6 +42,7 @@ class Rounded:
     stopped: Bools
     width: Floats
     tapered: Floats
+    fits: float = np.inf
 
 
 def offsets_for(turn: Floats, width: Floats, measured: str) -> Floats:
@@ -93,9 +95,10 @@ def round_edges(mesh: Mesh, picked: Bools, width: Floats, how: Bevel, step: str)
     turn = edge_turns(mesh)
     rings = _Rings(mesh, picked, turn, how)
     stopped = np.zeros(con.n_edges, bool)
-    if how.stop:
+    _, fits = _limits(rings, width)
+    if how.stop and fits < 1:
         width, stopped = _limited(rings, width)
-    return rings.build(width, stopped, step)
+    return replace(rings.build(width, stopped, step), fits=fits)
 
 
 def _refuse(mesh: Mesh, picked: Bools) -> None:
@@ -237,7 +240,7 @@ def _limited(rings: _Rings, width: Floats) -> tuple[Floats, Bools]:
     """
     asked = width
     for turn in range(_ROUNDS):
-        limit = _limits(rings, width)
+        limit, _ = _limits(rings, width)
         over = rings.picked & (limit < width * (1 - 1e-12))
         if not over.any():
             break
@@ -245,8 +248,11 @@ def _limited(rings: _Rings, width: Floats) -> tuple[Floats, Bools]:
     return width, rings.picked & (width < asked * (1 - 1e-9))
 
 
-def _limits(rings: _Rings, width: Floats) -> Floats:
-    """Return (e,) how wide each strip may be for the sides of the faces beside it, as far as they ask for less."""
+def _limits(rings: _Rings, width: Floats) -> tuple[Floats, float]:
+    """Return (e,) how wide each strip may be for the sides of the faces beside it, and the share that fits all.
+
+    What a side loses grows with the widths in proportion, so the share is exact.
+    """
     mesh, con = rings.mesh, rings.mesh.connectivity
     made, start, count, ids, *_, sector_a, sector_b = rings.places(width, 1)
     points = np.concatenate([mesh.points, made])
@@ -258,10 +264,12 @@ def _limits(rings: _Rings, width: Floats) -> Floats:
     taken = np.einsum("ij,ij->i", last - here, way) + np.einsum("ij,ij->i", there - first[con.following], way)
     over = np.flatnonzero(taken > length * (1 + 1e-12))
     limit = np.full(con.n_edges, np.inf)
+    some = taken > 1e-12 * length
+    fits = float((length[some] / taken[some]).min()) if some.any() else np.inf
     share = length[over] / taken[over]
     for corner in (over, con.following[over]):
         for sector in (sector_a, sector_b):
             edge = sector[corner]
             decides = edge >= 0
             np.minimum.at(limit, edge[decides], share[decides] * width[edge[decides]])
-    return limit
+    return limit, fits

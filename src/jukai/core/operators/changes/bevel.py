@@ -156,14 +156,11 @@ def _notes(mesh: Mesh, values: Values, out: Rounded, offset: np.ndarray, width: 
         limit = width * float(out.width[least] / offset[least])
         places = tuple(_three(p) for p in edges[rows[:_PLACES]].mean(axis=1))
         many = f"{len(rows)} of {values.pick.count} edges are" if len(rows) > 1 else "1 edge is"
-        notes.append(
-            Note(
-                "warning",
-                f"Width {width:.4g} mm runs into a neighbour; {many} stopped, the narrowest at {limit:.4g} mm.",
-                places,
-                field="width",
-            )
-        )
+        text = f"Width {width:.4g} mm runs into a neighbour; {many} stopped, the narrowest at {limit:.4g} mm."
+        notes.append(Note("warning", text, places, field="width", solve=_fits(width, out.fits)))
+    elif out.fits < 1:
+        text = f"Width {width:.4g} mm runs past neighbours: faces pass through each other."
+        notes.append(Note("warning", text, field="width", solve=_fits(width, out.fits)))
     if len(out.tapered):
         text = f"At {len(out.tapered)} hollow {'corners strips run' if len(out.tapered) > 1 else 'corner a strip runs'} to a point: pick the edge between them too."
         notes.append(Note("info", text, tuple(_three(p) for p in out.tapered[:_PLACES]), field="pick"))
@@ -177,6 +174,15 @@ def _notes(mesh: Mesh, values: Values, out: Rounded, offset: np.ndarray, width: 
             )
         )
     return notes
+
+
+def _fits(width: float, share: float) -> tuple[str, float, str] | None:
+    """Return the largest width that does not stop, rounded down to what is read."""
+    most = width * share
+    if not most > 0:
+        return None
+    step = 10.0 ** (math.floor(math.log10(most)) - 5)
+    return "width", round(math.floor(most / step * (1 + 1e-12)) * step, 12), "the largest width that does not stop"
 
 
 def _callouts(mesh: Mesh, picked: np.ndarray, out: Rounded, values: Values) -> tuple[Callout, ...]:

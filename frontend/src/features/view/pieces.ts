@@ -1,0 +1,45 @@
+import { BufferAttribute, BufferGeometry, LineBasicMaterial, LineSegments } from 'three'
+import type { Color } from 'three'
+
+/** The floor's grid: twelve fields of a fifth of its size to either side. */
+export function floorLines(size: number, colour: Color): LineSegments {
+  const n = 12
+  const step = size / 5
+  const rows: number[] = []
+  for (let i = -n; i <= n; i += 1) {
+    rows.push(i * step, -n * step, 0, i * step, n * step, 0)
+    rows.push(-n * step, i * step, 0, n * step, i * step, 0)
+  }
+  const g = new BufferGeometry()
+  g.setAttribute('position', new BufferAttribute(new Float32Array(rows), 3))
+  const floor = new LineSegments(g, new LineBasicMaterial({ color: colour }))
+  floor.frustumCulled = false
+  return floor
+}
+
+/** Cut each line into a long dash and two short ones. */
+export function dashed(lines: Float32Array): Float32Array {
+  const out = new Float32Array(lines.length * 3)
+  const spans = [0, 0.5, 0.62, 0.72, 0.84, 0.94]
+  for (let i = 0; i < lines.length; i += 6)
+    for (let d = 0; d < 3; d += 1)
+      for (let k = 0; k < 3; k += 1) {
+        const a = lines[i + k] ?? 0
+        const b = lines[i + 3 + k] ?? 0
+        out[i * 3 + d * 6 + k] = a + (b - a) * (spans[2 * d] ?? 0)
+        out[i * 3 + d * 6 + 3 + k] = a + (b - a) * (spans[2 * d + 1] ?? 0)
+      }
+  return out
+}
+
+/** Without a graphics card smoothing costs two thirds of the speed. */
+export function rendersInSoftware(): boolean {
+  const gl = document.createElement('canvas').getContext('webgl2')
+  if (!gl) return true
+  const info = gl.getExtension('WEBGL_debug_renderer_info')
+  const name = String(
+    info ? gl.getParameter(info.UNMASKED_RENDERER_WEBGL) : gl.getParameter(gl.RENDERER),
+  )
+  gl.getExtension('WEBGL_lose_context')?.loseContext()
+  return /swiftshader|llvmpipe|software/i.test(name)
+}
