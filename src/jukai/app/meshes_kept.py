@@ -22,7 +22,9 @@ def mesh_to_bytes(mesh: Mesh) -> bytes:
         tables[f"edge.{name}"] = table
     for name, table in mesh.point_data.items():
         tables[f"point.{name}"] = table
-    head = json.dumps({"lineage": mesh.lineage.rows, "finishes": mesh.finishes})
+    head = json.dumps(
+        {"lineage": mesh.lineage.rows, "finishes": mesh.finishes, "crease": mesh.crease, "by_area": mesh.by_area}
+    )
     out = io.BytesIO()
     np.savez_compressed(out, head=np.frombuffer(head.encode(), np.uint8), **tables)
     return out.getvalue()
@@ -36,4 +38,5 @@ def mesh_from_bytes(data: bytes) -> Mesh:
         edge = {n.removeprefix("edge."): archive[n] for n in archive.files if n.startswith("edge.")}
         point = {n.removeprefix("point."): archive[n] for n in archive.files if n.startswith("point.")}
     rows = tuple((s, g, int(p)) for s, g, p in head["lineage"])
-    return Mesh(**tables, lineage=Lineage(rows), finishes=tuple(head["finishes"]), edge_data=edge, point_data=point)
+    return Mesh(**tables, lineage=Lineage(rows), finishes=tuple(head["finishes"]), edge_data=edge, point_data=point,
+                crease=head.get("crease"), by_area=head.get("by_area", False))  # fmt: skip

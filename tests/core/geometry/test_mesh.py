@@ -190,7 +190,7 @@ class Normals(unittest.TestCase):
                 angles,
                 _marks(mesh),
                 mesh.n_points,
-                np.cos(np.radians(30 + 1e-6)),
+                np.cos(np.radians(30 + 1e-4)),
             )
             each = _each_for_itself(mesh, Fans(*loop[:4]))
             np.testing.assert_array_equal(each.sharp, mesh.connectivity.edges[sharp_edges(mesh)])

@@ -12,6 +12,7 @@ from jukai.core.errors import CoreError
 from jukai.core.geometry.deform import _twist_loop, twist_points
 from jukai.core.geometry.measures import area, signed_volume
 from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.normals import corner_normals, sharp_edges
 from jukai.core.geometry.soundness import soundness
 from jukai.core.geometry.triangulation import triangulate
 from jukai.core.operators.base import Context
@@ -375,6 +376,29 @@ class Twist(unittest.TestCase):
             with self.subTest(text), self.assertRaises(CoreError) as caught:
                 body({"operator": "box", "size": [2, 2, 10]}, {"operator": "twist"} | values)
             self.assertIn(text, caught.exception.message.lower())
+
+
+class Shading(unittest.TestCase):
+    def test_normals(self) -> None:
+        """A crease angle decides which edges are sharp; by area the large faces pull; no point moves."""
+        cylinder = {"operator": "cylinder", "sides": 24, "rows": 2}
+        plain = body(cylinder)
+        for degrees, sharp in ((0, 24 * 2 + 24 * 2), (10, 96), (16, 48), (100, 0)):
+            made = body(cylinder, {"operator": "normals", "crease_angle": degrees})
+            np.testing.assert_array_equal(made.points, plain.points)
+            self.assertEqual(int(sharp_edges(made).sum()), sharp, degrees)
+        box = {"operator": "box", "size": [40, 40, 2]}
+        by_angle = corner_normals(body(box, {"operator": "normals", "crease_angle": 180}))
+        by_area = corner_normals(body(box, {"operator": "normals", "crease_angle": 180, "weigh_by": "area"}))
+        self.assertAlmostEqual(float(np.abs(by_angle[:, 2]).max()), 1 / np.sqrt(3))
+        self.assertGreater(float(np.abs(by_area[:, 2]).max()), 0.99)
+        marked = body(box, {"operator": "bevel", "width": 0.5, "sharp_edges": True})
+        bare = body(
+            box,
+            {"operator": "bevel", "width": 0.5, "sharp_edges": True},
+            {"operator": "normals", "marked_edges": False},
+        )
+        self.assertGreater(int(sharp_edges(marked).sum()), int(sharp_edges(bare).sum()))
 
 
 if __name__ == "__main__":

@@ -49,6 +49,8 @@ class Lineage:
         return inside
 
 
+_SHADING = ("fans", "sharp", "view")
+"""Kept results that hang on attributes, not on points and faces alone."""
 _EMPTY: Mapping[str, NDArray[Any]] = MappingProxyType({})
 
 
@@ -64,6 +66,8 @@ class Mesh:
     lineage, face_lineage : the history table and (f,) int32 rows of it, -1 for none.
     finishes, face_finish : names and (f,) int32 into them, -1 for the part's own finish.
     uv : (c, 2) float64 texture coordinates per corner, or None.
+    crease, by_area : degrees by which faces must turn for their edge to be sharp in the shading, None
+        for 30; and whether faces are weighed by their area there instead of their angle.
     edge_pairs : (k, 2) int32 point pairs that carry edge attributes; the tables in ``edge_data``
         (``sharp``, ``crease``) have k rows.
     point_data : tables of n rows, such as masks.
@@ -81,6 +85,8 @@ class Mesh:
     edge_pairs: Ints | None = None
     edge_data: Mapping[str, NDArray[Any]] = field(default_factory=lambda: _EMPTY)
     point_data: Mapping[str, NDArray[Any]] = field(default_factory=lambda: _EMPTY)
+    crease: float | None = None
+    by_area: bool = False
     _cache: dict[str, Any] = field(default_factory=dict, repr=False)
     _topology: dict[str, Any] = field(default_factory=dict, repr=False)  # shared by all meshes of the same faces
 
@@ -123,7 +129,7 @@ class Mesh:
 
     def with_changes(self, **changes: Any) -> Mesh:
         """Return a copy with other attribute tables on the same points and faces."""
-        return replace(self, **changes, _cache=dict(self._cache))
+        return replace(self, **changes, _cache={k: v for k, v in self._cache.items() if not k.startswith(_SHADING)})
 
     # -- asking ---------------------------------------------------------------------------------
     @property
@@ -258,7 +264,7 @@ class Mesh:
         for tables in (self.edge_data, self.point_data):
             for name in sorted(tables):
                 h.update(name.encode() + np.ascontiguousarray(tables[name]).tobytes())
-        h.update(repr((self.lineage.rows, self.finishes)).encode())
+        h.update(repr((self.lineage.rows, self.finishes, self.crease, self.by_area)).encode())
         return h.hexdigest()
 
 

@@ -14,25 +14,32 @@ from jukai.core.geometry._fans import fans_loop
 from jukai.core.geometry.arrays import Bools, Floats, Ints
 from jukai.core.geometry.connectivity import previous_corners
 from jukai.core.geometry.kernels import FEW
-from jukai.core.geometry.measures import face_frames, face_normals
+from jukai.core.geometry.measures import face_frames, face_normals, vector_areas
 from jukai.core.geometry.mesh import Mesh
 
-__all__ = ["CREASE", "Fans", "corner_angles", "corner_normals", "sharp_edges", "smooth_fans"]
+__all__ = ["CREASE", "Fans", "corner_angles", "corner_normals", "crease_of", "sharp_edges", "smooth_fans"]
 
 _SOFT = 1e-6
 """Weight of faces whose normals give way, against 1 of the others: it only counts where they are among themselves."""
-_HAIR = 1e-6
+_HAIR = 1e-4
 """Degrees more than the crease that an edge must turn: three segments round a right angle turn by just 30."""
 CREASE = 30.0
 """Degrees by which faces must turn for their edge to be sharp, wherever no angle is given."""
 
 
-def sharp_edges(mesh: Mesh, crease: float = CREASE) -> Bools:
+def crease_of(mesh: Mesh, crease: float | None) -> float:
+    """Return the angle asked for, else that of the mesh, else 30°."""
+    own = mesh.crease if crease is None else crease
+    return CREASE if own is None else own
+
+
+def sharp_edges(mesh: Mesh, crease: float | None = None) -> Bools:
     """Return (e,) which edges are sharp: by angle, on a rim, or marked so."""
+    angle = crease_of(mesh, crease)
 
     def compute() -> Bools:
         con = mesh.connectivity
-        normals, cosine = face_normals(mesh), math.cos(math.radians(crease + _HAIR))
+        normals, cosine = face_normals(mesh), math.cos(math.radians(angle + _HAIR))
         faces = mesh.corner_faces
         if len(mesh.corners) > FEW:
             sharp = sharp_loop(normals, mesh.corners, faces, con.twins, con.corner_edge, con.n_edges, cosine)
@@ -46,7 +53,7 @@ def sharp_edges(mesh: Mesh, crease: float = CREASE) -> Bools:
             sharp[edges] = marks
         return sharp
 
-    return mesh.cached(f"sharp {crease}", compute)
+    return mesh.cached(f"sharp {angle}", compute)
 
 
 def _marked(mesh: Mesh) -> tuple[NDArray[np.int64], Bools]:
@@ -84,7 +91,7 @@ class Fans:
         return self.of_corner.nbytes + self.first.nbytes + self.normals.nbytes + self.sharp.nbytes
 
 
-def smooth_fans(mesh: Mesh, crease: float = CREASE) -> Fans:
+def smooth_fans(mesh: Mesh, crease: float | None = None) -> Fans:
     """Return the smooth fans of a mesh and their normals.
 
     Two corners of a point belong together where their faces share an edge that has just these two
@@ -92,10 +99,11 @@ def smooth_fans(mesh: Mesh, crease: float = CREASE) -> Fans:
     the point (Thürmer & Wüthrich, Computing vertex normals from polygonal facets, 1998), so that
     how a face is cut does not change the shading.
     """
-    return mesh.cached(f"fans {crease}", lambda: _smooth_fans(mesh, crease))
+    angle = crease_of(mesh, crease)
+    return mesh.cached(f"fans {angle}", lambda: _smooth_fans(mesh, angle))
 
 
-def corner_normals(mesh: Mesh, crease: float = CREASE) -> Floats:
+def corner_normals(mesh: Mesh, crease: float | None = None) -> Floats:
     """Return (c, 3) unit normals per corner, the same all round a smooth fan (:func:`smooth_fans`)."""
     fans = smooth_fans(mesh, crease)
     return np.asarray(fans.normals[fans.of_corner])
@@ -105,8 +113,7 @@ def _smooth_fans(mesh: Mesh, crease: float) -> Fans:
     if len(mesh.corners) > FEW:
         _, normals, angles = face_frames(mesh)
         cosine = math.cos(math.radians(crease + _HAIR))
-        if mesh.face_soft is not None:
-            angles = angles * np.where(mesh.face_soft, _SOFT, 1.0)[mesh.corner_faces]
+        angles = _weighed(mesh, angles)
         *arrays, lost = fans_loop(
             mesh.corners, mesh.offsets, mesh.corner_faces, normals, angles, _marks(mesh), mesh.n_points, cosine
         )
@@ -121,14 +128,22 @@ def _smooth_fans(mesh: Mesh, crease: float) -> Fans:
     low = np.full(len(label), len(label))
     np.minimum.at(low, label, np.arange(len(label)))
     of, first = _numbered(mesh, low[label])
-    weights = corner_angles(mesh)
-    if mesh.face_soft is not None:
-        weights = weights * np.where(mesh.face_soft, _SOFT, 1.0)[mesh.corner_faces]
+    weights = _weighed(mesh, corner_angles(mesh))
     weighed = normals[mesh.corner_faces] * weights[:, None]
     sums = np.stack([np.bincount(of, weights=weighed[:, k], minlength=len(first)) for k in range(3)], axis=1)
     length = np.sqrt(np.einsum("ij,ij->i", sums, sums))
     unit = np.where(length[:, None] > 0, sums / np.where(length > 0, length, 1)[:, None], 0)
     return _each_for_itself(mesh, Fans(of, first, unit, con.edges[sharp]))
+
+
+def _weighed(mesh: Mesh, angles: Floats) -> Floats:
+    """Return the weight of each corner's face: its angle there, or its area; next to nothing where it gives way."""
+    if mesh.by_area:
+        areas = vector_areas(mesh)
+        angles = np.sqrt(np.einsum("ij,ij->i", areas, areas))[mesh.corner_faces]
+    if mesh.face_soft is not None:
+        angles = angles * np.where(mesh.face_soft, _SOFT, 1.0)[mesh.corner_faces]
+    return angles
 
 
 def _numbered(mesh: Mesh, low: NDArray[Any]) -> tuple[Ints, Ints]:

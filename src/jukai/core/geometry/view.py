@@ -52,6 +52,7 @@ def view_digest(mesh: Mesh) -> str:
     if mesh.face_lineage is not None:
         h.update(mesh.face_lineage.data)
     h.update(repr(mesh.lineage.rows).encode())
+    h.update(repr((mesh.crease, mesh.by_area)).encode())
     if mesh.face_soft is not None:
         h.update(mesh.face_soft.data)
     if mesh.edge_pairs is not None:

@@ -1,0 +1,1 @@
+"""Tidying and finishing."""
