@@ -450,3 +450,27 @@ def fans(
                     chain[length] = prof_ids[here + t]
                     length += 1
     return out[:count].copy()
+
+
+@kernel
+def short_sides(points: Any, corners: Any, offsets: Any, first_new: int, least: float) -> Any:
+    """Ends of the sides of faces that are shorter than the root of ``least`` and have a new point."""
+    a = np.empty(64, np.int64)
+    b = np.empty(64, np.int64)
+    count = 0
+    for f in range(offsets.shape[0] - 1):
+        first, last = offsets[f], offsets[f + 1]
+        for i in range(first, last):
+            p = corners[i]
+            q = corners[i + 1] if i + 1 < last else corners[first]
+            if p < first_new and q < first_new:
+                continue
+            x, y, z = points[p, 0] - points[q, 0], points[p, 1] - points[q, 1], points[p, 2] - points[q, 2]
+            if x * x + y * y + z * z <= least:
+                if count == a.shape[0]:
+                    a = np.concatenate((a, a))
+                    b = np.concatenate((b, b))
+                a[count] = p
+                b[count] = q
+                count += 1
+    return a[:count].copy(), b[:count].copy()

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jukai.core.geometry.arrays import Bools, Floats, Ints
+from jukai.core.geometry.bevel._rings import short_sides
 from jukai.core.geometry.mesh import Lineage, Mesh
 
 __all__ = ["Bevel", "Joining", "Piece"]
@@ -86,16 +87,21 @@ class Joining:
                     uv[at : at + len(f)] = piece.uv.reshape(-1, 2)
                 at += len(f)
         merged = _merged(self.points, corners, size, mesh)
-        corners = merged[corners]
-        # a corner that repeats the one before it is gone, and so is a face of fewer than three corners
-        offsets = np.concatenate([[0], np.cumsum(size)])
-        face = np.repeat(np.arange(len(size)), size)
-        before = np.arange(len(corners)) - 1
-        before[offsets[:-1][size > 0]] = offsets[1:][size > 0] - 1
-        keep = corners != corners[before]
-        left = np.bincount(face[keep], minlength=len(size))
-        keep &= (left >= 3)[face]
-        rows = left >= 3
+        keep: Any
+        rows: Any
+        if merged is None:
+            keep, left, rows = slice(None), size, slice(None)
+        else:
+            # a corner that repeats the one before it is gone, and so is a face of fewer than three corners
+            corners = merged[corners]
+            offsets = np.concatenate([[0], np.cumsum(size)])
+            face = np.repeat(np.arange(len(size)), size)
+            before = np.arange(len(corners)) - 1
+            before[offsets[:-1][size > 0]] = offsets[1:][size > 0] - 1
+            keep = corners != corners[before]
+            left = np.bincount(face[keep], minlength=len(size))
+            keep &= (left >= 3)[face]
+            rows = left >= 3
         used = np.zeros(len(self.points), bool)
         used[corners[keep]] = True
         number = np.cumsum(used) - 1
@@ -122,7 +128,7 @@ class Joining:
         return names, np.concatenate([kept, new]).astype(np.int32)
 
     def marks(
-        self, merged: NDArray[np.int64], used: Bools, number: NDArray[np.int64], *, sharp: bool
+        self, merged: NDArray[np.int64] | None, used: Bools, number: NDArray[np.int64], *, sharp: bool
     ) -> tuple[Any, dict[str, Any]]:
         """Return the edges that carry marks: those of old that are still there, and the borders of the strips."""
         pairs, data = [], []
@@ -134,31 +140,29 @@ class Joining:
             data.append(np.ones(len(self.borders), bool))
         if not pairs:
             return None, {}
-        both, marks = merged[np.concatenate(pairs)], np.concatenate(data)
+        both, marks = np.concatenate(pairs), np.concatenate(data)
+        both = both if merged is None else merged[both]
         good = used[both].all(axis=1) & (both[:, 0] != both[:, 1])
         return number[both[good]].astype(np.int32), {"sharp": marks[good]}
 
 
-def _merged(points: Floats, corners: NDArray[np.int64], sizes: NDArray[np.int64], mesh: Mesh) -> NDArray[np.int64]:
-    """Return for each point the one it falls together with: new points joined by a side of no length."""
+def _merged(
+    points: Floats, corners: NDArray[np.int64], sizes: NDArray[np.int64], mesh: Mesh
+) -> NDArray[np.int64] | None:
+    """Return for each point the one it falls together with: new points joined by a side of no length; None for no such side."""
     offsets = np.concatenate([[0], np.cumsum(sizes)])
-    after = np.arange(1, len(corners) + 1)
-    some = sizes > 0
-    after[offsets[1:][some] - 1] = offsets[:-1][some]
-    a, b = corners, corners[after]
-    short = np.sqrt(((points[a] - points[b]) ** 2).sum(axis=1)) <= 1e-9 * mesh.size
-    short &= (a >= mesh.n_points) | (b >= mesh.n_points)
+    a, b = short_sides.choose(len(corners), 4000)(points, corners, offsets, mesh.n_points, (1e-9 * mesh.size) ** 2)
+    if len(a) == 0:
+        return None
     out = np.arange(len(points))
-    a, b = a[short], b[short]
-    while len(a):
+    while True:
         low = np.minimum(out[a], out[b])
         before = out.copy()
         np.minimum.at(out, a, low)
         np.minimum.at(out, b, low)
         out = out[out]
         if (out == before).all():
-            break
-    return out
+            return out
 
 
 def _lineage(mesh: Mesh, group: NDArray[np.int64], strip_faces: Ints, step: str) -> tuple[Lineage, Ints]:
