@@ -386,6 +386,13 @@ class Looks(BrowserTest):
 
         return ScrollOrigin.from_element(canvas, 40, 40)
 
+    def test_parts_are_hidden_and_shown_by_their_eye(self) -> None:
+        self.open_demo()
+        for hidden in (True, False):
+            self.after(lambda: self.click("eye-p2"))
+            part = next(p for p in self.document()["document"]["parts"] if p["id"] == "p2")
+            self.assertEqual(part.get("hidden", False), hidden)
+
     def test_dusk_is_remembered(self) -> None:
         self.open_demo()
         self.open_menu("more", "Dusk")

@@ -378,8 +378,9 @@ def _touching(before: _Piece, after: _Piece, radius: float, side: float, low: fl
     w = q[None, :-1] - p[:-1, None]
     det = dp[:, None, 0] * dq[None, :, 1] - dp[:, None, 1] * dq[None, :, 0]
     safe = np.where(det == 0, 1, det)
-    u = (w[..., 0] * dq[None, :, 1] - w[..., 1] * dq[None, :, 0]) / safe
-    v = (w[..., 0] * dp[:, None, 1] - w[..., 1] * dp[:, None, 0]) / safe
+    with np.errstate(over="ignore"):  # nearly parallel: they meet far out, and that is no hit
+        u = (w[..., 0] * dq[None, :, 1] - w[..., 1] * dq[None, :, 0]) / safe
+        v = (w[..., 0] * dp[:, None, 1] - w[..., 1] * dp[:, None, 0]) / safe
     hit = (det != 0) & (u >= 0) & (u <= 1) & (v >= 0) & (v <= 1)
     if not hit.any():
         return None
