@@ -186,6 +186,47 @@ class Edits(ApiTest):
         self.assertEqual(response.get_data()[:4], b"JKV1")
 
 
+class Picks(ApiTest):
+    def test_what_a_step_picks(self) -> None:
+        document = {"format": "jukai-bench", "version": 1, "name": "P", "unit": "mm", "parts": [{"id": "p1", "name": "P", "recipe": [
+            {"id": "s1", "operator": "box"}, {"id": "s2", "operator": "bevel", "values": {"pick": {"rule": "by_hand", "elements": []}}}]}]}  # fmt: skip
+        bench = self.post("/benches/open", data=json.dumps(document).encode(), status=201)["id"]
+        path = f"/benches/{bench}/parts/p1/picks/s2/pick"
+        view = self.get(path)
+        models.PickView.model_validate(view)
+        self.assertEqual((view["of"], view["picked"], view["kinds"], view["offers"]), (12, [], ["edges", "points"], []))
+        data = self.get(f"/meshes/{view['mesh']}/elements")
+        points, edges, faces, corners = np.frombuffer(data, "<u4", 4).tolist()
+        self.assertEqual((points, edges, faces, corners), (8, 12, 6, 24))
+        self.assertEqual(len(data), 40 + 12 * points + 8 * edges + 4 * (faces + 1) + 8 * corners + 12 * edges)
+        at = np.frombuffer(data, "<f4", 3 * points, 40).reshape(-1, 3) + np.frombuffer(data, "<f8", 3, 16)
+        pairs = np.frombuffer(data, "<u4", 2 * edges, 40 + 12 * points).reshape(-1, 2)
+        elements = [{"at": at[p].mean(axis=0).tolist()} for p in pairs]
+        state = self.edit(
+            bench,
+            1,
+            kind="set_value",
+            part="p1",
+            step="s2",
+            key="pick",
+            value={"rule": "by_hand", "elements": elements},
+        )
+        self.assertEqual(state["parts"][0]["steps"][1]["shown"]["pick"], 12)
+        self.assertIn("sharper than 30°", [o["words"] for o in self.get(path)["offers"]])
+        self.get(f"/benches/{bench}/parts/p1/picks/s1/pick", 422)
+        self.get(f"/benches/{bench}/parts/p1/picks/s9/pick", 422)
+        self.get("/meshes/ffff/elements", 404)
+
+    def test_a_stopped_width_offers_the_one_that_fits(self) -> None:
+        document = {"format": "jukai-bench", "version": 1, "name": "P", "unit": "mm", "parts": [{"id": "p1", "name": "P", "recipe": [
+            {"id": "s1", "operator": "box", "values": {"size": [40, 30, 20]}}, {"id": "s2", "operator": "bevel", "values": {"width": 12}}]}]}  # fmt: skip
+        bench = self.post("/benches/open", data=json.dumps(document).encode(), status=201)["id"]
+        note = self.get(f"/benches/{bench}")["parts"][0]["steps"][1]["notes"][0]
+        self.assertEqual(
+            note["solve"], {"key": "width", "value": 10.0, "words": "the largest width that does not stop"}
+        )
+
+
 class Files(ApiTest):
     def test_every_hostile_file_by_upload(self) -> None:
         bench = self.opened()

@@ -50,6 +50,16 @@ def _state(state: BenchState, started: float) -> dict[str, Any]:
     }  # fmt: skip
 
 
+def _immutable(data: bytes | None, tag: str) -> Response:
+    """Return bytes that are the same for ever under this address."""
+    if data is None:
+        raise NotThere("such mesh any more")
+    response = Response(data, mimetype="application/octet-stream")
+    response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
+    response.headers["ETag"] = f'"{tag}"'
+    return response
+
+
 def _baked(b: BakedRow, *, older: bool) -> m.BakedView:
     s = b.report["soundness"]
     low, high = s["bounds"]
@@ -239,23 +249,12 @@ def _mesh_routes(api: Blueprint, benches: Benches) -> None:
     @api.get("/meshes/<string:digest>", responses=_BINARY)
     def mesh_bytes(path: m.DigestPath) -> Response:
         """Return drawing data; the same hash is always the same bytes."""
-        data = benches.workshop.view_data(path.digest)
-        if data is None:
-            raise NotThere("such drawing data any more")
-        response = Response(data, mimetype="application/octet-stream")
-        response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
-        response.headers["ETag"] = f'"{path.digest}"'
-        return response
+        return _immutable(benches.workshop.view_data(path.digest), path.digest)
 
     @api.get("/meshes/<string:digest>/elements", responses=_BINARY)
     def mesh_elements(path: m.DigestPath) -> Response:
         """Return points, edges and faces for picking."""
-        data = benches.workshop.elements(path.digest)
-        if data is None:
-            raise NotThere("such mesh any more")
-        response = Response(data, mimetype="application/octet-stream")
-        response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
-        return response
+        return _immutable(benches.workshop.elements(path.digest), f"{path.digest}-elements")
 
     @api.get(
         "/benches/<string:bench>/parts/<string:part>/picks/<string:step>/<string:key>", responses={"200": m.PickView}

@@ -167,10 +167,24 @@ def describe_values(values: type[OperatorValues]) -> list[dict[str, Any]]:
 
 _NUMBER = {"type": ["number", "string"], "description": "a number or a formula"}
 _THREE = {"type": "array", "items": _NUMBER, "minItems": 3, "maxItems": 3}
+_PICK: dict[str, Any] = {
+    "type": "object",
+    "description": "a rule, or several joined: see docs/file-format.md",
+    "properties": {
+        "of": {"enum": ["points", "edges", "faces"]},
+        "rule": {"enum": ["everything", "group", "facing", "sharper_than", "rim", "inside", "finish", "every_nth", "loop_through", "strip_across",
+                          "by_hand"]},
+        "step": {"type": "string"}, "name": {"type": "string"}, "direction": _THREE, "within": _NUMBER, "angle": _NUMBER,
+        "shape": {"enum": ["box", "ball", "half_space"]}, "centre": _THREE, "size": _THREE, "radius": _NUMBER, "point": _THREE,
+        "among": {"type": "object"}, "n": _NUMBER, "first": _NUMBER, "start": {"type": "object"},
+        "elements": {"type": "array", "items": {"type": "object"}}, "join": {"type": "array"},
+    },
+    "additionalProperties": False,
+}  # fmt: skip
 _WRITTEN: dict[str, dict[str, Any]] = {
     "length": _NUMBER, "angle": _NUMBER, "count": _NUMBER, "share": _NUMBER, "along": _NUMBER,
     "vector": _THREE, "counts": _THREE, "switch": {"type": "boolean"}, "curve": {"type": "string"}, "file": {"type": "string"},
-    "finish": {"type": "string"}, "pick": {"type": "object"},
+    "finish": {"type": "string"}, "pick": _PICK,
     "axis": {"oneOf": [{"enum": ["x", "y", "z", "longest"]},
                        {"type": "object", "properties": {"point": _THREE, "direction": _THREE}, "required": ["point", "direction"]}]},
 }  # fmt: skip

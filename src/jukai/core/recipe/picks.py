@@ -17,30 +17,12 @@ from jukai.core.geometry.measures import edge_turns
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.operators.base import Note, Picked
 
-__all__ = ["PICK_SCHEMA", "looks_like", "resolve_pick"]
+__all__ = ["looks_like", "resolve_pick"]
 
-KINDS = ("points", "edges", "faces")
 SHARP = 30.0
 """Degrees, wherever an angle is not given."""
 _REACH = 0.05
 """Share of the body's size within which an element picked by hand is looked for."""
-
-_N = {"type": ["number", "string"]}
-_THREE = {"type": "array", "items": _N, "minItems": 3, "maxItems": 3}
-PICK_SCHEMA: dict[str, Any] = {
-    "type": "object",
-    "description": "a rule, or several joined: see docs/file-format.md",
-    "properties": {
-        "of": {"enum": list(KINDS)},
-        "rule": {"enum": ["everything", "group", "facing", "sharper_than", "rim", "inside", "finish", "every_nth", "loop_through", "strip_across",
-                          "by_hand"]},
-        "step": {"type": "string"}, "name": {"type": "string"}, "direction": _THREE, "within": _N, "angle": _N,
-        "shape": {"enum": ["box", "ball", "half_space"]}, "centre": _THREE, "size": _THREE, "radius": _N, "point": _THREE,
-        "among": {"type": "object"}, "n": _N, "first": _N, "start": {"type": "object"},
-        "elements": {"type": "array", "items": {"type": "object"}}, "join": {"type": "array"},
-    },
-    "additionalProperties": False,
-}  # fmt: skip
 
 Number = Callable[..., float]
 
