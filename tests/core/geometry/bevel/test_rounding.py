@@ -236,6 +236,16 @@ class Limits(unittest.TestCase):
         out = rounded(slab, 1, segments=1)
         self.assertAlmostEqual(float(out.width.min()), 0.0005, places=9)
 
+    def test_a_run_shares_its_limit(self) -> None:
+        """The rim of a cylinder turns by 15° at each point: where one edge is stopped, all are, and the border stays round."""
+        top = turn([Section(np.array([[10, 0], [10, 20.0]]))], Turning(sides=24), "s1")
+        squeezed = top.with_points(top.points * [1, 0.6, 1])  # sides of unequal length
+        rim = (squeezed.points[squeezed.connectivity.edges][:, :, 2] == 20).all(axis=1)
+        out = rounded(squeezed, 9, rim, segments=2)
+        self.assertEqual(int(out.stopped.sum()), 24)
+        self.assertEqual(len(np.unique(np.round(out.width[rim], 9))), 1)
+        self.assertLess(out.fits, 1)
+
     def test_edges_that_can_not_be_bevelled_are_named(self) -> None:
         for name, words in (
             ("two_cubes_edge.obj", "4 faces"),

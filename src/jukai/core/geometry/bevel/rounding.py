@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -14,6 +15,7 @@ from jukai.core.geometry.bevel.joining import Bevel, Joining, Piece
 from jukai.core.geometry.bevel.patches import fill, interior_count, template
 from jukai.core.geometry.bevel.profiles import profile_tables
 from jukai.core.geometry.bevel.texture import Texture
+from jukai.core.geometry.components import components
 from jukai.core.geometry.connectivity import previous_corners
 from jukai.core.geometry.measures import edge_turns, face_normals
 from jukai.core.geometry.mesh import Mesh
@@ -24,6 +26,8 @@ _PLAIN = 2500
 """Corners at picked edges up to which the loops run as they are: loading the compiler would take longer."""
 _FLAT = 1 - 1e-10
 _ROUNDS = 12
+_RUN = 30.0
+"""Degrees by which edges that share a limit may turn at most where they meet."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -236,16 +240,42 @@ def _limited(rings: _Rings, width: Floats) -> tuple[Floats, Bools]:
     """Return widths that leave every side of every face some length, and which edges were limited.
 
     A limit on one strip moves the places where its neighbours meet, so it is asked again until all
-    sides are left; from the fourth time on each limit is taken a little lower than it need be.
+    sides are left; from the fourth time on each limit is taken a little lower than it need be. Edges that
+    run on end to end share their least limit, so that the border stays parallel.
     """
     asked = width
+    run = _runs(rings)
     for turn in range(_ROUNDS):
         limit, _ = _limits(rings, width)
-        over = rings.picked & (limit < width * (1 - 1e-12))
-        if not over.any():
+        if not (rings.picked & (limit < width * (1 - 1e-12))).any():
             break
+        shared = np.full(len(limit), np.inf)
+        np.minimum.at(shared, run, np.where(rings.picked, limit, np.inf) / np.maximum(asked, 1e-300))
+        limit = shared[run] * asked
+        over = rings.picked & (limit < width * (1 - 1e-12))
         width = np.where(over, limit * (1 if turn < 3 else 0.9), width)
     return width, rings.picked & (width < asked * (1 - 1e-9))
+
+
+def _runs(rings: _Rings) -> Ints:
+    """Return (e,) a number for all picked edges that run on end to end, turning by less than 30°, with no other between them."""
+    mesh, con = rings.mesh, rings.mesh.connectivity
+    edges = np.flatnonzero(rings.picked)
+    ends = con.edges[edges].ravel()
+    of = np.repeat(edges, 2)
+    order = np.argsort(ends, kind="stable")
+    ends, of = ends[order], of[order]
+    first = np.flatnonzero(np.diff(ends, prepend=-1) > 0)
+    two = first[np.diff(np.append(first, len(ends))) == 2]
+    a, b, p = of[two], of[two + 1], ends[two]
+
+    def away(e: Any) -> Floats:
+        other = con.edges[e].sum(axis=1) - p
+        d = mesh.points[other] - mesh.points[p]
+        return np.asarray(d / np.maximum(np.sqrt((d * d).sum(axis=1)), 1e-300)[:, None])
+
+    straight = (away(a) * away(b)).sum(axis=1) < -math.cos(math.radians(_RUN))
+    return components(con.n_edges, a[straight], b[straight])
 
 
 def _limits(rings: _Rings, width: Floats) -> tuple[Floats, float]:
