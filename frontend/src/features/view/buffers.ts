@@ -44,9 +44,8 @@ export function readBody(digest: string, bytes: ArrayBuffer): BodyData {
   const faceLineage = take((b) => new Int32Array(bytes, b, faces), faces * 4)
   const normal = take((b) => new Int8Array(bytes, b, vertices * 4), vertices * 4)
   const edge = take((b) => new Uint8Array(bytes, b, vertices * 4), vertices * 4)
-  const lineage = JSON.parse(
-    new TextDecoder().decode(new Uint8Array(bytes, at, text)),
-  ) as BodyData['lineage']
+  const words = new TextDecoder().decode(new Uint8Array(bytes, at, text))
+  const lineage = (words ? JSON.parse(words) : []) as BodyData['lineage']
   return {
     digest,
     origin: [o[0] ?? 0, o[1] ?? 0, o[2] ?? 0],
