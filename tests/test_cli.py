@@ -8,6 +8,7 @@ import sys
 import tempfile
 import unittest
 from pathlib import Path
+from statistics import median
 
 from tests.common import EXAMPLE, ROOT, command
 
@@ -86,7 +87,7 @@ class Process(unittest.TestCase):
         """The core costs at most 1.5 times NumPy and pydantic; a small build loads neither compiler nor SciPy."""
         code = "import sys, time; t = time.process_time(); {}; print(time.process_time() - t, [m for m in ('scipy', 'numba', 'flask', 'sqlalchemy', 'trimesh') if m in sys.modules])"
         times: dict[str, list[float]] = {}
-        for _ in range(8):
+        for _ in range(9):
             for name, what in (
                 ("floor", "import numpy, pydantic; type('M', (pydantic.BaseModel,), {'__annotations__': {'a': int}})"),
                 ("core", "from jukai.core import Bench, Mesh, evaluate"),
@@ -99,8 +100,9 @@ class Process(unittest.TestCase):
                 seconds, heavy = out.split(" ", 1)
                 self.assertEqual(heavy.strip(), "[]")
                 times.setdefault(name, []).append(float(seconds))
-        self.assertLessEqual(min(times["core"]), 1.5 * min(times["floor"]))
-        self.assertLessEqual(min(times["bare core"]), 1.5 * min(times["bare floor"]))
+        # the median of the rounds' own ratios: this machine has fast and slow minutes
+        for ours, floor in (("core", "floor"), ("bare core", "bare floor")):
+            self.assertLessEqual(median(a / b for a, b in zip(times[ours], times[floor], strict=True)), 1.5)
         build = f"from jukai.cli import main; main(['build', {str(EXAMPLE)!r}, '--json', '-o', '/dev/null/x.obj'])"
         out = subprocess.run(
             [sys.executable, "-c", code.format(build)], capture_output=True, text=True, check=True, cwd=ROOT

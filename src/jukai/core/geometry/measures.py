@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 
-from jukai.core.geometry._faces import edge_turns_loop, vector_areas_loop, volume_loop
-from jukai.core.geometry._fans import frames_loop
 from jukai.core.geometry.arrays import Floats, Ints, concatenated_ranges
 from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.mesh import Mesh
@@ -32,6 +30,8 @@ def vector_areas(mesh: Mesh) -> Floats:
 
 def _vector_areas(mesh: Mesh) -> Floats:
     if len(mesh.corners) > FEW:
+        from jukai.core.geometry._faces import vector_areas_loop
+
         return vector_areas_loop(mesh.points, mesh.corners, mesh.offsets)
     here = mesh.points[mesh.corners]
     first = here[mesh.offsets[:-1]]
@@ -44,6 +44,8 @@ def _vector_areas(mesh: Mesh) -> Floats:
 
 def face_frames(mesh: Mesh) -> tuple[Floats, Floats, Floats]:
     """Return vector areas (f, 3), unit normals (f, 3) and corner angles (c,) of a large mesh, in one pass."""
+    from jukai.core.geometry._fans import frames_loop  # only large bodies need it
+
     frames = mesh.cached("frames", lambda: frames_loop(mesh.points, mesh.corners, mesh.offsets))
     mesh.cached("vector_areas", lambda: frames[0])
     return frames
@@ -78,6 +80,8 @@ def signed_volume(mesh: Mesh) -> float:
         return 0.0
     centre = mesh.bounds.mean(axis=0)
     if len(mesh.corners) > FEW:
+        from jukai.core.geometry._faces import volume_loop
+
         return float(volume_loop(mesh.points, mesh.corners, mesh.offsets, *centre.tolist()) / 6)
     sides = mesh.sides
     fans = np.maximum(sides - 2, 0)
@@ -119,6 +123,8 @@ def edge_turns(mesh: Mesh, edges: Ints | None = None) -> Floats:
     normals = face_normals(mesh)
     faces = mesh.corner_faces
     if len(mesh.corners) > FEW:
+        from jukai.core.geometry._faces import edge_turns_loop
+
         out = edge_turns_loop(normals, mesh.corners, faces, con.twins, con.corner_edge, con.n_edges)
     else:
         out = np.full(con.n_edges, np.pi)

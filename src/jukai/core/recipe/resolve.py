@@ -19,7 +19,6 @@ from jukai.core.operators.base import Along, AxisSpec, Note, Operator, OperatorV
 from jukai.core.operators.values import ValueSpec, spec_of
 from jukai.core.recipe.bench import MAX_COORDINATE, Bench, Curve, CurvePoint, Step
 from jukai.core.recipe.formulas import Quantity, evaluate_formula, resolve_names
-from jukai.core.recipe.picks import resolve_pick
 
 __all__ = ["Resolved", "Resolver", "point_ids"]
 
@@ -191,6 +190,8 @@ class Resolver:
         for name, (attribute, info) in fields.items():
             spec = spec_of(info)
             if spec.kind == "pick" and mesh is not None:
+                from jukai.core.recipe.picks import resolve_pick  # most steps have none
+
                 raw = values.get(attribute, info.default)
                 values[attribute], said = resolve_pick(raw, mesh, spec.of, self.number, name)
                 notes += said
