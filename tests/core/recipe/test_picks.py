@@ -148,6 +148,22 @@ class Steps(unittest.TestCase):
                 built({"operator": "box"} | first, {"operator": "bevel"} | values, face_limit=100_000)
             self.assertIn(words, caught.exception.message)
 
+    def test_the_callout_follows_what_the_width_measures(self) -> None:
+        """On a hexagonal prism the walls turn by 60°: a radius r has legs r tan 30°, so a drag of 1 mm is 1 / tan 30°."""
+        prism = {"operator": "cylinder", "sides": 6, "radius": 10, "height": 30}
+        upright = {"rule": "facing", "direction": [1, 0, 0], "within": 20}
+        for measured, gain in (("leg", 1.0), ("radius", 3**0.5), ("face", 3**0.5)):
+            e = built(prism, {"operator": "bevel", "width": 1, "measured_as": measured, "pick": upright})
+            assert e.steps[1].result is not None
+            self.assertAlmostEqual(e.steps[1].result.callouts[0].gain, gain, places=9)
+
+    def test_points_offer_the_width_that_fits(self) -> None:
+        e = built(
+            {"operator": "box", "size": [20, 20, 20]},
+            {"operator": "bevel", "width": 15, "pick": {"rule": "everything", "of": "points"}},
+        )
+        self.assertEqual(e.steps[1].notes[0].solve, ("width", 10.0, "the largest width that does not stop"))
+
     def test_order_of_twist_and_bevel(self) -> None:
         box, bevel, twist = (
             {"operator": "box", "counts": [1, 1, 12]},

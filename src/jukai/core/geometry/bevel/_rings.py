@@ -16,7 +16,7 @@ import numpy as np
 
 from jukai.core.geometry.kernels import kernel
 
-KEPT, PATCH, PLAIN = 1, 2, 0
+PLAIN, KEPT, PATCH = 0, 1, 2
 
 
 @kernel
@@ -83,8 +83,8 @@ def places(points: Any, corners: Any, following: Any, before: Any, corner_faces:
            picked: Any, width: Any, turn: Any, ring: Any, starts: Any, closes: Any, n: int, tables: Any, flat: float) -> Any:  # fmt: skip
     """New points, what takes the place of each corner, the profiles, the corners left open.
 
-    ``tables`` (3, n + 1) holds the profile's share along its second leg when it is a chord, and when
-    it is sharp, and the weights of chord, round and sharp (see ``profiles``).
+    ``tables`` is what ``profiles.profile_tables`` gives. The corner left open at each point is
+    ``PLAIN`` (nothing), ``KEPT`` (fans from the old point) or ``PATCH``.
     """
     n_corners = corners.shape[0]
     n_points = points.shape[0]
@@ -291,8 +291,6 @@ def places(points: Any, corners: Any, following: Any, before: Any, corner_faces:
                 if (k == j - 1 and eb >= 0) or (k + 1 == j - 1 and split_last):
                     repl_ids[filled] = two
                     filled += 1
-                elif k == i and ea >= 0 and split_first:
-                    pass  # the first point stands on this side, and is written below
                 if ends and k == i + 1:
                     repl_count[c] = -1  # the profile follows
                     continue
@@ -358,9 +356,9 @@ def places(points: Any, corners: Any, following: Any, before: Any, corner_faces:
                 count += 1
             prof_filled += n + 1
         if kept:
-            kind[r] = 1
+            kind[r] = KEPT
         elif closed and p > 2:
-            kind[r] = 2
+            kind[r] = PATCH
         # one strip that ends in a face: the profile is a part of that face's border
         if closed and p == 1:
             for k in range(size):
@@ -385,7 +383,7 @@ def fans(
     chain = np.empty(prof_ids.shape[0] + 1, np.int32)
     count = 0
     for r in range(starts.shape[0] - 1):
-        if kind[r] != 1:
+        if kind[r] != KEPT:
             continue
         lo, hi = starts[r], starts[r + 1]
         v = corners[ring[lo]]

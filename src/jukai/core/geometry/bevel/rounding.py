@@ -10,7 +10,7 @@ import numpy as np
 
 from jukai.core.errors import MeshProblem
 from jukai.core.geometry.arrays import Bools, Floats, Ints, concatenated_ranges
-from jukai.core.geometry.bevel._rings import fans, places, walk
+from jukai.core.geometry.bevel._rings import PATCH, fans, places, walk
 from jukai.core.geometry.bevel.joining import Bevel, Joining, Piece
 from jukai.core.geometry.bevel.patches import fill, interior_count, template
 from jukai.core.geometry.bevel.profiles import profile_tables
@@ -196,8 +196,8 @@ class _Rings:
         con = self.mesh.connectivity
         faces: list[Any] = []
         picks = np.add.reduceat(self.picked[con.corner_edge[self.ring]].astype(np.int64), self.starts[:-1])
-        for k in np.unique(picks[kind == 2]).tolist():
-            rows = np.flatnonzero((kind == 2) & (picks == k))
+        for k in np.unique(picks[kind == PATCH]).tolist():
+            rows = np.flatnonzero((kind == PATCH) & (picks == k))
             inside = concatenated_ranges(self.starts[rows], np.diff(self.starts)[rows])
             corners = self.ring[inside]
             corners = corners[self.picked[con.corner_edge[corners]]].reshape(
@@ -250,8 +250,9 @@ def _limited(rings: _Rings, width: Floats) -> tuple[Floats, Bools]:
         if not (rings.picked & (limit < width * (1 - 1e-12))).any():
             break
         shared = np.full(len(limit), np.inf)
-        np.minimum.at(shared, run, np.where(rings.picked, limit, np.inf) / np.maximum(asked, 1e-300))
-        limit = shared[run] * asked
+        wide = rings.picked & (asked > 0)  # an edge that asks for nothing, as a flat one by radius, limits no other
+        np.minimum.at(shared, run[wide], limit[wide] / asked[wide])
+        limit = np.where(wide, shared[run], np.inf) * np.where(wide, asked, 1.0)
         over = rings.picked & (limit < width * (1 - 1e-12))
         width = np.where(over, limit * (1 if turn < 3 else 0.9), width)
     return width, rings.picked & (width < asked * (1 - 1e-9))

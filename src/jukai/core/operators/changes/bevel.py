@@ -104,7 +104,7 @@ def bevel(mesh: Mesh, values: Values, context: Context) -> Result:
     offset = offsets_for(turn, np.full(len(turn), width), values.measured_as)
     out = round_edges(mesh, picked, offset, how, context.step)
     notes = _notes(mesh, values, out, offset, width, turn)
-    return Result(out.mesh, tuple(notes), _callouts(mesh, picked, out, values), used)
+    return Result(out.mesh, tuple(notes), _callouts(mesh, picked, out, values, offset, width), used)
 
 
 def _points(mesh: Mesh, values: Values, how: Bevel, width: float, used: dict[str, Any], context: Context) -> Result:
@@ -122,7 +122,7 @@ def _points(mesh: Mesh, values: Values, how: Bevel, width: float, used: dict[str
         many = f"{int(stopped.sum())} of {values.pick.count} points are" if stopped.sum() > 1 else "1 point is"
         least = float(widths[stopped].min())
         text = f"Width {width:.4g} mm runs into a neighbour; {many} stopped, the narrowest at {least:.4g} mm."
-        notes.append(Note("warning", text, places, field="width"))
+        notes.append(Note("warning", text, places, field="width", solve=_fits(width, least / width)))
     if values.measured_as != "leg":
         notes.append(Note("info", "At points the width is measured along each edge.", field="measured_as"))
     rows = np.flatnonzero(picked)
@@ -185,7 +185,9 @@ def _fits(width: float, share: float) -> tuple[str, float, str] | None:
     return "width", round(math.floor(most / step * (1 + 1e-12)) * step, 12), "the largest width that does not stop"
 
 
-def _callouts(mesh: Mesh, picked: np.ndarray, out: Rounded, values: Values) -> tuple[Callout, ...]:
+def _callouts(
+    mesh: Mesh, picked: np.ndarray, out: Rounded, values: Values, offset: np.ndarray, width: float
+) -> tuple[Callout, ...]:
     """The width on the longest strip, the segments beside it."""
     con = mesh.connectivity
     ends = mesh.points[con.edges]
@@ -201,7 +203,7 @@ def _callouts(mesh: Mesh, picked: np.ndarray, out: Rounded, values: Values) -> t
     inward = np.cross(face_normals(mesh)[mesh.corner_faces[side]], along)
     start = (p + q) / 2
     border = start + inward * out.width[e]
-    gain = 1.0
+    gain = width / offset[e] if offset[e] > 0 else 1.0  # the border moves by the leg, whatever the width measures
     form = "radius" if values.measured_as == "radius" else "length"
     return (
         Callout("values/width", form, _three(start), _three(border), _three(inward), gain),
