@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jukai.core.geometry.arrays import Bools, Floats, Ints
-from jukai.core.geometry.bevel._rings import short_sides
+from jukai.core.geometry.bevel._closing import short_sides
 from jukai.core.geometry.mesh import Lineage, Mesh
 
 __all__ = ["Bevel", "Joining", "Piece"]

@@ -10,7 +10,8 @@ import numpy as np
 
 from jukai.core.errors import MeshProblem
 from jukai.core.geometry.arrays import Bools, Floats, Ints, concatenated_ranges
-from jukai.core.geometry.bevel._rings import PATCH, fans, places, walk
+from jukai.core.geometry.bevel._closing import fans
+from jukai.core.geometry.bevel._rings import PATCH, places, walk
 from jukai.core.geometry.bevel.joining import Bevel, Joining, Piece
 from jukai.core.geometry.bevel.patches import fill, interior_count, template
 from jukai.core.geometry.bevel.profiles import profile_tables
