@@ -12,10 +12,12 @@ from numpy.typing import NDArray
 
 from jukai.core.geometry.arrays import Floats, Ints
 
-__all__ = ["Template", "fill", "interior_count", "spread", "template"]
+__all__ = ["Corner", "Template", "fill", "interior_count", "spread", "template"]
 
 _DENSE = 700
 """Inner points up to which a dense matrix is the quickest way to solve for them."""
+_TOGETHER = 2048
+"""Patches worked out at a time, so that they stay in the cache."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -101,8 +103,8 @@ def _solvers(strips: int, chords: int) -> tuple[Solve, Solve]:
 
     The membrane puts each point in the middle of its neighbours. The sheet has least bending (the
     sum of squares of the same differences) with one row of points outside the border given too, so
-    that it leaves the strips along themselves. Rows given to the sheet: border, then the row outside
-    (two for each border point, one on either side at corners).
+    that it leaves the strips along themselves. Rows given to the sheet: border, then one outside
+    beside each border point, then one for each corner on its other side.
     """
     t = template(strips, chords)
     border, total = strips * chords, strips * chords + t.inner
@@ -113,10 +115,11 @@ def _solvers(strips: int, chords: int) -> tuple[Solve, Solve]:
     at, corners = np.arange(border), np.arange(0, border, chords)
     # outside the border one point for each side that a border point lies on, in the same distance
     one = np.concatenate([pairs[:, 0], pairs[:, 1], at, corners])
-    two = np.concatenate([pairs[:, 1], pairs[:, 0], total + at, total + border + corners])
+    two = np.concatenate([pairs[:, 1], pairs[:, 0], total + at, total + border + np.arange(strips)])
     inside = np.concatenate([np.ones(2 * len(pairs), bool), np.zeros(len(at) + len(corners), bool)])
+    wide = total + border + strips
     if t.inner <= _DENSE:
-        whole = np.zeros((total, total + 2 * border))
+        whole = np.zeros((total, wide))
         whole[one, two] = 1
         near = whole.copy()
         near[:, total:] = 0
@@ -130,62 +133,87 @@ def _solvers(strips: int, chords: int) -> tuple[Solve, Solve]:
     from scipy.sparse.linalg import splu
 
     def laplace(use: NDArray[np.bool_]) -> csc_matrix:
-        matrix = coo_matrix((np.ones(int(use.sum())), (one[use], two[use])), shape=(total, total + 2 * border)).tocsc()
+        matrix = coo_matrix((np.ones(int(use.sum())), (one[use], two[use])), shape=(total, wide)).tocsc()
         degree = np.asarray(matrix.sum(axis=1)).ravel()
         return csc_matrix(matrix - diags_array(degree, shape=matrix.shape))
 
     near, whole = laplace(inside), laplace(np.ones_like(inside))
     skin = splu(csc_matrix(near[border:, border:total]))
     around = near[border:, :border]
-    keep = np.concatenate([np.arange(border), np.arange(total, total + 2 * border)])
+    keep = np.concatenate([np.arange(border), np.arange(total, wide)])
     unknown, known = whole[:, border:total], whole[:, keep]
     bent = splu(csc_matrix(unknown.T @ unknown))
     return (lambda given: skin.solve(-(around @ given))), (lambda given: bent.solve(-(unknown.T @ (known @ given))))
 
 
 def _solved(solve: Solve, given: Floats) -> Floats:
-    """Return (p, inner, 3) for (p, rows, 3): all patches and coordinates at once."""
-    p, rows, _ = given.shape
-    out = solve(np.ascontiguousarray(given.transpose(1, 0, 2)).reshape(rows, 3 * p))
-    return np.ascontiguousarray(out.reshape(-1, p, 3).transpose(1, 0, 2))
+    """Return (inner, p, d) for (rows, p, d): all patches and coordinates at once."""
+    rows, p, d = given.shape
+    return np.asarray(solve(given.reshape(rows, p * d))).reshape(-1, p, d)
 
 
-def fill(strips: int, chords: int, border: Floats, outside: Floats, points: Floats, normals: Floats, weights: Floats,
-         *, hollow: bool) -> Floats:  # fmt: skip
-    """Return the inner points of patches.
+@dataclass(frozen=True, slots=True, eq=False)
+class Corner:
+    """Patches of k strips and n chords that are alike.
+
+    Attributes
+    ----------
+    border : (p, k·n) numbers of the border's points.
+    old : (p, 3) the points that were there.
+    normals : (p, k, 3) of the faces that hold the corners of the border.
+    outside : gives, for a slice of the patches, the (k·n + k, ., 3) points one row further out along the strips.
+    """
+
+    strips: int
+    chords: int
+    border: NDArray[Any]
+    old: Floats
+    normals: Floats
+    outside: Callable[[slice], Floats]
+
+
+def fill(points: Floats, at: int, corner: Corner, weights: Floats, *, hollow: bool) -> None:
+    """Write the inner points of patches into ``points``, from row ``at`` on, patch by patch.
 
     Parameters
     ----------
-    border : (p, k·n, 3) border points.
-    outside : (p, 2·k·n, 3) one row further out along the strips: beside each border point, and
-        beside each corner on its other side.
-    points : (p, 3) the old points.
-    normals : (p, k, 3) normals of the faces that hold the corners of the border.
     weights : chord, round and sharp, as in ``profile_tables``.
     """
-    t = template(strips, chords)
+    k, n = corner.strips, corner.chords
+    t = template(k, n)
     if t.inner == 0:
-        return np.zeros((len(border), 0, 3))
-    _, sheet = _solvers(strips, chords)
-    flat = spread(strips, chords, border)
-    if hollow or weights[1] + weights[2] == 0:
-        return np.asarray(flat)
-    out = weights[0] * flat
-    if weights[1] > 0:
-        rounded = _solved(sheet, np.concatenate([border, outside], axis=1))
-        if weights[1] == 1:
-            rounded = _on_spheres(t, border, normals, rounded)
-        out = out + weights[1] * rounded
-    if weights[2] > 0:
-        out = out + weights[2] * _sharp(t, border, points)
-    return np.asarray(out)
+        return
+    membrane, sheet = _solvers(k, n)
+    many = len(corner.border)
+    for begin in range(0, many, _TOGETHER):
+        part = slice(begin, min(begin + _TOGETHER, many))
+        border = points[corner.border[part]]
+        given = np.ascontiguousarray(border.transpose(1, 0, 2))
+        if hollow or weights[1] + weights[2] == 0:
+            out = _solved(membrane, given)
+        else:
+            out = np.zeros((t.inner, len(border), 3))
+            if weights[0] > 0:
+                out += weights[0] * _solved(membrane, given)
+            if weights[1] > 0:
+                rounded = _solved(sheet, np.concatenate([given, corner.outside(part)]))
+                if weights[1] == 1:
+                    _on_spheres(n, border, corner.normals[part], rounded)
+                out += weights[1] * rounded
+            if weights[2] > 0:
+                out += weights[2] * _sharp(t, border, corner.old[part]).transpose(1, 0, 2)
+        first = at + begin * t.inner
+        points[first : first + len(border) * t.inner].reshape(-1, t.inner, 3)[:] = out.transpose(1, 0, 2)
 
 
-def spread(strips: int, chords: int, border: Floats) -> Floats:
-    """Return (p, inner, d) of values (p, k·n, d) that are given on the borders of patches: each the mean of its neighbours."""
-    p, rows, d = border.shape
-    out = _solvers(strips, chords)[0](np.ascontiguousarray(border.transpose(1, 0, 2)).reshape(rows, p * d))
-    return np.ascontiguousarray(out.reshape(-1, p, d).transpose(1, 0, 2))
+def spread(values: Floats, at: int, border: NDArray[Any], k: int, n: int) -> None:
+    """Write what (., d) values on the borders of patches are inside, each the mean of its neighbours, from row ``at`` on."""
+    inner = interior_count(k, n)
+    if inner == 0:
+        return
+    given = np.ascontiguousarray(values[border].transpose(1, 0, 2))
+    out = _solved(_solvers(k, n)[0], given)
+    values[at : at + len(border) * inner].reshape(-1, inner, values.shape[1])[:] = out.transpose(1, 0, 2)
 
 
 def _sharp(t: Template, border: Floats, points: Floats) -> Floats:
@@ -201,26 +229,26 @@ def _sharp(t: Template, border: Floats, points: Floats) -> Floats:
     return np.asarray(corner * (1 - a) * (1 - b) + ahead * a * (1 - b) + behind * (1 - a) * b + old * a * b)
 
 
-def _on_spheres(t: Template, border: Floats, normals: Floats, rounded: Floats) -> Floats:
-    """Return the inner points put on the sphere that touches all faces, where the whole border lies on one.
+def _on_spheres(n: int, border: Floats, normals: Floats, rounded: Floats) -> None:
+    """Put inner points (inner, p, 3) on the sphere that touches all faces, where the whole border lies on one.
 
     The centre is that of a ball that rolls into the corner: border corner = centre ± radius × normal.
     """
-    n, k = t.chords, t.strips
-    corners = border[:, ::n][:, :k]
+    corners = border[:, ::n]
     mean_n, mean_c = normals.mean(axis=1, keepdims=True), corners.mean(axis=1, keepdims=True)
     dn, dc = normals - mean_n, corners - mean_c
     spread = np.einsum("pij,pij->p", dn, dn)
     radius = np.einsum("pij,pij->p", dn, dc) / np.where(spread > 0, spread, 1)
-    centre = mean_c[:, 0] - radius[:, None] * mean_n[:, 0]
-    reach = border - centre[:, None]
+    some = np.flatnonzero((spread > 1e-6) & (radius != 0))
+    if len(some) == 0:
+        return
+    radius = radius[some]
+    centre = mean_c[some, 0] - radius[:, None] * mean_n[some, 0]
+    reach = border[some] - centre[:, None]
     length = np.sqrt(np.einsum("pij,pij->pi", reach, reach))
     size = np.abs(radius)[:, None]
-    fits = (spread > 1e-6) & (radius != 0) & (np.abs(length - size) <= 1e-7 * size).all(axis=1)
-    if not fits.any():
-        return rounded
-    sphere = rounded[fits] - centre[fits, None]
-    sphere = sphere / np.sqrt(np.einsum("pij,pij->pi", sphere, sphere))[..., None] * np.abs(radius[fits])[:, None, None]
-    out = rounded.copy()
-    out[fits] = sphere + centre[fits, None]
-    return out
+    fits = (np.abs(length - size) <= 1e-7 * size).all(axis=1)
+    some, centre, radius = some[fits], centre[fits], np.abs(radius[fits])
+    sphere = rounded[:, some] - centre
+    sphere *= (radius / np.sqrt(np.einsum("ipj,ipj->ip", sphere, sphere)))[..., None]
+    rounded[:, some] = sphere + centre

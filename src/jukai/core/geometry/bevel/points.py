@@ -8,8 +8,9 @@ import numpy as np
 
 from jukai.core.geometry.arrays import Bools, Floats, concatenated_ranges
 from jukai.core.geometry.bevel._rings import walk
-from jukai.core.geometry.bevel.joining import Bevel, Joining, Piece
-from jukai.core.geometry.bevel.patches import fill, interior_count, template
+from jukai.core.geometry.bevel.cleaning import Body
+from jukai.core.geometry.bevel.joining import Bevel, New, body_of
+from jukai.core.geometry.bevel.patches import Corner, fill, interior_count, spread, template
 from jukai.core.geometry.bevel.profiles import profile_tables, shares
 from jukai.core.geometry.bevel.texture import Texture
 from jukai.core.geometry.connectivity import previous_corners
@@ -85,41 +86,65 @@ def round_points(mesh: Mesh, picked: Bools, width: Floats, how: Bevel, step: str
     two = np.flatnonzero(thin)
     ids[(offset[:-1][ring[two]][:, None] + np.arange(2)).ravel()] = chain[two][:, [-1, 0]].ravel()
     texture = (
-        Texture(mesh, how, before, points, ids, np.repeat(np.arange(len(mesh.corners)), count))
+        Texture(mesh, before, points, ids, np.repeat(np.arange(len(mesh.corners)), count))
         if mesh.uv is not None
         else None
     )
-    pieces = []
+    faces = []
     tables = profile_tables(n, how.roundness)
     normals = face_normals(mesh)[mesh.corner_faces[ring]]
     for k in np.unique(size[closes & (size > 2)]).tolist():
         rows = np.flatnonzero(closes & (size == k))
         at = concatenated_ranges(starts[:-1][rows], size[rows]).reshape(-1, k)
         border = chain[at][:, :, :n].reshape(len(rows), k * n)
-        many = interior_count(k, n)
-        own = len(points) + np.arange(len(rows) * many).reshape(len(rows), many)
+        begin, many = len(points), interior_count(k, n)
+        own = begin + np.arange(len(rows) * many).reshape(len(rows), many)
         if many:
-            spots = points[border]
-            corner = mesh.points[old[at[:, 0]]]
-            outward = spots - corner[:, None]
-            chord = np.sqrt(((np.roll(spots, -1, axis=1) - spots) ** 2).sum(axis=2)).mean(axis=1)
-            outward = outward / np.maximum(np.sqrt((outward**2).sum(axis=2)), 1e-300)[..., None] * chord[:, None, None]
-            both = normals[at] + normals[np.roll(at, 1, axis=1)]
-            both = both / np.maximum(np.sqrt((both**2).sum(axis=2)), 1e-300)[..., None]
-            outside = np.concatenate([spots + outward, spots + outward], axis=1)
-            filled = fill(k, n, spots, outside, corner, both, tables[2, :3], hollow=bool(tables[3, 0]))
-            points = np.concatenate([points, filled.reshape(-1, 3)])
+            points = np.concatenate([points, np.zeros((len(rows) * many, 3))])
+            corner = _corner(points, border, mesh.points[old[at[:, 0]]], normals[at], k, n)
+            fill(points, begin, corner, tables[2, :3], hollow=bool(tables[3, 0]))
             if texture is not None:
-                texture.patches(border, k, n)
+                texture.points = np.concatenate([texture.points, np.zeros((len(rows) * many, 2))])
+                spread(texture.points, begin, border, k, n)
         all_ids = np.concatenate([border, own], axis=1)
         t = template(k, n)
-        pieces.append(Piece(all_ids[:, t.quads].reshape(-1, 4), 1))
+        faces.append(all_ids[:, t.quads].reshape(-1, 4))
         if len(t.middle):
-            pieces.append(Piece(all_ids[:, t.middle].reshape(-1, k), 1))
-    borders = np.stack([chain[whole, :-1].ravel(), chain[whole, 1:].ravel()], axis=1)
-    sides = np.add.reduceat(count, mesh.offsets[:-1])
-    joining = Joining(mesh, points, ids, sides, pieces, np.zeros(0, np.int32), borders, texture)
-    return joining.body(how, step), stopped, width
+            faces.append(all_ids[:, t.middle].reshape(-1, k))
+    sides = [np.add.reduceat(count, mesh.offsets[:-1]), *(np.full(len(f), f.shape[1]) for f in faces)]
+    corners = np.concatenate([ids, *(f.ravel() for f in faces)])
+    uv = None
+    if texture is not None:
+        uv = texture.points[corners]
+        uv[: len(ids)] = texture.kept
+    # only points that a face still uses
+    used = np.zeros(len(points), dtype=bool)
+    used[corners] = True
+    number = np.where(used, np.cumsum(used) - 1, -1).astype(np.int32)
+    borders = number[np.stack([chain[whole, :-1].ravel(), chain[whole, 1:].ravel()], axis=1)]
+    body = Body(points[used], number[corners], np.concatenate([[0], np.cumsum(np.concatenate(sides))]).astype(np.int32), uv)
+    new = New(0, sum(len(f) for f in faces), np.zeros(0, np.int32), borders, int(used[: mesh.n_points].sum()))
+    if stopped.any():
+        new.close = np.unique(mesh.corner_faces[ring])
+    marks = number[mesh.edge_pairs] if mesh.edge_pairs is not None else borders
+    return body_of(mesh, body, new, marks, how, step), stopped, width
+
+
+def _corner(points: Floats, border: Any, old: Floats, normals: Floats, k: int, n: int) -> Corner:
+    """Return the border of the patches that cut off points ``old`` (p, 3)."""
+    both = normals + np.roll(normals, 1, axis=1)
+    both /= np.maximum(np.sqrt(np.einsum("pij,pij->pi", both, both)), 1e-300)[..., None]
+
+    def outside(part: slice) -> Floats:
+        at = points[border[part]]
+        step = np.roll(at, -1, axis=1) - at
+        chord = np.sqrt(np.einsum("pij,pij->pi", step, step)).mean(axis=1)
+        outward = at - old[part, None]
+        length = np.maximum(np.sqrt(np.einsum("pij,pij->pi", outward, outward)), 1e-300)
+        out = (at + outward * (chord[:, None] / length)[..., None]).transpose(1, 0, 2)
+        return np.concatenate([out, out[::n]])
+
+    return Corner(k, n, border, old, both, outside)
 
 
 def _along(mesh: Mesh, start: Any, end: Any, width: Floats) -> Floats:
@@ -135,10 +160,8 @@ def _sections(a: Floats, b: Floats, v: Floats, how: Bevel) -> Floats:
     u, w = a - v, b - v
     cross = np.cross(u, w)
     angle = np.pi - np.arctan2(np.sqrt((cross**2).sum(axis=1)), (u * w).sum(axis=1))
-    beta = shares(profile_tables(n, how.roundness), angle, n)[:, 1:-1]
-    alpha = shares(profile_tables(n, how.roundness), angle, n)[:, ::-1][:, 1:-1]
-    if how.roundness < 0:
-        alpha, beta = 1 - beta, 1 - alpha
+    both = shares(profile_tables(n, how.roundness), angle, n)
+    beta, alpha = both[:, 1:-1], both[:, ::-1][:, 1:-1]
     return np.asarray(v[:, None] + alpha[..., None] * u[:, None] + beta[..., None] * w[:, None])
 
 

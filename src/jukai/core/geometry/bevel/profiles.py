@@ -17,7 +17,8 @@ def profile_tables(segments: int, roundness: float) -> Floats:
     b = t; the round that leaves both faces along themselves, b = (1 - cos tφ) / (1 - cos φ) for faces
     that turn by φ, which is an arc of a circle where both legs are equal; and the sharp edge,
     b = max(0, 2t - 1). Between whole values of ``roundness`` they are mixed evenly, so nothing jumps:
-    0 chord, 1 round, 2 sharp, and from 0 to -1 the round mirrored at its chord.
+    0 chord, 1 round, 2 sharp, and from 0 to -1 an arc on the other side of the chord: the round mirrored,
+    or, where faces turn by more than a right angle, as deep as goes without cutting in under them.
 
     Returns
     -------
@@ -35,8 +36,18 @@ def profile_tables(segments: int, roundness: float) -> Floats:
 
 
 def shares(tables: Floats, turn: Floats, segments: int) -> Floats:
-    """Return (m, n + 1) the share b of the second leg along sections that turn by ``turn`` (m,); hollow ones not yet mirrored."""
+    """Return (m, n + 1) the share b of the second leg along sections that turn by ``turn`` (m,) radians."""
     t = np.arange(segments + 1) / segments
     phi = np.maximum(turn, 1e-4)[:, None]
-    round_ = np.where(turn[:, None] > 1e-4, (1 - np.cos(t * phi)) / (1 - np.cos(phi)), t * t)
-    return np.asarray(tables[2, 0] * t + tables[2, 1] * round_ + tables[2, 2] * tables[1, : segments + 1])
+    if tables[3, 0] == 0:
+        round_ = np.where(turn[:, None] > 1e-4, (1 - np.cos(t * phi)) / (1 - np.cos(phi)), t * t)
+        return np.asarray(tables[2, 0] * t + tables[2, 1] * round_ + tables[2, 2] * tables[1, : segments + 1])
+    # an arc from the other side of the chord, no deeper than leaves the faces at a right angle: never under them
+    a = 2 * t - 1
+    bow = np.minimum(phi / 2, np.pi / 2 - phi / 2)
+    some = bow > 1e-4
+    safe = np.where(some, bow, 1.0)
+    across = np.where(some, np.sin(a * safe) / np.sin(safe), a)
+    deep = np.where(some, (np.cos(a * safe) - np.cos(safe)) / np.sin(safe), (1 - a * a) * bow / 2)
+    deep = np.where(turn[:, None] > 1e-4, deep / np.tan(phi / 2), (1 - a * a) / 2)
+    return np.asarray(tables[2, 0] * t + tables[2, 1] * (1 + deep + across) / 2)

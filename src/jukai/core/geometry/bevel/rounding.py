@@ -1,34 +1,34 @@
-"""Edges become strips, corners become patches: the bevel."""
+"""Edges become strips, corners become patches or creases: the bevel."""
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
 from jukai.core.errors import MeshProblem
 from jukai.core.geometry.arrays import Bools, Floats, Ints, concatenated_ranges
-from jukai.core.geometry.bevel._closing import fans
-from jukai.core.geometry.bevel._rings import PATCH, places, walk
-from jukai.core.geometry.bevel.joining import Bevel, Joining, Piece
-from jukai.core.geometry.bevel.patches import fill, interior_count, template
-from jukai.core.geometry.bevel.profiles import profile_tables
-from jukai.core.geometry.bevel.texture import Texture
-from jukai.core.geometry.components import components
+from jukai.core.geometry.bevel._faces import fans, keep, strips
+from jukai.core.geometry.bevel._rings import walk
+from jukai.core.geometry.bevel._sections import sections
+from jukai.core.geometry.bevel._sectors import KEPT, PATCH, parting, sectors, shrinking
+from jukai.core.geometry.bevel.cleaning import Body
+from jukai.core.geometry.bevel.joining import Bevel, New, body_of
+from jukai.core.geometry.bevel.limits import limited
+from jukai.core.geometry.bevel.patches import Corner, fill, interior_count, spread, template
+from jukai.core.geometry.bevel.profiles import profile_tables, shares
 from jukai.core.geometry.connectivity import previous_corners
 from jukai.core.geometry.measures import edge_turns, face_normals
 from jukai.core.geometry.mesh import Mesh
 
-__all__ = ["Bevel", "Rounded", "count_faces", "offsets_for", "round_edges"]
+__all__ = ["Bevel", "Rings", "Rounded", "Sectors", "count_faces", "offsets_for", "round_edges"]
 
 _PLAIN = 2500
 """Corners at picked edges up to which the loops run as they are: loading the compiler would take longer."""
 _FLAT = 1 - 1e-10
-_ROUNDS = 12
-_RUN = 30.0
-"""Degrees by which edges that share a limit may turn at most where they meet."""
+_TOUCHING = 1 + 1e-6
+"""Share of the widths that fits up to which faces may touch themselves."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -41,6 +41,7 @@ class Rounded:
     stopped : (e,) bool, edges of the old body whose width was limited; ``width`` (e,) what they have now.
     fits : share of the widths asked for at which no edge would be stopped; more than 1 if none was.
     tapered : places where a strip runs to a point because a hollow corner leaves it no room.
+    mitred, patched : how many corners are closed by creases, and how many by a patch.
     """
 
     mesh: Mesh
@@ -48,6 +49,21 @@ class Rounded:
     width: Floats
     tapered: Floats
     fits: float = np.inf
+    mitred: int = 0
+    patched: int = 0
+
+
+class Sectors(NamedTuple):
+    """What ``_sectors.sectors`` gives."""
+
+    spots: Floats
+    instead: Ints
+    after: Ints
+    ahead: Ints
+    kind: Ints
+    tapered: Bools
+    one: Ints
+    two: Ints
 
 
 def offsets_for(turn: Floats, width: Floats, measured: str) -> Floats:
@@ -97,29 +113,27 @@ def round_edges(mesh: Mesh, picked: Bools, width: Floats, how: Bevel, step: str)
     _refuse(mesh, picked)
     if not picked.any():
         return Rounded(mesh, np.zeros(con.n_edges, bool), width, np.zeros((0, 3)))
-    turn = edge_turns(mesh)
-    rings = _Rings(mesh, picked, turn, how)
+    rings = Rings(mesh, picked, how)
     stopped = np.zeros(con.n_edges, bool)
-    _, fits = _limits(rings, width)
+    at = rings.sectors(width)
+    limit, fits = rings.limits(at, width)
     if how.stop and fits < 1:
-        width, stopped = _limited(rings, width)
-    return replace(rings.build(width, stopped, step), fits=fits)
+        width, stopped, at, limit = limited(rings, width, at, limit)
+    return replace(rings.build(at, width, step, touching=fits < _TOUCHING), fits=fits, stopped=stopped, width=width)
 
 
 def _refuse(mesh: Mesh, picked: Bools) -> None:
     con = mesh.connectivity
     twins = con.twins
     bad = np.zeros(con.n_edges, bool)
-    bad[con.corner_edge] |= (twins < 0) | con.same_way(mesh.corners)
+    bad[con.corner_edge[(twins < 0) | con.same_way(mesh.corners)]] = True
     wrong = np.flatnonzero(bad & picked)
     if len(wrong) == 0:
         return
     e = wrong[0]
     sides = int(con.edge_sides[e])
     at = mesh.points[con.edges[e]].mean(axis=0)
-    what = (
-        f"{sides} faces" if sides > 2 else "one face only" if sides == 1 else "two faces that look opposite ways"
-    )  # fmt: skip
+    what = f"{sides} faces" if sides > 2 else "one face only" if sides == 1 else "two faces that look opposite ways"
     more = f" ({len(wrong)} such edges are picked)" if len(wrong) > 1 else ""
     raise MeshProblem(
         f"The edge at ({at[0]:.4g}, {at[1]:.4g}, {at[2]:.4g}) has {what}{more}: there is no strip between two faces.",
@@ -128,180 +142,169 @@ def _refuse(mesh: Mesh, picked: Bools) -> None:
     )
 
 
-class _Rings:
+class Rings:
     """The rings of faces round the points that picked edges meet; widths come later."""
 
-    def __init__(self, mesh: Mesh, picked: Bools, turn: Floats, how: Bevel) -> None:
-        self.mesh, self.picked, self.turn, self.how = mesh, picked, turn, how
+    def __init__(self, mesh: Mesh, picked: Bools, how: Bevel) -> None:
+        self.mesh, self.picked, self.how = mesh, picked, how
+        self.turn = edge_turns(mesh)
         con = mesh.connectivity
         self.before = previous_corners(mesh.offsets)
         self.normals = face_normals(mesh)
-        self.size = len(mesh.corners)
-        where = np.unique(con.edges[picked])
+        met = np.zeros(mesh.n_points, dtype=bool)
+        met[con.edges[picked]] = True
+        where = np.flatnonzero(met)
         room = int((con.point_offsets[where + 1] - con.point_offsets[where]).sum())
+        self.plain = room <= _PLAIN
         self.ring, self.starts, self.closes = walk.choose(room, _PLAIN)(
             mesh.corners, con.following, self.before, con.twins, con.point_offsets, con.point_corners, con.corner_edge, picked, where, room
         )  # fmt: skip
+        self.position = np.full(len(mesh.corners), -1, dtype=np.int32)
+        self.position[self.ring] = np.arange(len(self.ring), dtype=np.int32)
+        self.begins = np.repeat(self.starts[:-1], np.diff(self.starts))
 
-    def places(self, width: Floats, segments: int) -> tuple[Any, ...]:
-        """Return what ``_rings.places`` gives for these widths."""
+    def sectors(self, width: Floats) -> Sectors:
+        """Return where borders meet for these widths."""
         mesh, con = self.mesh, self.mesh.connectivity
-        run = places.choose(len(self.ring) * max(1, segments // 4), _PLAIN)
-        tables = profile_tables(segments, self.how.roundness)
-        out: tuple[Any, ...] = run(
+        run = sectors.plain if self.plain else sectors
+        return Sectors(*run(
             mesh.points, mesh.corners, con.following, self.before, mesh.corner_faces, con.corner_edge, self.normals, self.picked,
-            width, self.turn, self.ring, self.starts, self.closes, segments, tables, _FLAT,
-        )  # fmt: skip
-        return out
+            width, self.turn, self.ring, self.starts, self.closes, _FLAT,
+        ))  # fmt: skip
 
-    def build(self, width: Floats, stopped: Bools, step: str) -> Rounded:
+    def limits(self, at: Sectors, width: Floats) -> tuple[Floats, float]:
+        """Return (e,) how wide each strip may be for the faces beside it, and the share of the widths that fits all."""
+        mesh, con = self.mesh, self.mesh.connectivity
+        limit = np.full(con.n_edges, np.inf)
+        one, two = (shrinking.plain, parting.plain) if self.plain else (shrinking, parting)
+        fits = one(mesh.points, mesh.corners, con.following, self.position, at.instead, at.after, at.ahead, self.begins,
+                   at.spots, at.one, at.two, width, limit)  # fmt: skip
+        other = two(mesh.points, mesh.corners, mesh.offsets, self.normals, self.position, at.instead, at.after, at.ahead,
+                    self.begins, at.spots, at.one, at.two, width, limit)  # fmt: skip
+        return limit, min(float(fits), float(other))
+
+    def build(self, at: Sectors, width: Floats, step: str, *, touching: bool) -> Rounded:
         """Return the rounded body."""
         mesh, con, n = self.mesh, self.mesh.connectivity, self.how.segments
-        made, start, count, ids, prof, prof_ids, kind, tapered, _, _ = self.places(width, n)
-        points = np.concatenate([mesh.points, made])
-        kept_corners = ids[concatenated_ranges(start, count)]
-        sides = np.add.reduceat(count, mesh.offsets[:-1])
-        # strips: along each picked edge, from its first side's corner to the twin's
-        here = np.flatnonzero(self.picked[con.corner_edge] & (np.arange(self.size) < con.twins))
-        there = con.twins[here]
-        k = np.arange(n)
-        near = prof_ids[prof[here][:, None] + np.arange(n + 1)]
-        far = prof_ids[prof[there][:, None] + np.arange(n, -1, -1)]
-        strips = np.stack([near[:, k], near[:, k + 1], far[:, k + 1], far[:, k]], axis=2).reshape(-1, 4)
-        texture = (
-            Texture(mesh, self.how, self.before, points, kept_corners, np.repeat(np.arange(self.size), count))
-            if mesh.uv is not None
-            else None
-        )
-        strip_uv = None if texture is None else texture.strips(here, there, near, far, count)
-        run = fans.choose(len(self.ring), _PLAIN)
-        closing = run(mesh.corners, con.corner_edge, self.picked, self.ring, self.starts, kind, prof, prof_ids, n)
-        patches, points = self._patches(points, kind, prof, prof_ids, n, texture)
-        pieces = [
-            Piece(strips.astype(np.int64), 0, strip_uv),
-            *(Piece(f.astype(np.int64), 1) for f in (closing, *patches)),
-        ]
-        borders = (
-            np.concatenate([near[:, [0]], far[:, [0]]], axis=1),
-            np.concatenate([near[:, [n]], far[:, [n]]], axis=1),
-        )
-        beside = np.repeat(mesh.corner_faces[here], n)
-        body = Joining(mesh, points, kept_corners, sides, pieces, beside, np.concatenate(borders), texture).body(
-            self.how, step
-        )
-        places_ = mesh.points[mesh.corners[self.ring[self.starts[:-1][tapered]]]]
-        return Rounded(body, stopped, width, places_)
-
-    def _patches(self, points: Floats, kind: Ints, prof: Ints, prof_ids: Ints, n: int, texture: Texture | None) -> tuple[list[Any], Floats]:  # fmt: skip
-        """Fill the corners where three strips or more meet, all of one number of strips at once."""
-        con = self.mesh.connectivity
-        faces: list[Any] = []
-        picks = np.add.reduceat(self.picked[con.corner_edge[self.ring]].astype(np.int64), self.starts[:-1])
-        for k in np.unique(picks[kind == PATCH]).tolist():
-            rows = np.flatnonzero((kind == PATCH) & (picks == k))
-            inside = concatenated_ranges(self.starts[rows], np.diff(self.starts)[rows])
-            corners = self.ring[inside]
-            corners = corners[self.picked[con.corner_edge[corners]]].reshape(
-                -1, k
-            )  # sides that leave, counter-clockwise
-            # side i of the border runs from the sector behind edge i across edge i + 1
-            ahead = np.roll(corners, -1, axis=1)
-            border = prof_ids[prof[ahead][..., None] + (n - np.arange(n))].reshape(len(rows), k * n)
-            inner = interior_count(k, n)
-            own = len(points) + np.arange(len(rows) * inner).reshape(len(rows), inner)
-            if inner:
-                points = np.concatenate([points, self._filled(points, corners, border, k, n).reshape(-1, 3)])
-                if texture is not None:
-                    texture.patches(border, k, n)
-            ids = np.concatenate([border, own], axis=1)
-            t = template(k, n)
-            faces.append(ids[:, t.quads].reshape(-1, 4))
-            if len(t.middle):
-                faces.append(ids[:, t.middle].reshape(-1, k))
-        return faces, points
-
-    def _filled(self, points: Floats, corners: Ints, border: Ints, k: int, n: int) -> Floats:
-        mesh, con = self.mesh, self.mesh.connectivity
-        old = mesh.points[mesh.corners[corners[:, 0]]]
-        edge = mesh.points[mesh.corners[con.following[corners]]] - old[:, None]
-        edge = edge / np.maximum(np.sqrt(np.einsum("pij,pij->pi", edge, edge)), 1e-300)[..., None]
-        at = points[border]
-        chord = np.sqrt(((np.roll(at, -1, axis=1) - at) ** 2).sum(axis=2)).reshape(-1, k, n).mean(axis=2)  # of side i
-        over = np.roll(edge, -1, axis=1)  # side i crosses edge i + 1
-        away = np.repeat(over * chord[..., None], n, axis=1)
-        other = np.zeros_like(away)
-        other[:, ::n] = edge * np.roll(chord, 1, axis=1)[..., None]
-        outside = np.concatenate([at + away, at + other], axis=1)
         tables = profile_tables(n, self.how.roundness)
-        normals = self.normals[mesh.corner_faces[corners]]
-        return fill(k, n, at, outside, old, normals, tables[2, :3], hollow=bool(tables[3, 0]))
+        edges = np.flatnonzero(self.picked)
+        row_of = np.full(con.n_edges, -1, dtype=np.int32)
+        row_of[edges] = np.arange(len(edges), dtype=np.int32)
+        section = shares(tables, self.turn[edges], n)
+        kind = at.kind.copy()
+        # points: those of old that stay, one for each sector, sections, patches
+        numbers, base = self._numbers(at)
+        picks = np.add.reduceat(self.picked[con.corner_edge[self.ring]].astype(np.int64), self.starts[:-1])
+        corners = np.flatnonzero(kind == PATCH)
+        by_strips = [(int(k), corners[picks[corners] == k]) for k in np.flatnonzero(np.bincount(picks[corners]))] if len(corners) else []
+        begin = base + len(at.spots)
+        room = begin + int(picks.sum()) * (n - 1) + len(corners)
+        room += sum(len(rows) * interior_count(k, n) for k, rows in by_strips)
+        points = np.empty((room, 3))
+        points[:base] = mesh.points if base == mesh.n_points else mesh.points[numbers >= 0]
+        points[base:begin] = at.spots
+        run = (lambda kernel: kernel.plain) if self.plain and len(edges) * n <= _PLAIN else (lambda kernel: kernel)
+        profile, row, centre, filled = run(sections)(
+            points, mesh.n_points, numbers, base, at.spots, mesh.points, mesh.corners, con.following, con.corner_edge, self.picked,
+            row_of, section, self.ring, self.starts, self.closes, at.after, at.ahead, kind, n, begin, self.how.mitre,
+        )  # fmt: skip
+        patches, insides, end = [], [], filled
+        for k, every in by_strips:
+            rows = every[kind[every] == PATCH]
+            if len(rows) == 0:
+                continue
+            inner = interior_count(k, n)
+            corner = self._corner(points, rows, k, n, profile, row)
+            fill(points, end, corner, tables[2, :3], hollow=bool(tables[3, 0]))
+            patches.append((corner, end + np.arange(len(rows) * inner, dtype=np.int32).reshape(len(rows), inner)))
+            insides.append((end, corner))
+            end += len(rows) * inner
+        points = points[:end]
+        # faces: those that are kept, strips, fans, patches
+        closing = run(fans)(mesh.corners, con.corner_edge, self.picked, self.ring, self.starts, kind, row, profile, numbers, centre)
+        here = np.flatnonzero(self.picked[con.corner_edge] & (np.arange(len(con.twins)) < con.twins)).astype(np.int32)
+        there = con.twins[here]
+        single = at.instead[:, 0] >= 0
+        kept = len(mesh.corners) - len(self.ring) + int((at.instead >= 0).sum()) + (n + 1) * int((~single).sum())
+        many = [len(corner.border) * len(template(corner.strips, n).quads) for corner, _ in patches]
+        middles = [len(corner.border) * corner.strips * (n % 2) for corner, _ in patches]
+        total = kept + 4 * n * len(here) + int((closing >= 0).sum()) + 4 * sum(many) + sum(middles)
+        count = mesh.n_faces + n * len(here) + len(closing) + sum(many) + sum(len(c.border) * (n % 2) for c, _ in patches)
+        out, offsets = np.empty(total, dtype=np.int32), np.empty(count + 1, dtype=np.int32)
+        uv = mesh.uv if mesh.uv is not None else np.zeros((0, 2))
+        out_uv = np.empty((total if len(uv) else 0, 2))
+        point_uv = np.zeros((len(points) if len(uv) else 0, 2))
+        first = run(keep)(
+            mesh.points, mesh.corners, mesh.offsets, con.following, self.before, self.position, at.instead, self.begins, profile, row,
+            self.ring, numbers, base, points, uv, out, offsets, out_uv, point_uv,
+        )  # fmt: skip
+        c, f = kept, mesh.n_faces
+        run(strips)(here, there, con.following, row, profile, first, out_uv, uv, self.how.cut_texture, out[c:], out_uv[c:], point_uv)
+        offsets[f : f + n * len(here)] = c + 4 * np.arange(n * len(here), dtype=np.int32)
+        c, f = c + 4 * n * len(here), f + n * len(here)
+        soft = c
+        if len(closing):
+            sizes = (closing >= 0).sum(axis=1)
+            offsets[f : f + len(closing)] = c + np.cumsum(sizes) - sizes
+            out[c : c + int(sizes.sum())] = closing[closing >= 0]
+            c, f = c + int(sizes.sum()), f + len(closing)
+        for corner, own in patches:
+            k, t = corner.strips, template(corner.strips, n)
+            ids = np.concatenate([corner.border, own], axis=1)
+            size, faces = len(ids) * len(t.quads) * 4, len(ids) * len(t.quads)
+            out[c : c + size].reshape(len(ids), -1)[:] = ids[:, t.quads.ravel()]
+            offsets[f : f + faces] = c + 4 * np.arange(faces, dtype=np.int32)
+            c, f = c + size, f + faces
+            if len(t.middle):
+                out[c : c + len(ids) * k].reshape(len(ids), k)[:] = ids[:, t.middle]
+                offsets[f : f + len(ids)] = c + k * np.arange(len(ids), dtype=np.int32)
+                c, f = c + len(ids) * k, f + len(ids)
+        offsets[f] = c
+        if len(uv):
+            for begin_, corner in insides:
+                spread(point_uv, begin_, corner.border, corner.strips, n)
+            out_uv[soft:] = point_uv[out[soft:]]
+        near, far = row[here], row[there]
+        borders = np.concatenate([np.stack([profile[near, a], profile[far, b]], axis=1) for a, b in ((0, n), (n, 0))]) if self.how.sharp else np.zeros((0, 2), np.int32)
+        new = New(n * len(here), count - mesh.n_faces - n * len(here), np.repeat(mesh.corner_faces[here], n), borders, base)
+        if touching:
+            new.close = np.unique(mesh.corner_faces[self.ring])
+        marks = numbers[mesh.edge_pairs] if mesh.edge_pairs is not None else borders
+        body = body_of(mesh, Body(points, out, offsets, out_uv if len(uv) else None), new, marks, self.how, step)
+        places = mesh.points[mesh.corners[self.ring[self.starts[:-1][at.tapered]]]]
+        return Rounded(body, self.picked, width, places, mitred=int((centre >= 0).sum()), patched=int((kind == PATCH).sum()))
 
+    def _numbers(self, at: Sectors) -> tuple[Ints, int]:
+        """Return (n,) new numbers of the points that stay, -1 for those that go, and how many stay."""
+        mesh, con = self.mesh, self.mesh.connectivity
+        left = np.diff(con.point_offsets)
+        old = mesh.corners[self.ring]
+        gone = (at.instead != old[:, None]).all(axis=1)
+        left = left - np.bincount(old[gone], minlength=mesh.n_points)
+        left[mesh.corners[self.ring[self.starts[:-1][at.kind == KEPT]]]] += 1
+        stays = left > 0
+        return np.where(stays, np.cumsum(stays) - 1, -1).astype(np.int32), int(stays.sum())
 
-def _limited(rings: _Rings, width: Floats) -> tuple[Floats, Bools]:
-    """Return widths that leave every side of every face some length, and which edges were limited.
+    def _corner(self, points: Floats, rows: Any, k: int, n: int, profile: Ints, row: Ints) -> Corner:
+        """Return the border of the patches at some rings of k strips."""
+        mesh, con = self.mesh, self.mesh.connectivity
+        inside = concatenated_ranges(self.starts[rows], np.diff(self.starts)[rows])
+        corners = self.ring[inside]
+        corners = corners[self.picked[con.corner_edge[corners]]].reshape(-1, k)  # sides that leave, counter-clockwise
+        # side i of the border runs from the sector behind edge i across edge i + 1
+        border = profile[row[np.roll(corners, -1, axis=1)]][:, :, :0:-1].reshape(len(rows), k * n)
+        old = mesh.points[mesh.corners[corners[:, 0]]]
 
-    A limit on one strip moves the places where its neighbours meet, so it is asked again until all
-    sides are left; from the fourth time on each limit is taken a little lower than it need be. Edges that
-    run on end to end share their least limit, so that the border stays parallel.
-    """
-    asked = width
-    run = _runs(rings)
-    for turn in range(_ROUNDS):
-        limit, _ = _limits(rings, width)
-        if not (rings.picked & (limit < width * (1 - 1e-12))).any():
-            break
-        shared = np.full(len(limit), np.inf)
-        wide = rings.picked & (asked > 0)  # an edge that asks for nothing, as a flat one by radius, limits no other
-        np.minimum.at(shared, run[wide], limit[wide] / asked[wide])
-        limit = np.where(wide, shared[run], np.inf) * np.where(wide, asked, 1.0)
-        over = rings.picked & (limit < width * (1 - 1e-12))
-        width = np.where(over, limit * (1 if turn < 3 else 0.9), width)
-    return width, rings.picked & (width < asked * (1 - 1e-9))
+        def outside(part: slice) -> Floats:
+            edge = mesh.points[mesh.corners[con.following[corners[part]]]] - old[part, None]
+            edge /= np.maximum(np.sqrt(np.einsum("pij,pij->pi", edge, edge)), 1e-300)[..., None]
+            at = points[border[part]]
+            step = np.roll(at, -1, axis=1) - at
+            chord = np.sqrt(np.einsum("pij,pij->pi", step, step)).reshape(-1, k, n).mean(axis=2)  # of side i
+            over = np.roll(edge, -1, axis=1) * chord[..., None]  # side i crosses edge i + 1
+            out = np.empty((k * n + k, len(at), 3))
+            out[: k * n] = (at.reshape(-1, k, n, 3) + over[:, :, None]).reshape(-1, k * n, 3).transpose(1, 0, 2)
+            out[k * n :] = (at[:, ::n] + edge * np.roll(chord, 1, axis=1)[..., None]).transpose(1, 0, 2)
+            return out
 
-
-def _runs(rings: _Rings) -> Ints:
-    """Return (e,) a number for all picked edges that run on end to end, turning by less than 30°, with no other between them."""
-    mesh, con = rings.mesh, rings.mesh.connectivity
-    edges = np.flatnonzero(rings.picked)
-    ends = con.edges[edges].ravel()
-    of = np.repeat(edges, 2)
-    order = np.argsort(ends, kind="stable")
-    ends, of = ends[order], of[order]
-    first = np.flatnonzero(np.diff(ends, prepend=-1) > 0)
-    two = first[np.diff(np.append(first, len(ends))) == 2]
-    a, b, p = of[two], of[two + 1], ends[two]
-
-    def away(e: Any) -> Floats:
-        other = con.edges[e].sum(axis=1) - p
-        d = mesh.points[other] - mesh.points[p]
-        return np.asarray(d / np.maximum(np.sqrt((d * d).sum(axis=1)), 1e-300)[:, None])
-
-    straight = (away(a) * away(b)).sum(axis=1) < -math.cos(math.radians(_RUN))
-    return components(con.n_edges, a[straight], b[straight])
-
-
-def _limits(rings: _Rings, width: Floats) -> tuple[Floats, float]:
-    """Return (e,) how wide each strip may be for the sides of the faces beside it, and the share that fits all.
-
-    What a side loses grows with the widths in proportion, so the share is exact.
-    """
-    mesh, con = rings.mesh, rings.mesh.connectivity
-    made, start, count, ids, *_, sector_a, sector_b = rings.places(width, 1)
-    points = np.concatenate([mesh.points, made])
-    first, last = points[ids[start]], points[ids[start + count - 1]]
-    here, there = mesh.points[mesh.corners], mesh.points[mesh.corners[con.following]]
-    side = there - here
-    length = np.sqrt(np.einsum("ij,ij->i", side, side))
-    way = side / np.where(length > 0, length, 1)[:, None]
-    taken = np.einsum("ij,ij->i", last - here, way) + np.einsum("ij,ij->i", there - first[con.following], way)
-    over = np.flatnonzero(taken > length * (1 + 1e-12))
-    limit = np.full(con.n_edges, np.inf)
-    some = taken > 1e-12 * length
-    fits = float((length[some] / taken[some]).min()) if some.any() else np.inf
-    share = length[over] / taken[over]
-    for corner in (over, con.following[over]):
-        for sector in (sector_a, sector_b):
-            edge = sector[corner]
-            decides = edge >= 0
-            np.minimum.at(limit, edge[decides], share[decides] * width[edge[decides]])
-    return limit, fits
+        return Corner(k, n, border, old, self.normals[mesh.corner_faces[corners]], outside)

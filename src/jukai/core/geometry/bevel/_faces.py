@@ -1,0 +1,245 @@
+"""Compiled: the faces of a bevelled body written one after the other, with their texture coordinates."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from jukai.core.geometry.bevel._sectors import KEPT, MITRE, NONE, PROFILE
+from jukai.core.geometry.kernels import kernel
+
+
+@kernel
+def keep(points: Any, corners: Any, offsets: Any, following: Any, before: Any, position: Any, instead: Any, begins: Any,
+         profile: Any, row: Any, ring: Any, numbers: Any, base: int, all_points: Any, uv: Any, out: Any, out_offsets: Any,
+         out_uv: Any, point_uv: Any) -> Any:  # fmt: skip
+    """Write the faces that are kept; return (c + 1,) where each old corner begins. Texture runs on over each corner's plane."""
+    n_old = points.shape[0]
+    textured = uv.shape[0] > 0
+    n = profile.shape[1] - 1
+    first = np.empty(corners.shape[0] + 1, np.int32)
+    at = 0
+    if textured:
+        for c in range(corners.shape[0]):
+            i = numbers[corners[c]]
+            if i >= 0:
+                point_uv[i, 0], point_uv[i, 1] = uv[c, 0], uv[c, 1]
+    for f in range(offsets.shape[0] - 1):
+        out_offsets[f] = at
+        for c in range(offsets[f], offsets[f + 1]):
+            first[c] = at
+            k = position[c]
+            if k < 0:
+                out[at] = numbers[corners[c]]
+                if textured:
+                    out_uv[at, 0], out_uv[at, 1] = uv[c, 0], uv[c, 1]
+                at += 1
+                continue
+            if instead[k, 0] == PROFILE:
+                line = row[ring[begins[k]]]
+                for t in range(n, -1, -1):
+                    out[at] = profile[line, t]
+                    at += 1
+            else:
+                for t in range(3):
+                    new = instead[k, t]
+                    if new == NONE:
+                        break
+                    out[at] = numbers[new] if new < n_old else base + new - n_old
+                    at += 1
+            if not textured:
+                continue
+            p, q, o = corners[c], corners[following[c]], corners[before[c]]
+            ax, ay, az = points[q, 0] - points[p, 0], points[q, 1] - points[p, 1], points[q, 2] - points[p, 2]
+            bx, by, bz = points[o, 0] - points[p, 0], points[o, 1] - points[p, 1], points[o, 2] - points[p, 2]
+            aa, ab, bb = ax * ax + ay * ay + az * az, ax * bx + ay * by + az * bz, bx * bx + by * by + bz * bz
+            det = aa * bb - ab * ab
+            u, v = uv[c, 0], uv[c, 1]
+            au, av = uv[following[c], 0] - u, uv[following[c], 1] - v
+            bu, bv = uv[before[c], 0] - u, uv[before[c], 1] - v
+            for i in range(first[c], at):
+                new = out[i]
+                x, y, z = all_points[new, 0] - points[p, 0], all_points[new, 1] - points[p, 1], all_points[new, 2] - points[p, 2]
+                ra, rb = x * ax + y * ay + z * az, x * bx + y * by + z * bz
+                if det > 1e-12 * aa * bb:
+                    s, t_ = (bb * ra - ab * rb) / det, (aa * rb - ab * ra) / det
+                else:
+                    s, t_ = ra / max(aa, 1e-300), 0.0
+                out_uv[i, 0], out_uv[i, 1] = u + s * au + t_ * bu, v + s * av + t_ * bv
+                point_uv[new, 0], point_uv[new, 1] = out_uv[i, 0], out_uv[i, 1]
+    out_offsets[offsets.shape[0] - 1] = at
+    first[corners.shape[0]] = at
+    return first
+
+
+@kernel
+def strips(here: Any, there: Any, following: Any, row: Any, profile: Any, first: Any, kept_uv: Any, uv: Any, cut: bool,
+           out: Any, out_uv: Any, point_uv: Any) -> None:  # fmt: skip
+    """Write the faces along each edge, from the first side's face to the twin's: n faces of four sides.
+
+    The texture runs from the one border to the other; where the faces part in the texture, or if
+    ``cut``, each strip has coordinates of its own, 0 to 1.
+    """
+    textured = uv.shape[0] > 0
+    n = profile.shape[1] - 1
+    at = 0
+    for i in range(here.shape[0]):
+        h, t = here[i], there[i]
+        near, far = row[h], row[t]
+        for k in range(n):
+            out[at + 4 * k] = profile[near, k]
+            out[at + 4 * k + 1] = profile[near, k + 1]
+            out[at + 4 * k + 2] = profile[far, n - k - 1]
+            out[at + 4 * k + 3] = profile[far, n - k]
+        if textured:
+            hf, tf = following[h], following[t]
+            seam = cut
+            for x in range(2):
+                seam = seam or abs(uv[h, x] - uv[tf, x]) > 1e-9 or abs(uv[t, x] - uv[hf, x]) > 1e-9
+            a, b, c, d = first[h + 1] - 1, first[hf], first[tf], first[t + 1] - 1
+            for x in range(2):
+                for k in range(n + 1):
+                    s = k / n
+                    if seam:
+                        p = 0.0 if x == 0 else s
+                        q = 1.0 if x == 0 else s
+                    else:
+                        p = kept_uv[a, x] * (1 - s) + kept_uv[c, x] * s
+                        q = kept_uv[b, x] * (1 - s) + kept_uv[d, x] * s
+                    if not cut:
+                        point_uv[profile[near, k], x] = kept_uv[a, x] * (1 - s) + kept_uv[c, x] * s
+                        point_uv[profile[far, n - k], x] = kept_uv[b, x] * (1 - s) + kept_uv[d, x] * s
+                    if k < n:
+                        out_uv[at + 4 * k, x] = p
+                        out_uv[at + 4 * k + 3, x] = q
+                    if k > 0:
+                        out_uv[at + 4 * k - 3, x] = p
+                        out_uv[at + 4 * k - 2, x] = q
+        at += 4 * n
+
+
+@kernel
+def fans(
+    corners: Any, corner_edge: Any, picked: Any, ring: Any, starts: Any, kind: Any, row: Any, profile: Any, numbers: Any, centre: Any
+) -> Any:
+    """Faces from the old points that stay, and the middles of mitred corners of an odd number of segments.
+
+    Pairs of chords make faces of four sides, from both ends to the middle.
+    """
+    n = profile.shape[1] - 1
+    out = np.empty((profile.size + 1, 4), np.int32)
+    chain = np.empty(profile.size + 1, np.int32)
+    count = 0
+    for r in range(starts.shape[0] - 1):
+        lo, hi = starts[r], starts[r + 1]
+        if kind[r] == MITRE and n % 2:
+            for k in range(lo, hi):
+                if picked[corner_edge[ring[k]]]:
+                    line = row[ring[k]]
+                    out[count, 0], out[count, 1], out[count, 2], out[count, 3] = (
+                        centre[r],
+                        profile[line, n // 2 + 1],
+                        profile[line, n // 2],
+                        -1,
+                    )
+                    count += 1
+        if kind[r] != KEPT:
+            continue
+        v = numbers[corners[ring[lo]]]
+        size = hi - lo
+        # begin behind a sector that keeps its point
+        begin = lo
+        last = -1
+        for k in range(lo, hi):
+            if picked[corner_edge[ring[k]]]:
+                last = k
+        previous = row[ring[last]]
+        for k in range(lo, hi):
+            if picked[corner_edge[ring[k]]]:
+                here = row[ring[k]]
+                if profile[here, n] != profile[previous, 0] or here == previous:
+                    begin = k
+                    break
+                previous = here
+        length = here = 0
+        for step in range(size + 1):
+            k = lo + (begin - lo + step) % size
+            over = step == size
+            if not over:
+                if not picked[corner_edge[ring[k]]]:
+                    continue
+                here = row[ring[k]]
+                over = length > 0 and profile[here, n] != chain[length - 1]
+            if over and length > 1:
+                chords = length - 1
+                left = chords // 4 if chords % 2 else chords // 2
+                at = 0
+                for _ in range(left):
+                    for t in range(3):
+                        out[count, t + 1] = chain[at + t]
+                    out[count, 0] = v
+                    count += 1
+                    at += 2
+                if chords % 2:
+                    stop = chords - 2 * left
+                    while at < stop:
+                        out[count, 0], out[count, 1], out[count, 2], out[count, 3] = v, chain[at], chain[at + 1], -1
+                        count += 1
+                        at += 1
+                    for _ in range(left):
+                        for t in range(3):
+                            out[count, t + 1] = chain[at + t]
+                        out[count, 0] = v
+                        count += 1
+                        at += 2
+                length = 0
+            if step < size:
+                if length == 0:
+                    chain[0] = profile[here, n]
+                    length = 1
+                for t in range(n - 1, -1, -1):
+                    chain[length] = profile[here, t]
+                    length += 1
+    return out[:count].copy()
+
+
+@kernel
+def faults(points: Any, corners: Any, offsets: Any, first_new: int, least: float) -> Any:
+    """Ends of sides of new points that are shorter than the root of ``least``, and faces of no area."""
+    a = np.empty(64, np.int64)
+    b = np.empty(64, np.int64)
+    flat = np.empty(64, np.int64)
+    count = many = 0
+    for f in range(offsets.shape[0] - 1):
+        lo, hi = offsets[f], offsets[f + 1]
+        o = corners[lo]
+        sx = sy = sz = 0.0
+        long = 0.0
+        new = o >= first_new
+        px = py = pz = 0.0
+        for i in range(lo, hi):
+            p = corners[i]
+            q = corners[i + 1] if i + 1 < hi else o
+            new = new or q >= first_new
+            qx, qy, qz = points[q, 0] - points[o, 0], points[q, 1] - points[o, 1], points[q, 2] - points[o, 2]
+            sx += py * qz - pz * qy
+            sy += pz * qx - px * qz
+            sz += px * qy - py * qx
+            x, y, z = qx - px, qy - py, qz - pz
+            px, py, pz = qx, qy, qz
+            length = x * x + y * y + z * z
+            long = max(long, length)
+            if length <= least and (p >= first_new or q >= first_new):
+                if count == a.shape[0]:
+                    a = np.concatenate((a, a))
+                    b = np.concatenate((b, b))
+                a[count] = p
+                b[count] = q
+                count += 1
+        if new and sx * sx + sy * sy + sz * sz <= 1e-18 * long * long:
+            if many == flat.shape[0]:
+                flat = np.concatenate((flat, flat))
+            flat[many] = f
+            many += 1
+    return a[:count].copy(), b[:count].copy(), flat[:many].copy()

@@ -1,0 +1,194 @@
+"""Compiled: the points across each strip where it ends, and the creases of mitred corners."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from jukai.core.geometry.bevel._sectors import MITRE, PATCH
+from jukai.core.geometry.kernels import kernel
+
+
+@kernel
+def sections(all_points: Any, n_old: int, numbers: Any, base: int, spots: Any, points: Any, corners: Any, following: Any,
+             corner_edge: Any, picked: Any, edge_row: Any, shares: Any, ring: Any, starts: Any, closes: Any, after: Any,
+             ahead: Any, kind: Any, n: int, at: int, mitre: bool) -> Any:  # fmt: skip
+    """Write the sections of all strips at both their ends into ``all_points``, from row ``at`` on.
+
+    Parameters
+    ----------
+    numbers : (old points,) their new numbers; ``base`` that of the first spot.
+    shares : (picked edges, n + 1) share of the second leg along a section, at rows ``edge_row``.
+    mitre : whether strips at corners run on until they meet in creases; ``kind`` says afterwards where they do.
+
+    Returns
+    -------
+    profile : (picked ring corners, n + 1) new numbers of the points across each strip, counter-clockwise
+    round the old point. row (corners,) the row of the side that leaves a corner. centre (rings,) the
+    point where creases meet. How many rows of ``all_points`` are filled.
+    """
+    picks = 0
+    most = 0
+    for r in range(starts.shape[0] - 1):
+        most = max(most, starts[r + 1] - starts[r])
+        for k in range(starts[r], starts[r + 1]):
+            picks += picked[corner_edge[ring[k]]]
+    profile = np.empty((picks, n + 1), np.int32)
+    row = np.full(corners.shape[0], -1, np.int32)
+    centre = np.full(starts.shape[0] - 1, -1, np.int32)
+    where = np.empty(most + 1, np.int32)
+    half = (n - 1) // 2
+    on = np.empty((2 * most + 1, 3))  # points on the lines of two strips, their directions
+    way = np.empty((most + 1, 3))
+    crease = np.empty((most * (half + 1) + 1, 3))
+    s = np.empty(3)
+    e = np.empty(3)
+    filled = 0
+    for r in range(starts.shape[0] - 1):
+        lo, hi = starts[r], starts[r + 1]
+        v = corners[ring[lo]]
+        vx, vy, vz = points[v, 0], points[v, 1], points[v, 2]
+        p = 0
+        for k in range(lo, hi):
+            if picked[corner_edge[ring[k]]]:
+                where[p] = k
+                p += 1
+        closed = closes[r]
+        shared = closed and p == 2 and kind[r] == 0
+        mitred = mitre and kind[r] == PATCH and n > 0
+        for a in range(p):
+            c = ring[where[a]]
+            q = corners[following[c]]
+            x, y, z = points[q, 0] - vx, points[q, 1] - vy, points[q, 2] - vz
+            length = np.sqrt(x * x + y * y + z * z)
+            length = length if length > 0 else 1.0
+            way[a, 0], way[a, 1], way[a, 2] = x / length, y / length, z / length
+        if mitred:
+            # crease after strip a: where its lines meet those of the next strip
+            reach = 0.0
+            for a in range(p):
+                b = after[where[a]] - n_old
+                reach = max(reach, (spots[b, 0] - vx) ** 2 + (spots[b, 1] - vy) ** 2 + (spots[b, 2] - vz) ** 2)
+            ok = True
+            for j in range(1, half + 2):
+                for a in range(p):
+                    b = after[where[a]] - n_old
+                    g = ahead[where[a]] - n_old
+                    for t in range(3):
+                        s[t], e[t] = spots[b, t], spots[g, t]
+                    along = 0.5 * ((s[0] + e[0] - 2 * vx) * way[a, 0] + (s[1] + e[1] - 2 * vy) * way[a, 1]
+                                   + (s[2] + e[2] - 2 * vz) * way[a, 2])  # fmt: skip
+                    line = edge_row[corner_edge[ring[where[a]]]]
+                    for side in range(2):
+                        k = j if side == 0 else n - j
+                        beta, alpha = shares[line, k], shares[line, n - k]
+                        for t in range(3):
+                            m = points[v, t] + along * way[a, t]
+                            on[2 * a + side, t] = m + alpha * (s[t] - m) + beta * (e[t] - m)
+                if j <= half:
+                    for a in range(p):
+                        b = a + 1 if a + 1 < p else 0
+                        dot = way[a, 0] * way[b, 0] + way[a, 1] * way[b, 1] + way[a, 2] * way[b, 2]
+                        det = 1 - dot * dot
+                        wa = wb = 0.0
+                        for t in range(3):
+                            delta = on[2 * b + 1, t] - on[2 * a, t]
+                            wa += delta * way[a, t]
+                            wb += delta * way[b, t]
+                        ta = (wa - dot * wb) / det if det > 1e-6 else 0.0
+                        tb = (dot * wa - wb) / det if det > 1e-6 else 0.0
+                        far = 0.0
+                        for t in range(3):
+                            x = 0.5 * (on[2 * a, t] + ta * way[a, t] + on[2 * b + 1, t] + tb * way[b, t])
+                            crease[a * half + j - 1, t] = x
+                            far += (x - points[v, t]) ** 2
+                        ok = ok and far <= 9 * reach
+                else:
+                    # the middle: nearest to the middle lines of all strips
+                    xx = xy = xz = yy = yz = zz = rx = ry = rz = 0.0
+                    for a in range(p):
+                        dx, dy, dz = way[a, 0], way[a, 1], way[a, 2]
+                        x = 0.5 * (on[2 * a, 0] + on[2 * a + 1, 0])
+                        y = 0.5 * (on[2 * a, 1] + on[2 * a + 1, 1])
+                        z = 0.5 * (on[2 * a, 2] + on[2 * a + 1, 2])
+                        dot = x * dx + y * dy + z * dz
+                        xx += 1 - dx * dx
+                        xy -= dx * dy
+                        xz -= dx * dz
+                        yy += 1 - dy * dy
+                        yz -= dy * dz
+                        zz += 1 - dz * dz
+                        rx += x - dot * dx
+                        ry += y - dot * dy
+                        rz += z - dot * dz
+                    det = xx * (yy * zz - yz * yz) - xy * (xy * zz - yz * xz) + xz * (xy * yz - yy * xz)
+                    ok = ok and det > 1e-6
+                    if ok:
+                        g = p * half
+                        crease[g, 0] = (rx * (yy * zz - yz * yz) - xy * (ry * zz - yz * rz) + xz * (ry * yz - yy * rz)) / det
+                        crease[g, 1] = (xx * (ry * zz - yz * rz) - rx * (xy * zz - yz * xz) + xz * (xy * rz - ry * xz)) / det
+                        crease[g, 2] = (xx * (yy * rz - ry * yz) - xy * (xy * rz - ry * xz) + rx * (xy * yz - yy * xz)) / det
+                        far = (crease[g, 0] - vx) ** 2 + (crease[g, 1] - vy) ** 2 + (crease[g, 2] - vz) ** 2
+                        ok = far <= 9 * reach
+            mitred = ok
+            if ok:
+                kind[r] = MITRE
+                for k in range(p * half + 1):
+                    for t in range(3):
+                        all_points[at + k, t] = crease[k, t]
+                centre[r] = at + p * half
+        for a in range(p):
+            c = ring[where[a]]
+            start, stop = after[where[a]], ahead[where[a]]
+            row[c] = filled
+            sid = numbers[start] if start < n_old else base + start - n_old
+            eid = numbers[stop] if stop < n_old else base + stop - n_old
+            profile[filled, 0] = sid
+            profile[filled, n] = eid
+            if start == stop:
+                for k in range(1, n):
+                    profile[filled, k] = sid
+                filled += 1
+                continue
+            if mitred:
+                earlier = a - 1 if a > 0 else p - 1
+                for k in range(1, half + 1):
+                    profile[filled, k] = at + a * half + k - 1
+                    profile[filled, n - k] = at + earlier * half + k - 1
+                if n % 2 == 0:
+                    profile[filled, n // 2] = centre[r]
+                filled += 1
+                continue
+            if shared and a == 1:
+                other = row[ring[where[0]]]
+                for k in range(1, n):
+                    profile[filled, k] = profile[other, n - k]
+                filled += 1
+                continue
+            for t in range(3):
+                s[t] = spots[start - n_old, t]
+                e[t] = spots[stop - n_old, t]
+            mx, my, mz = vx, vy, vz
+            if p > 1 and not shared:
+                along = 0.5 * ((s[0] + e[0] - 2 * vx) * way[a, 0] + (s[1] + e[1] - 2 * vy) * way[a, 1]
+                               + (s[2] + e[2] - 2 * vz) * way[a, 2])  # fmt: skip
+                mx, my, mz = vx + along * way[a, 0], vy + along * way[a, 1], vz + along * way[a, 2]
+            elif p == 1 and closed and kind[r] != 0:
+                along = 0.5 * ((s[0] + e[0] - 2 * vx) * way[a, 0] + (s[1] + e[1] - 2 * vy) * way[a, 1]
+                               + (s[2] + e[2] - 2 * vz) * way[a, 2])  # fmt: skip
+                mx, my, mz = vx + along * way[a, 0], vy + along * way[a, 1], vz + along * way[a, 2]
+            line = edge_row[corner_edge[c]]
+            second = edge_row[corner_edge[ring[where[1]]]] if shared else line
+            for k in range(1, n):
+                beta = 0.5 * (shares[line, k] + shares[second, k])
+                alpha = 0.5 * (shares[line, n - k] + shares[second, n - k])
+                all_points[at, 0] = mx + alpha * (s[0] - mx) + beta * (e[0] - mx)
+                all_points[at, 1] = my + alpha * (s[1] - my) + beta * (e[1] - my)
+                all_points[at, 2] = mz + alpha * (s[2] - mz) + beta * (e[2] - mz)
+                profile[filled, k] = at
+                at += 1
+            filled += 1
+        if mitred:
+            at += p * half + 1
+    return profile, row, centre, at

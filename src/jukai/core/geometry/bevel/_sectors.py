@@ -1,0 +1,394 @@
+"""Compiled: where the borders of the strips meet in the faces round each point, and how wide they may be.
+
+Round a point, picked edges part the faces into *sectors*. Each sector gets a point of its own in
+its faces, where the borders of its two strips meet; where faces lie between that no strip touches,
+it gets one beside each strip instead, and the old point stays.
+"""
+
+# ruff: noqa: SIM108 - written for the compiler
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from jukai.core.geometry.kernels import kernel
+
+PLAIN, KEPT, PATCH, MITRE = 0, 1, 2, 3
+NONE, PROFILE = -1, -2
+"""Instead of the number of a point: none; or the points of the strip's profile that ends in this face."""
+
+
+@kernel
+def sectors(points: Any, corners: Any, following: Any, before: Any, corner_faces: Any, corner_edge: Any, normals: Any,
+            picked: Any, width: Any, turn: Any, ring: Any, starts: Any, closes: Any, flat: float) -> Any:  # fmt: skip
+    """New points beside the strips, and what takes the place of each corner.
+
+    Returns
+    -------
+    spots (s, 3), numbered after the old points. instead (r, 3): points that take the place of a
+    corner of the ring, in the face's own order. after, ahead (r,): at a picked edge, the point where
+    its strip begins and ends, counter-clockwise. kind (rings,): what is left open round the point
+    (``PLAIN`` nothing, ``KEPT`` fans from the old point, ``PATCH``). tapered (rings,). one, two (r,): the
+    picked edges that decide where a corner goes.
+    """
+    n_points = points.shape[0]
+    rings = starts.shape[0] - 1
+    size_all = ring.shape[0]
+    most = 0
+    picks = 0
+    for r in range(rings):
+        most = max(most, starts[r + 1] - starts[r])
+        for k in range(starts[r], starts[r + 1]):
+            picks += picked[corner_edge[ring[k]]]
+    spots = np.empty((2 * picks + 2 * rings + 1, 3), np.float64)
+    count = 0
+    instead = np.full((size_all, 3), NONE, np.int32)
+    after = np.full(size_all, NONE, np.int32)
+    ahead = np.full(size_all, NONE, np.int32)
+    one = np.full(size_all, -1, np.int32)
+    two = np.full(size_all, -1, np.int32)
+    kind = np.zeros(rings, np.int8)
+    tapered = np.zeros(rings, np.bool_)
+    d = np.empty((most + 1, 3), np.float64)
+    at_pick = np.empty(most + 1, np.int32)
+    spot = np.empty(3)
+    spot2 = np.empty(3)
+    for r in range(rings):
+        lo = starts[r]
+        size = starts[r + 1] - lo
+        closed = closes[r]
+        v = corners[ring[lo]]
+        vx, vy, vz = points[v, 0], points[v, 1], points[v, 2]
+        p = 0
+        for i in range(size + 1):
+            if i < size:
+                c = ring[lo + i]
+                q = corners[following[c]]
+                if picked[corner_edge[c]]:
+                    at_pick[p] = i
+                    p += 1
+            elif closed:
+                d[size, 0], d[size, 1], d[size, 2] = d[0, 0], d[0, 1], d[0, 2]
+                break
+            else:
+                q = corners[before[ring[lo + size - 1]]]
+            x, y, z = points[q, 0] - vx, points[q, 1] - vy, points[q, 2] - vz
+            length = np.sqrt(x * x + y * y + z * z)
+            length = length if length > 0 else 1.0
+            d[i, 0], d[i, 1], d[i, 2] = x / length, y / length, z / length
+        kept = not closed and p > 1
+        n_sectors = p if closed else p + 1
+        for s in range(n_sectors):
+            if closed:
+                i = at_pick[s]
+                j = at_pick[s + 1] if s + 1 < p else size
+                ea = corner_edge[ring[lo + i]]
+                eb = corner_edge[ring[lo + (j if j < size else 0)]]
+            else:
+                i = at_pick[s - 1] if s > 0 else 0
+                j = at_pick[s] if s < p else size
+                ea = corner_edge[ring[lo + i]] if s > 0 else -1
+                eb = corner_edge[ring[lo + j]] if s < p else -1
+            f0 = corner_faces[ring[lo + i]]
+            level = True
+            for k in range(i, j):
+                one[lo + k] = ea
+                two[lo + k] = eb
+                f = corner_faces[ring[lo + k]]
+                dot = normals[f0, 0] * normals[f, 0] + normals[f0, 1] * normals[f, 1] + normals[f0, 2] * normals[f, 2]
+                level = level and dot > flat
+            level = level or j - i == 1
+            m = j - i - 1  # edges between that are not picked
+            single = True
+            inside_first = inside_last = False  # the sector's own points lie in a face, not on its first or last edge
+            if closed and p == 1 and (m == 0 or (m > 2 and turn[ea] < 1e-3)):
+                # an edge that ends between the two sides of one face, or on a plain: there it runs to a point
+                spot[0], spot[1], spot[2] = vx, vy, vz
+            elif ea >= 0 and eb >= 0 and (m == 0 or (level and (p > 1 or not closed))):
+                wa, wb = width[ea], width[eb]
+                ax, ay, az = d[i, 0], d[i, 1], d[i, 2]
+                bx, by, bz = d[j, 0], d[j, 1], d[j, 2]
+                nx, ny, nz = normals[f0, 0], normals[f0, 1], normals[f0, 2]
+                x, y, z = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
+                length = np.sqrt(x * x + y * y + z * z)
+                sine = x * nx + y * ny + z * nz
+                if length > 1e-6:
+                    # in the corner's own plane: a bent face has another normal
+                    way = 1.0 if sine >= 0 else -1.0
+                    nx, ny, nz = way * x / length, way * y / length, way * z / length
+                    sine = way * length
+                cosine = ax * bx + ay * by + az * bz
+                ux, uy, uz = ny * az - nz * ay, nz * ax - nx * az, nx * ay - ny * ax
+                if abs(sine) < 0.05 and cosine < 0:
+                    along = 0.5 * (wa + wb) * (1 + cosine) / (sine if sine != 0 else 1.0) if abs(sine) > 1e-9 else 0.0
+                else:
+                    safe = sine if abs(sine) > 1e-9 else (1e-9 if sine >= 0 else -1e-9)
+                    along = (wb + wa * cosine) / safe
+                spot[0] = vx + along * ax + wa * ux
+                spot[1] = vy + along * ay + wa * uy
+                spot[2] = vz + along * az + wa * uz
+            else:
+                # how far the border of a strip cuts its neighbouring edges
+                stub = closed and p == 1 and m == 2  # ends in the face across the point
+                apart = ea >= 0 and eb >= 0 and m != 1  # strips with faces between that neither touches
+                sf = sl = 0.0
+                for side in range(2):
+                    if (ea if side == 0 else eb) < 0:
+                        continue
+                    h = i if side == 0 else j  # the picked edge, its neighbour, the face between
+                    g = i + 1 if side == 0 else j - 1
+                    f = corner_faces[ring[lo + (i if side == 0 else j - 1)]]
+                    x = d[h, 1] * d[g, 2] - d[h, 2] * d[g, 1]
+                    y = d[h, 2] * d[g, 0] - d[h, 0] * d[g, 2]
+                    z = d[h, 0] * d[g, 1] - d[h, 1] * d[g, 0]
+                    sine = np.sqrt(x * x + y * y + z * z)
+                    cosine = d[h, 0] * d[g, 0] + d[h, 1] * d[g, 1] + d[h, 2] * d[g, 2]
+                    up = x * normals[f, 0] + y * normals[f, 1] + z * normals[f, 2]
+                    hollow = up < 0 if side == 0 else up > 0
+                    # behind the point the strip would lie over the faces there
+                    behind = cosine < (-0.75 if stub else -1e-9) and (apart or (closed and p == 1))
+                    w = width[ea if side == 0 else eb]
+                    if side == 0:
+                        inside_first = hollow or behind
+                        sf = w / max(sine, 0.17)
+                    else:
+                        inside_last = hollow or behind
+                        sl = w / max(sine, 0.17)
+                    if hollow or behind:
+                        # straight beside the old point and half the width before it
+                        way = 1.0 if side == 0 else -1.0
+                        ux = way * (normals[f, 1] * d[h, 2] - normals[f, 2] * d[h, 1])
+                        uy = way * (normals[f, 2] * d[h, 0] - normals[f, 0] * d[h, 2])
+                        uz = way * (normals[f, 0] * d[h, 1] - normals[f, 1] * d[h, 0])
+                        x, y, z = vx + w * (ux + 0.5 * d[h, 0]), vy + w * (uy + 0.5 * d[h, 1]), vz + w * (uz + 0.5 * d[h, 2])
+                    else:
+                        slide = sf if side == 0 else sl
+                        x, y, z = vx + slide * d[g, 0], vy + slide * d[g, 1], vz + slide * d[g, 2]
+                    if side == 0:
+                        spot[0], spot[1], spot[2] = x, y, z
+                    else:
+                        spot2[0], spot2[1], spot2[2] = x, y, z
+                if ea >= 0 and eb >= 0 and m == 1:
+                    slide = 0.5 * (sf + sl)
+                    if inside_first or inside_last:
+                        tapered[r] = True
+                        slide = 0.0
+                    spot[0] = vx + slide * d[i + 1, 0]
+                    spot[1] = vy + slide * d[i + 1, 1]
+                    spot[2] = vz + slide * d[i + 1, 2]
+                elif ea < 0 and m == 0 and not inside_last:  # only the face at the rim lies between
+                    spot[0], spot[1], spot[2] = spot2[0], spot2[1], spot2[2]
+                elif eb < 0 and m == 0 and not inside_first:
+                    pass
+                else:
+                    single = False
+            if single:
+                spots[count, 0], spots[count, 1], spots[count, 2] = spot[0], spot[1], spot[2]
+                for k in range(i, j):
+                    instead[lo + k, 0] = n_points + count
+                first = last = n_points + count
+                count += 1
+            else:
+                stub = closed and p == 1 and m == 2 and not inside_first and not inside_last
+                kept = kept or not stub
+                first = last = NONE
+                if ea >= 0:
+                    spots[count, 0], spots[count, 1], spots[count, 2] = spot[0], spot[1], spot[2]
+                    first = n_points + count
+                    count += 1
+                if eb >= 0:
+                    spots[count, 0], spots[count, 1], spots[count, 2] = spot2[0], spot2[1], spot2[2]
+                    last = n_points + count
+                    count += 1
+                for k in range(i, j):
+                    # in the face's own order: along its arriving side, the old point, its leaving side
+                    t = 0
+                    if (k == j - 1 and eb >= 0) or (k + 1 == j - 1 and eb >= 0 and not inside_last):
+                        instead[lo + k, t] = last
+                        t += 1
+                    if stub and k == i + 1:
+                        instead[lo + k, 0] = PROFILE
+                        continue
+                    if (not (k == i and ea >= 0 and not inside_first)) and (not (k == j - 1 and eb >= 0 and not inside_last)):
+                        instead[lo + k, t] = v
+                        t += 1
+                    if (k == i and ea >= 0) or (k == i + 1 and ea >= 0 and not inside_first):
+                        instead[lo + k, t] = first
+            if ea >= 0:
+                after[lo + i] = first
+            if eb >= 0:
+                ahead[lo + (j if j < size else 0)] = last
+        if kept:
+            kind[r] = KEPT
+        elif closed and p > 2:
+            kind[r] = PATCH
+    return spots[:count].copy(), instead, after, ahead, kind, tapered, one, two
+
+
+@kernel
+def shrinking(points: Any, corners: Any, following: Any, position: Any, instead: Any, after: Any, ahead: Any, begins: Any,
+              spots: Any, one: Any, two: Any, width: Any, limit: Any) -> float:  # fmt: skip
+    """Lower ``limit`` (e,) to what the sides of the faces allow; return the share of all widths that fits.
+
+    What a side loses grows with the widths in proportion, so the share is exact.
+    """
+    n = points.shape[0]
+    fits = np.inf
+    ends = np.empty((2, 3))
+    for c in range(corners.shape[0]):
+        g = following[c]
+        k, h = position[c], position[g]
+        if k < 0 and h < 0:
+            continue
+        p, q = corners[c], corners[g]
+        x, y, z = points[q, 0] - points[p, 0], points[q, 1] - points[p, 1], points[q, 2] - points[p, 2]
+        length = np.sqrt(x * x + y * y + z * z)
+        if not length > 0:
+            continue
+        x, y, z = x / length, y / length, z / length
+        for side in range(2):
+            at = k if side == 0 else h
+            old = p if side == 0 else q
+            new = old
+            if at >= 0:
+                if instead[at, 0] == PROFILE:
+                    new = after[begins[at]] if side == 0 else ahead[begins[at]]
+                elif side == 1 or instead[at, 1] == NONE:
+                    new = instead[at, 0]
+                else:
+                    new = instead[at, 2] if instead[at, 2] != NONE else instead[at, 1]
+            for t in range(3):
+                ends[side, t] = points[old, t] if new < n else spots[new - n, t]
+        taken = (
+            (ends[0, 0] - points[p, 0]) * x + (ends[0, 1] - points[p, 1]) * y + (ends[0, 2] - points[p, 2]) * z
+            + (points[q, 0] - ends[1, 0]) * x + (points[q, 1] - ends[1, 1]) * y + (points[q, 2] - ends[1, 2]) * z
+        )  # fmt: skip
+        if not taken > 1e-12 * length:
+            continue
+        share = length / taken
+        fits = min(fits, share)
+        if taken > length * (1 + 1e-12):
+            for side in range(2):
+                at = k if side == 0 else h
+                if at >= 0:
+                    if one[at] >= 0:
+                        limit[one[at]] = min(limit[one[at]], share * width[one[at]])
+                    if two[at] >= 0:
+                        limit[two[at]] = min(limit[two[at]], share * width[two[at]])
+    return fits
+
+
+@kernel
+def parting(points: Any, corners: Any, offsets: Any, normals: Any, position: Any, instead: Any, after: Any, ahead: Any,
+            begins: Any, spots: Any, one: Any, two: Any, width: Any, limit: Any) -> float:  # fmt: skip
+    """Lower ``limit`` (e,) to where a corner of a hollow face runs into a side across it; return the share that fits.
+
+    Corners move in proportion to the widths; a corner meets a side where a polynomial of second
+    degree in the share is nothing (the split events of Aichholzer et al. 1995, with any speeds).
+    """
+    n = points.shape[0]
+    fits = np.inf
+    most = 0
+    for f in range(offsets.shape[0] - 1):
+        most = max(most, offsets[f + 1] - offsets[f])
+    base = np.empty((3 * most, 3))
+    move = np.empty((3 * most, 3))
+    flow = np.empty((3 * most, 2))
+    rest = np.empty((3 * most, 2))
+    of = np.empty(3 * most, np.int32)
+    for f in range(offsets.shape[0] - 1):
+        lo, hi = offsets[f], offsets[f + 1]
+        if hi - lo < 4:
+            continue
+        touched = False
+        for c in range(lo, hi):
+            touched = touched or position[c] >= 0
+        if not touched:
+            continue
+        nx, ny, nz = normals[f, 0], normals[f, 1], normals[f, 2]
+        hollow = False
+        count = 0
+        for c in range(lo, hi):
+            p = corners[c]
+            q = corners[c + 1 if c + 1 < hi else lo]
+            o = corners[c - 1 if c > lo else hi - 1]
+            ax, ay, az = points[p, 0] - points[o, 0], points[p, 1] - points[o, 1], points[p, 2] - points[o, 2]
+            bx, by, bz = points[q, 0] - points[p, 0], points[q, 1] - points[p, 1], points[q, 2] - points[p, 2]
+            up = (ay * bz - az * by) * nx + (az * bx - ax * bz) * ny + (ax * by - ay * bx) * nz
+            hollow = hollow or up < -1e-9 * np.sqrt((ax * ax + ay * ay + az * az) * (bx * bx + by * by + bz * bz))
+            at = position[c]
+            for t in range(3):
+                if at < 0:
+                    new = p if t == 0 else NONE
+                elif instead[at, 0] == PROFILE:
+                    new = ahead[begins[at]] if t == 0 else (after[begins[at]] if t == 1 else NONE)
+                else:
+                    new = instead[at, t]
+                if new == NONE:
+                    break
+                hollow = hollow or t > 0
+                for x in range(3):
+                    base[count, x] = points[p, x]
+                    move[count, x] = 0.0 if new < n else spots[new - n, x] - points[p, x]
+                of[count] = c
+                count += 1
+        if not hollow:
+            continue
+        # in the plane of the face
+        ux, uy, uz = 1.0, 0.0, 0.0
+        if abs(nx) > abs(ny):
+            ux, uy = 0.0, 1.0
+        dot = ux * nx + uy * ny + uz * nz
+        ux, uy, uz = ux - dot * nx, uy - dot * ny, uz - dot * nz
+        length = np.sqrt(ux * ux + uy * uy + uz * uz)
+        ux, uy, uz = ux / length, uy / length, uz / length
+        wx, wy, wz = ny * uz - nz * uy, nz * ux - nx * uz, nx * uy - ny * ux
+        ox, oy, oz = base[0, 0], base[0, 1], base[0, 2]
+        for i in range(count):
+            x, y, z = base[i, 0] - ox, base[i, 1] - oy, base[i, 2] - oz
+            rest[i, 0], rest[i, 1] = x * ux + y * uy + z * uz, x * wx + y * wy + z * wz
+            x, y, z = move[i, 0], move[i, 1], move[i, 2]
+            flow[i, 0], flow[i, 1] = x * ux + y * uy + z * uz, x * wx + y * wy + z * wz
+        for i in range(count):
+            for k in range(count):
+                g = k + 1 if k + 1 < count else 0
+                if of[k] == of[i] or of[g] == of[i]:
+                    continue
+                # side k to g, seen from point i: (a + b λ) × (c + e λ)
+                ax, ay = rest[g, 0] - rest[k, 0], rest[g, 1] - rest[k, 1]
+                bx, by = flow[g, 0] - flow[k, 0], flow[g, 1] - flow[k, 1]
+                cx, cy = rest[i, 0] - rest[k, 0], rest[i, 1] - rest[k, 1]
+                ex, ey = flow[i, 0] - flow[k, 0], flow[i, 1] - flow[k, 1]
+                two_ = bx * ey - by * ex
+                one_ = ax * ey - ay * ex + bx * cy - by * cx
+                none = ax * cy - ay * cx
+                disc = one_ * one_ - 4 * two_ * none
+                if disc < 0:
+                    continue
+                root = np.sqrt(disc)
+                way = -0.5 * (one_ + (root if one_ >= 0 else -root))
+                for answer in range(2):
+                    if answer == 0:
+                        share = none / way if way != 0 else -1.0
+                    else:
+                        share = way / two_ if two_ != 0 else -1.0
+                    if not (1e-9 < share < 1.05) or share >= fits * 4:
+                        continue
+                    if one_ + 2 * two_ * share >= 0:  # it comes from outside, or along the side
+                        continue
+                    x, y = ax + bx * share, ay + by * share
+                    along = (cx + ex * share) * x + (cy + ey * share) * y
+                    long = x * x + y * y
+                    if not (-1e-9 * long <= along <= (1 + 1e-9) * long):
+                        continue
+                    fits = min(fits, share)
+                    if share < 1 - 1e-12:
+                        for which in (i, k, g):
+                            at = position[of[which]]
+                            if at >= 0:
+                                if one[at] >= 0:
+                                    limit[one[at]] = min(limit[one[at]], share * width[one[at]])
+                                if two[at] >= 0:
+                                    limit[two[at]] = min(limit[two[at]], share * width[two[at]])
+    return fits

@@ -1,0 +1,196 @@
+"""What shrank to nothing is taken out: sides of no length, faces of no area, places where a face meets itself."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from jukai.core.geometry.arrays import Floats, Ints, concatenated_ranges
+from jukai.core.geometry.bevel._faces import faults
+
+__all__ = ["Body", "cleaned"]
+
+Long = NDArray[np.int64]
+_PLAIN = 4000
+_ROUNDS = 6
+_NEAR = 1e-9
+"""Share of the body's size below which two points are one."""
+_CROWDED = 400
+"""Corners of a face up to which all its points are held against all its sides."""
+
+
+@dataclass(slots=True, eq=False)
+class Body:
+    """Faces in compressed rows, and where they come from.
+
+    Attributes
+    ----------
+    rows : (f,) which of the faces given at first each one is; None while all are there, in their order.
+    merged : (n,) the point that each one has become; None while all stand for themselves.
+    """
+
+    points: Floats
+    corners: Ints | Long
+    offsets: Ints | Long
+    uv: Floats | None
+    rows: Long | None = None
+    merged: Long | None = None
+
+
+def cleaned(body: Body, first_new: int, size: float, close: Any = ()) -> Body:
+    """Return the body without what shrank to nothing.
+
+    Points that a side of no length joins become one. A face without area is a path there and back:
+    its sides are divided where its own points lie on them, in the faces across too, and then it
+    falls away. A face that meets itself in a point becomes two.
+
+    Parameters
+    ----------
+    first_new : points before this one were there before and are not joined with each other.
+    size : mm, of the body.
+    close : faces that may touch themselves although they have an area.
+    """
+    least = (_NEAR * size) ** 2
+    suspects = np.asarray(close, dtype=np.int64)
+    for _ in range(_ROUNDS):
+        run = faults.choose(len(body.corners), _PLAIN)
+        a, b, flat = run(body.points, body.corners, body.offsets, first_new, least)
+        suspects = np.union1d(suspects, flat)
+        if len(a) == 0 and len(suspects) == 0:
+            return body
+        joins, cuts = _meetings(body, suspects, _NEAR * size, first_new)
+        a, b = np.concatenate([a, joins[:, 0]]), np.concatenate([b, joins[:, 1]])
+        if len(a) == 0 and not cuts:
+            return body
+        if cuts:
+            body = _divided(body, cuts)
+        body = _joined(body, a, b)
+        suspects = np.zeros(0, dtype=np.int64)
+    return body
+
+
+def _meetings(body: Body, faces: Long, near: float, first_new: int) -> tuple[Long, dict[tuple[int, int], list[int]]]:
+    """Return pairs of points of one face at the same place, and points that lie on a side of their own face."""
+    joins: list[tuple[int, int]] = []
+    cuts: dict[tuple[int, int], list[int]] = {}
+    for f in faces.tolist():
+        ids = body.corners[body.offsets[f] : body.offsets[f + 1]]
+        if len(ids) > _CROWDED or (ids < first_new).all():
+            continue
+        at = body.points[ids]
+        side = np.roll(at, -1, axis=0) - at
+        rel = at[:, None] - at[None]  # point i from where side j begins
+        apart = np.sqrt((rel * rel).sum(axis=2))
+        own = ids[:, None] == ids[None]
+        i, j = np.nonzero((apart <= near) & ~own)
+        joins += [(int(ids[p]), int(ids[q])) for p, q in zip(i, j, strict=True) if p < q]
+        long = (side * side).sum(axis=1)
+        along = (rel * side).sum(axis=2) / np.maximum(long, 1e-300)
+        off = rel - along[..., None] * side
+        reach = np.sqrt(long)
+        on = ((off * off).sum(axis=2) <= near * near) & (along * reach > near) & ((1 - along) * reach > near)
+        i, j = np.nonzero(on & ~own & ~np.roll(own, -1, axis=1))
+        for p, q in zip(i, j, strict=True):
+            one, two = int(ids[q]), int(ids[(q + 1) % len(ids)])
+            cuts.setdefault((min(one, two), max(one, two)), []).append(int(ids[p]))
+    return np.array(joins, dtype=np.int64).reshape(-1, 2), cuts
+
+
+def _divided(body: Body, cuts: dict[tuple[int, int], list[int]]) -> Body:
+    """Return the body with points set into sides, in all faces that have them."""
+    corners, offsets = body.corners.astype(np.int64), body.offsets
+    total = len(body.points)
+    following = np.arange(1, len(corners) + 1)
+    following[offsets[1:][np.diff(offsets) > 0] - 1] = offsets[:-1][np.diff(offsets) > 0]
+    here, there = corners, corners[following]
+    keys = np.minimum(here, there) * total + np.maximum(here, there)
+    wanted = np.sort(np.array([a * total + b for a, b in cuts], dtype=np.int64))
+    spot = np.minimum(np.searchsorted(wanted, keys), len(wanted) - 1)
+    places, ids, values = [], [], []
+    for c in np.flatnonzero(wanted[spot] == keys).tolist():
+        p, q = int(here[c]), int(there[c])
+        line = body.points[q] - body.points[p]
+        new = np.array(sorted(set(cuts[min(p, q), max(p, q)])))
+        along = (body.points[new] - body.points[p]) @ line / float(line @ line)
+        order = np.argsort(along, kind="stable")
+        places += [c + 1] * len(new)
+        ids += new[order].tolist()
+        if body.uv is not None:
+            values.append(body.uv[c] + along[order, None] * (body.uv[following[c]] - body.uv[c]))
+    face = np.searchsorted(offsets, np.array(places) - 1, side="right") - 1
+    sizes = np.diff(offsets) + np.bincount(face, minlength=len(offsets) - 1)
+    uv = None if body.uv is None else np.insert(body.uv, places, np.concatenate(values), axis=0)
+    return Body(body.points, np.insert(corners, places, ids), _offsets(sizes), uv, body.rows, body.merged)
+
+
+def _joined(body: Body, a: Long, b: Long) -> Body:
+    """Return the body with points made one, faces parted where they then meet themselves, and no face of under three corners."""
+    merged = _representatives(a, b, len(body.points))
+    corners = merged[body.corners]
+    count = len(body.offsets) - 1
+    face = np.repeat(np.arange(count), np.diff(body.offsets))
+    order = np.lexsort((corners, face))
+    again = (np.diff(face[order]) == 0) & (np.diff(corners[order]) == 0)
+    crossed = np.unique(face[order][1:][again])
+    good = np.ones(count, dtype=bool)
+    good[crossed] = False
+    parts, rows = [np.flatnonzero(good[face])], [np.flatnonzero(good)]
+    sizes = [np.diff(body.offsets)[good]]
+    for f in crossed.tolist():
+        first = int(body.offsets[f])
+        loops = list(_loops(corners[first : int(body.offsets[f + 1])].tolist()))
+        for loop in loops:
+            parts.append(np.array(loop) + first)
+            rows.append(np.array([f]))
+            sizes.append(np.array([len(loop)]))
+    row, size, use = np.concatenate(rows), np.concatenate(sizes), np.concatenate(parts)
+    begins = np.cumsum(size) - size
+    stay = np.argsort(row, kind="stable")
+    stay = stay[size[stay] >= 3]
+    take = use[concatenated_ranges(begins[stay], size[stay])]
+    before = np.arange(len(body.points)) if body.merged is None else body.merged
+    came = row[stay] if body.rows is None else body.rows[row[stay]]
+    return Body(
+        body.points, corners[take], _offsets(size[stay]), None if body.uv is None else body.uv[take], came, merged[before]
+    )
+
+
+def _loops(ring: list[int]) -> Iterator[list[int]]:
+    """Return the rings of different points that a ring is made of, as places in it; of two points and fewer none."""
+    stack: list[int] = []
+    seen: dict[int, int] = {}
+    for place, point in enumerate(ring):
+        if point in seen:
+            cut = seen[point]
+            loop, stack = stack[cut:], stack[:cut]
+            for i in loop:
+                del seen[ring[i]]
+            if len(loop) >= 3:
+                yield loop
+        seen[point] = len(stack)
+        stack.append(place)
+    if len(stack) >= 3:
+        yield stack
+
+
+def _representatives(a: Long, b: Long, count: int) -> Long:
+    out = np.arange(count)
+    while len(a):
+        low = np.minimum(out[a], out[b])
+        before = out.copy()
+        np.minimum.at(out, out[a], low)
+        np.minimum.at(out, out[b], low)
+        np.minimum.at(out, a, low)
+        np.minimum.at(out, b, low)
+        out = out[out]
+        if (out == before).all():
+            break
+    return out
+
+
+def _offsets(sizes: Any) -> Long:
+    return np.concatenate([[0], np.cumsum(sizes)])
