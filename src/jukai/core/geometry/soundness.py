@@ -14,7 +14,7 @@ from jukai.core.geometry.measures import area, face_normals, signed_volume, vect
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.triangulation import triangulate
 
-__all__ = ["Finding", "Soundness", "soundness"]
+__all__ = ["Finding", "Soundness", "folded_faces", "soundness"]
 
 _PLACES = 50
 _SLIVER = 1e-4
@@ -224,7 +224,7 @@ def _faces_that_fail(mesh: Mesh, find: Any) -> None:
     find("faces_without_area", "failure", f"{_number(len(none), 'face has', 'faces have')} no area.", centres[none])
     thin = np.flatnonzero((areas > 1e-14 * spread**2) & (areas < _SLIVER * spread**2))
     find("slivers", "warning", f"{_number(len(thin), 'face is a sliver', 'faces are slivers')}.", centres[thin])
-    folded = _folded_faces(mesh, areas)
+    folded = folded_faces(mesh)
     find(
         "folded_faces",
         "failure",
@@ -244,12 +244,16 @@ def _faces_that_fail(mesh: Mesh, find: Any) -> None:
         find("repeated_faces", "warning", f"{_number(len(twice), 'face is', 'faces are')} there twice.", centres[twice])
 
 
-def _folded_faces(mesh: Mesh, areas: Floats) -> Ints:
+def folded_faces(mesh: Mesh) -> Ints:
     """Return the flat faces whose triangles cover more than their area: their outline crosses itself."""
+    va = vector_areas(mesh)
+    areas = np.sqrt(np.einsum("ij,ij->i", va, va))
     tri = triangulate(mesh)
     p = mesh.points[tri.points(mesh)]
     cross = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
-    covered = np.bincount(tri.faces, 0.5 * np.sqrt(np.einsum("ij,ij->i", cross, cross)), minlength=mesh.n_faces)
+    # seen along the face's normal: a thin face that is bent a little covers no more than its area
+    seen = np.abs(np.einsum("ij,ij->i", cross, face_normals(mesh)[tri.faces]))
+    covered = np.bincount(tri.faces, 0.5 * seen, minlength=mesh.n_faces)
     return np.flatnonzero((mesh.sides > 3) & (covered > areas * (1 + 1e-6)) & ~_bent(mesh)).astype(np.int32)
 
 

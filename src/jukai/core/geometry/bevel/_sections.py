@@ -170,13 +170,13 @@ def sections(all_points: Any, n_old: int, numbers: Any, base: int, spots: Any, p
                 s[t] = spots[start - n_old, t]
                 e[t] = spots[stop - n_old, t]
             mx, my, mz = vx, vy, vz
-            if p > 1 and not shared:
-                along = 0.5 * ((s[0] + e[0] - 2 * vx) * way[a, 0] + (s[1] + e[1] - 2 * vy) * way[a, 1]
-                               + (s[2] + e[2] - 2 * vz) * way[a, 2])  # fmt: skip
-                mx, my, mz = vx + along * way[a, 0], vy + along * way[a, 1], vz + along * way[a, 2]
-            elif p == 1 and closed and kind[r] != 0:
-                along = 0.5 * ((s[0] + e[0] - 2 * vx) * way[a, 0] + (s[1] + e[1] - 2 * vy) * way[a, 1]
-                               + (s[2] + e[2] - 2 * vz) * way[a, 2])  # fmt: skip
+            sa = ea = 0.0
+            apart = (p > 1 and not shared) or (p == 1 and closed and kind[r] != 0)
+            if apart:
+                for t in range(3):
+                    sa += (s[t] - points[v, t]) * way[a, t]
+                    ea += (e[t] - points[v, t]) * way[a, t]
+                along = 0.5 * (sa + ea)
                 mx, my, mz = vx + along * way[a, 0], vy + along * way[a, 1], vz + along * way[a, 2]
             line = edge_row[corner_edge[c]]
             second = edge_row[corner_edge[ring[where[1]]]] if shared else line
@@ -186,6 +186,12 @@ def sections(all_points: Any, n_old: int, numbers: Any, base: int, spots: Any, p
                 all_points[at, 0] = mx + alpha * (s[0] - mx) + beta * (e[0] - mx)
                 all_points[at, 1] = my + alpha * (s[1] - my) + beta * (e[1] - my)
                 all_points[at, 2] = mz + alpha * (s[2] - mz) + beta * (e[2] - mz)
+                if apart and alpha + beta > 1:
+                    # hollow: back from the corner as far as keeps it off the neighbouring strips
+                    back = max(alpha * sa, beta * ea) - along * (1 - alpha - beta) - alpha * sa - beta * ea
+                    back = max(back, 0.0)
+                    for t in range(3):
+                        all_points[at, t] += back * way[a, t]
                 profile[filled, k] = at
                 at += 1
             filled += 1

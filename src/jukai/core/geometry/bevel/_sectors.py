@@ -129,7 +129,7 @@ def sectors(points: Any, corners: Any, following: Any, before: Any, corner_faces
                 spot[1] = vy + along * ay + wa * uy
                 spot[2] = vz + along * az + wa * uz
             else:
-                # how far the border of a strip cuts its neighbouring edges
+                # how far the border of a strip cuts its neighbouring edges; sines of the angles to them
                 stub = closed and p == 1 and m == 2  # ends in the face across the point
                 apart = ea >= 0 and eb >= 0 and m != 1  # strips with faces between that neither touches
                 sf = sl = 0.0
@@ -151,10 +151,10 @@ def sectors(points: Any, corners: Any, following: Any, before: Any, corner_faces
                     w = width[ea if side == 0 else eb]
                     if side == 0:
                         inside_first = hollow or behind
-                        sf = w / max(sine, 0.17)
+                        sf = sine
                     else:
                         inside_last = hollow or behind
-                        sl = w / max(sine, 0.17)
+                        sl = sine
                     if hollow or behind:
                         # straight beside the old point and half the width before it
                         way = 1.0 if side == 0 else -1.0
@@ -163,14 +163,15 @@ def sectors(points: Any, corners: Any, following: Any, before: Any, corner_faces
                         uz = way * (normals[f, 0] * d[h, 1] - normals[f, 1] * d[h, 0])
                         x, y, z = vx + w * (ux + 0.5 * d[h, 0]), vy + w * (uy + 0.5 * d[h, 1]), vz + w * (uz + 0.5 * d[h, 2])
                     else:
-                        slide = sf if side == 0 else sl
+                        slide = w / max(sine, 0.17)
                         x, y, z = vx + slide * d[g, 0], vy + slide * d[g, 1], vz + slide * d[g, 2]
                     if side == 0:
                         spot[0], spot[1], spot[2] = x, y, z
                     else:
                         spot2[0], spot2[1], spot2[2] = x, y, z
                 if ea >= 0 and eb >= 0 and m == 1:
-                    slide = 0.5 * (sf + sl)
+                    # what keeps both strips nearest to their widths, by least squares
+                    slide = (width[ea] * sf + width[eb] * sl) / max(sf * sf + sl * sl, 0.03)
                     if inside_first or inside_last:
                         tapered[r] = True
                         slide = 0.0
@@ -296,6 +297,7 @@ def parting(points: Any, corners: Any, offsets: Any, normals: Any, position: Any
     move = np.empty((3 * most, 3))
     flow = np.empty((3 * most, 2))
     rest = np.empty((3 * most, 2))
+    reach = np.empty(3 * most)
     of = np.empty(3 * most, np.int32)
     for f in range(offsets.shape[0] - 1):
         lo, hi = offsets[f], offsets[f + 1]
@@ -307,7 +309,7 @@ def parting(points: Any, corners: Any, offsets: Any, normals: Any, position: Any
         if not touched:
             continue
         nx, ny, nz = normals[f, 0], normals[f, 1], normals[f, 2]
-        hollow = False
+        hollow = bridged = False
         count = 0
         for c in range(lo, hi):
             p = corners[c]
@@ -335,6 +337,9 @@ def parting(points: Any, corners: Any, offsets: Any, normals: Any, position: Any
                 count += 1
         if not hollow:
             continue
+        for c in range(lo, hi):
+            for g in range(lo, c):
+                bridged = bridged or corners[g] == corners[c]
         # in the plane of the face
         ux, uy, uz = 1.0, 0.0, 0.0
         if abs(nx) > abs(ny):
@@ -350,10 +355,16 @@ def parting(points: Any, corners: Any, offsets: Any, normals: Any, position: Any
             rest[i, 0], rest[i, 1] = x * ux + y * uy + z * uz, x * wx + y * wy + z * wz
             x, y, z = move[i, 0], move[i, 1], move[i, 2]
             flow[i, 0], flow[i, 1] = x * ux + y * uy + z * uz, x * wx + y * wy + z * wz
+            reach[i] = 1.05 * np.sqrt(x * x + y * y + z * z)
         for i in range(count):
             for k in range(count):
                 g = k + 1 if k + 1 < count else 0
                 if of[k] == of[i] or of[g] == of[i]:
+                    continue
+                room = reach[i] + max(reach[k], reach[g])
+                x, y = rest[i, 0], rest[i, 1]
+                if (x < min(rest[k, 0], rest[g, 0]) - room or x > max(rest[k, 0], rest[g, 0]) + room
+                        or y < min(rest[k, 1], rest[g, 1]) - room or y > max(rest[k, 1], rest[g, 1]) + room):  # fmt: skip
                     continue
                 # side k to g, seen from point i: (a + b λ) × (c + e λ)
                 ax, ay = rest[g, 0] - rest[k, 0], rest[g, 1] - rest[k, 1]
@@ -382,6 +393,8 @@ def parting(points: Any, corners: Any, offsets: Any, normals: Any, position: Any
                     long = x * x + y * y
                     if not (-1e-9 * long <= along <= (1 + 1e-9) * long):
                         continue
+                    if bridged:
+                        share *= 0.999  # it can't be parted where it meets itself: a gap is left
                     fits = min(fits, share)
                     if share < 1 - 1e-12:
                         for which in (i, k, g):

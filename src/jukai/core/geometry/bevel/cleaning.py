@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from jukai.core.geometry.arrays import Floats, Ints, concatenated_ranges
+from jukai.core.geometry.arrays import Bools, Floats, Ints, concatenated_ranges
 from jukai.core.geometry.bevel._faces import faults
 
 __all__ = ["Body", "cleaned"]
@@ -56,19 +56,24 @@ def cleaned(body: Body, first_new: int, size: float, close: Any = ()) -> Body:
     """
     least = (_NEAR * size) ** 2
     suspects = np.asarray(close, dtype=np.int64)
+    bridged = None
     for _ in range(_ROUNDS):
         run = faults.choose(len(body.corners), _PLAIN)
         a, b, flat = run(body.points, body.corners, body.offsets, first_new, least)
         suspects = np.union1d(suspects, flat)
         if len(a) == 0 and len(suspects) == 0:
             return body
-        joins, cuts = _meetings(body, suspects, _NEAR * size, first_new)
+        if bridged is None:
+            keep, face = _unrepeated(body.corners, body.offsets)
+            bridged = _twice(body.corners[keep], face, len(body.offsets) - 1)
+        now = bridged if body.rows is None else bridged[body.rows]
+        joins, cuts = _meetings(body, suspects[~now[suspects]], _NEAR * size, first_new)
         a, b = np.concatenate([a, joins[:, 0]]), np.concatenate([b, joins[:, 1]])
         if len(a) == 0 and not cuts:
             return body
         if cuts:
             body = _divided(body, cuts)
-        body = _joined(body, a, b)
+        body = _joined(body, a, b, bridged)
         suspects = np.zeros(0, dtype=np.int64)
     return body
 
@@ -127,23 +132,27 @@ def _divided(body: Body, cuts: dict[tuple[int, int], list[int]]) -> Body:
     return Body(body.points, np.insert(corners, places, ids), _offsets(sizes), uv, body.rows, body.merged)
 
 
-def _joined(body: Body, a: Long, b: Long) -> Body:
-    """Return the body with points made one, faces parted where they then meet themselves, and no face of under three corners."""
+def _joined(body: Body, a: Long, b: Long, bridged: Bools) -> Body:
+    """Return the body with points made one, faces parted where they then meet themselves, and no face of under three corners.
+
+    Parameters
+    ----------
+    bridged : faces given at first that had a point twice, as round a hole: those are not parted.
+    """
     merged = _representatives(a, b, len(body.points))
     corners = merged[body.corners]
     count = len(body.offsets) - 1
-    face = np.repeat(np.arange(count), np.diff(body.offsets))
-    order = np.lexsort((corners, face))
-    again = (np.diff(face[order]) == 0) & (np.diff(corners[order]) == 0)
-    crossed = np.unique(face[order][1:][again])
+    keep, face = _unrepeated(corners, body.offsets)
+    corners = corners[keep]
+    offsets = _offsets(np.bincount(face, minlength=count))
+    crossed = np.flatnonzero(_twice(corners, face, count) & ~(bridged if body.rows is None else bridged[body.rows]))
     good = np.ones(count, dtype=bool)
     good[crossed] = False
     parts, rows = [np.flatnonzero(good[face])], [np.flatnonzero(good)]
-    sizes = [np.diff(body.offsets)[good]]
+    sizes = [np.diff(offsets)[good]]
     for f in crossed.tolist():
-        first = int(body.offsets[f])
-        loops = list(_loops(corners[first : int(body.offsets[f + 1])].tolist()))
-        for loop in loops:
+        first, last = int(offsets[f]), int(offsets[f + 1])
+        for loop in _loops(corners[first:last].tolist()):
             parts.append(np.array(loop) + first)
             rows.append(np.array([f]))
             sizes.append(np.array([len(loop)]))
@@ -155,8 +164,27 @@ def _joined(body: Body, a: Long, b: Long) -> Body:
     before = np.arange(len(body.points)) if body.merged is None else body.merged
     came = row[stay] if body.rows is None else body.rows[row[stay]]
     return Body(
-        body.points, corners[take], _offsets(size[stay]), None if body.uv is None else body.uv[take], came, merged[before]
+        body.points, corners[take], _offsets(size[stay]), None if body.uv is None else body.uv[keep[take]], came, merged[before]
     )
+
+
+def _unrepeated(corners: Any, offsets: Any) -> tuple[Long, Long]:
+    """Return the places of corners that do not repeat the one before them in their face, and their faces."""
+    sides = np.diff(offsets)
+    full = sides > 0
+    previous = np.arange(len(corners)) - 1
+    previous[offsets[:-1][full]] = offsets[1:][full] - 1
+    keep = np.flatnonzero(corners != corners[previous])
+    return keep, np.repeat(np.arange(len(sides)), sides)[keep]
+
+
+def _twice(corners: Any, face: Any, count: int) -> Bools:
+    """Return for each face whether it has a point more than once."""
+    order = np.lexsort((corners, face))
+    again = (np.diff(face[order]) == 0) & (np.diff(corners[order]) == 0)
+    out = np.zeros(count, dtype=bool)
+    out[face[order][1:][again]] = True
+    return out
 
 
 def _loops(ring: list[int]) -> Iterator[list[int]]:

@@ -3,19 +3,31 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from jukai.core.errors import MeshProblem
 from jukai.core.geometry.arrays import Bools, Floats, Ints
 from jukai.core.geometry.components import components
+from jukai.core.geometry.crossings import self_crossings
+from jukai.core.geometry.measures import signed_volume
+from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.soundness import folded_faces
 
 if TYPE_CHECKING:
-    from jukai.core.geometry.bevel.rounding import Rings, Sectors
+    from jukai.core.geometry.bevel.rounding import Rings, Rounded, Sectors
 
-__all__ = ["limited"]
+__all__ = ["CHECKED", "cleared", "limited"]
 
+CHECKED = 5000
+"""Faces up to which a body is searched for strips that run through each other although no face is used up."""
 _ROUNDS = 12
+_TRIES = 14
+_LESS = 0.7
+_CLOSER = 4
+_PLACES = 50
 _RUN = 30.0
 """Degrees by which edges that share a limit may turn at most where they meet."""
 
@@ -49,6 +61,91 @@ def limited(rings: Rings, width: Floats, first: Sectors, limit: Floats) -> tuple
     else:
         out = rings.sectors(width)
     return width, rings.picked & (width < asked * (1 - 1e-9)), out, limit
+
+
+def cleared(rings: Rings, out: Rounded, step: str) -> Rounded:
+    """Return ``out``, or narrower strips where they run through each other inside the body.
+
+    Raises
+    ------
+    MeshProblem
+        When no width keeps them apart.
+
+    Notes
+    -----
+    What meets across the inside, as the strips of two edges that face each other, no face tells: the new body is
+    searched for crossings, and the widths near them are lowered, then raised as far as they stay apart.
+    """
+    way = _way(rings.mesh)
+    places = _crossings(out.mesh, way)
+    if len(places) == 0 or len(_crossings(rings.mesh, way)):
+        return out
+    run, first = _runs(rings), out.width
+    share = np.ones(len(first))
+    bad = share
+    good: Rounded | None = None
+    for _ in range(_TRIES):
+        bad = share
+        near = _near(rings, places, first * share)
+        least = np.ones(len(first))
+        np.minimum.at(least, run[near], _LESS)
+        share = share * np.where(rings.picked, least[run], 1.0)
+        one = _at(rings, out, first * share, step)
+        places = _crossings(one.mesh, way)
+        if len(places) == 0:
+            good = one
+            break
+    if good is None:
+        x, y, z = places[0].tolist()
+        raise MeshProblem(
+            f"Strips run through each other at ({x:.4g}, {y:.4g}, {z:.4g}), however narrow they are.",
+            hint="Leave an edge there out of the pick, or let strips run on past their neighbours.",
+            places=[(float(x), float(y), float(z)) for x, y, z in places[:_PLACES]],
+        )
+    for _ in range(_CLOSER):
+        middle = np.sqrt(share * bad)
+        one = _at(rings, out, first * middle, step)
+        if len(_crossings(one.mesh, way)):
+            bad = middle
+        else:
+            share, good = middle, one
+    return good
+
+
+def _at(rings: Rings, out: Rounded, width: Floats, step: str) -> Rounded:
+    """Return the body at narrower widths than those that ``out`` has."""
+    less = rings.picked & (width < out.width * (1 - 1e-9))
+    lost = float((width[less] / out.width[less]).min()) if less.any() else 1.0
+    one = rings.build(rings.sectors(width), width, step, touching=True)
+    return replace(one, width=width, stopped=out.stopped | less, fits=min(out.fits, 1.0) * lost)
+
+
+def _crossings(mesh: Mesh, way: float) -> Floats:
+    """Return places where faces of a body cross each other or themselves; its middle if it looks the other ``way``."""
+    folded = folded_faces(mesh)
+    places = [self_crossings(mesh).places, mesh.points[mesh.corners[mesh.offsets[folded]]]]
+    if _way(mesh) * way < 0:
+        places.append(mesh.bounds.mean(axis=0)[None])
+    return np.concatenate(places)
+
+
+def _way(mesh: Mesh) -> float:
+    """Return 1 for a closed body that looks outward, -1 for one that looks inward, 0 for an open one."""
+    return float(np.sign(signed_volume(mesh))) if bool((mesh.connectivity.twins >= 0).all()) else 0.0
+
+
+def _near(rings: Rings, places: Floats, width: Floats) -> Ints:
+    """Return the picked edges whose strips reach the places; all of them if none does."""
+    mesh, edges = rings.mesh, np.flatnonzero(rings.picked)
+    ends = mesh.points[mesh.connectivity.edges[edges]]
+    line = ends[:, 1] - ends[:, 0]
+    square = np.maximum(np.einsum("ij,ij->i", line, line), 1e-300)
+    close = np.zeros(len(edges), dtype=bool)
+    for p in places[:_PLACES]:
+        along = np.clip(np.einsum("ij,ij->i", p - ends[:, 0], line) / square, 0, 1)
+        off = p - ends[:, 0] - along[:, None] * line
+        close |= np.einsum("ij,ij->i", off, off) <= (2 * width[edges]) ** 2
+    return np.asarray(edges[close] if close.any() else edges, dtype=np.int32)
 
 
 def _runs(rings: Rings) -> Ints:

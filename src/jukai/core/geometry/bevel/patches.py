@@ -199,6 +199,7 @@ def fill(points: Floats, at: int, corner: Corner, weights: Floats, *, hollow: bo
                 rounded = _solved(sheet, np.concatenate([given, corner.outside(part)]))
                 if weights[1] == 1:
                     _on_spheres(n, border, corner.normals[part], rounded)
+                _keep_inside(n, border, corner.normals[part], rounded, lambda given=given: _solved(membrane, given))
                 out += weights[1] * rounded
             if weights[2] > 0:
                 out += weights[2] * _sharp(t, border, corner.old[part]).transpose(1, 0, 2)
@@ -227,6 +228,27 @@ def _sharp(t: Template, border: Floats, points: Floats) -> Floats:
     if n % 2:
         return np.asarray(corner + (old - corner) * np.maximum(a, b))
     return np.asarray(corner * (1 - a) * (1 - b) + ahead * a * (1 - b) + behind * (1 - a) * b + old * a * b)
+
+
+def _keep_inside(n: int, border: Floats, normals: Floats, rounded: Floats, flat: Callable[[], Floats]) -> None:
+    """Draw inner points (inner, p, 3) back that lie beyond the plane of a face which the whole border keeps to one side of.
+
+    A sheet bends over where its strips are of very different widths; the membrane never does.
+    """
+    corners = border[:, ::n]
+    level = np.einsum("pij,pij->pi", normals, corners)
+    sides = border @ normals.transpose(0, 2, 1) - level[:, None]  # (p, k n, k)
+    near = 1e-9 * np.abs(sides).max(axis=(1, 2))[:, None]
+    below, above = sides.max(axis=1) <= near, sides.min(axis=1) >= -near
+    at = np.einsum("ipj,pkj->ipk", rounded, normals) - level
+    over = (below & (at > near)) | (above & (at < -near))
+    if not over.any():
+        return
+    held = flat()
+    base = np.einsum("ipj,pkj->ipk", held, normals) - level
+    share = np.where(over & (base != at), base / np.where(base != at, base - at, 1.0), 1.0).clip(0, 1).min(axis=2)
+    some = share < 1
+    rounded[some] = held[some] + share[some, None] * (rounded[some] - held[some])
 
 
 def _on_spheres(n: int, border: Floats, normals: Floats, rounded: Floats) -> None:

@@ -15,7 +15,7 @@ from jukai.core.geometry.bevel._sections import sections
 from jukai.core.geometry.bevel._sectors import KEPT, PATCH, parting, sectors, shrinking
 from jukai.core.geometry.bevel.cleaning import Body
 from jukai.core.geometry.bevel.joining import Bevel, New, body_of
-from jukai.core.geometry.bevel.limits import limited
+from jukai.core.geometry.bevel.limits import CHECKED, cleared, limited
 from jukai.core.geometry.bevel.patches import Corner, fill, interior_count, spread, template
 from jukai.core.geometry.bevel.profiles import profile_tables, shares
 from jukai.core.geometry.connectivity import previous_corners
@@ -119,7 +119,8 @@ def round_edges(mesh: Mesh, picked: Bools, width: Floats, how: Bevel, step: str)
     limit, fits = rings.limits(at, width)
     if how.stop and fits < 1:
         width, stopped, at, limit = limited(rings, width, at, limit)
-    return replace(rings.build(at, width, step, touching=fits < _TOUCHING), fits=fits, stopped=stopped, width=width)
+    out = replace(rings.build(at, width, step, touching=fits < _TOUCHING), fits=fits, stopped=stopped, width=width)
+    return cleared(rings, out, step) if how.stop and out.mesh.n_faces <= CHECKED else out
 
 
 def _refuse(mesh: Mesh, picked: Bools) -> None:
