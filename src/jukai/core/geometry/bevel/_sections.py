@@ -98,12 +98,13 @@ def sections(all_points: Any, n_old: int, numbers: Any, base: int, spots: Any, p
                             wb += delta * way[b, t]
                         ta = (wa - dot * wb) / det if det > 1e-6 else 0.0
                         tb = (dot * wa - wb) / det if det > 1e-6 else 0.0
-                        far = 0.0
+                        far = gap = 0.0
                         for t in range(3):
-                            x = 0.5 * (on[2 * a, t] + ta * way[a, t] + on[2 * b + 1, t] + tb * way[b, t])
-                            crease[a * half + j - 1, t] = x
-                            far += (x - points[v, t]) ** 2
-                        ok = ok and far <= 9 * reach
+                            x, y = on[2 * a, t] + ta * way[a, t], on[2 * b + 1, t] + tb * way[b, t]
+                            crease[a * half + j - 1, t] = 0.5 * (x + y)
+                            far += (0.5 * (x + y) - points[v, t]) ** 2
+                            gap += (x - y) ** 2
+                        ok = ok and far <= 9 * reach and gap <= 0.02 * reach
                 else:
                     # the middle: nearest to the middle lines of all strips
                     xx = xy = xz = yy = yz = zz = rx = ry = rz = 0.0

@@ -53,6 +53,7 @@ class New:
     borders : (k, 2) the edges where new faces begin.
     first : number of the first new point.
     close : faces that may touch themselves.
+    whole : whether it is certain that nothing shrank to nothing.
     """
 
     strips: int
@@ -61,6 +62,7 @@ class New:
     borders: NDArray[Any]
     first: int
     close: Any = ()
+    whole: bool = False
 
 
 def body_of(mesh: Mesh, body: Body, new: New, marks: NDArray[Any], how: Bevel, step: str) -> Mesh:
@@ -72,7 +74,7 @@ def body_of(mesh: Mesh, body: Body, new: New, marks: NDArray[Any], how: Bevel, s
     marks : (k, 2) where the marked edges of the old body are now.
     step : names the new faces in the lineage.
     """
-    whole = cleaned(body, new.first, mesh.size, new.close)
+    whole = body if new.whole else cleaned(body, new.first, mesh.size, new.close)
     rows: Any = slice(None) if whole.rows is None else whole.rows
     points, number = body.points, None
     if whole is not body:

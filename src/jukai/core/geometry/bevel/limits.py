@@ -121,7 +121,9 @@ def _at(rings: Rings, out: Rounded, width: Floats, step: str) -> Rounded:
 
 
 def _crossings(mesh: Mesh, way: float) -> Floats:
-    """Return places where faces of a body cross each other or themselves; its middle if it looks the other ``way``."""
+    """Return places where faces of a body cross each other or themselves; a middle if it looks the other ``way`` or is gone."""
+    if mesh.n_faces == 0:
+        return np.zeros((1, 3))
     folded = folded_faces(mesh)
     places = [self_crossings(mesh).places, mesh.points[mesh.corners[mesh.offsets[folded]]]]
     if _way(mesh) * way < 0:

@@ -4,20 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import lru_cache, partial
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from jukai.core.geometry.arrays import Floats, Ints
+from jukai.core.geometry.bevel._patches import divide, many, means
 
-__all__ = ["Corner", "Template", "fill", "interior_count", "spread", "template"]
+__all__ = ["Corner", "Template", "faces_of", "fill", "interior_count", "spread", "template"]
 
 _DENSE = 700
 """Inner points up to which a dense matrix is the quickest way to solve for them."""
 _TOGETHER = 2048
 """Patches worked out at a time, so that they stay in the cache."""
+_MANY, _SMALL = 500, 80
+"""Patches from which, and inner points up to which, a loop over patches is quicker than array code."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -98,6 +101,39 @@ Solve = Callable[[Floats], Floats]
 
 
 @lru_cache(maxsize=32)
+def _matrices(strips: int, chords: int) -> tuple[Floats, Floats]:
+    """Return the matrices (inner, rows) of ``_solvers``, for patches of few points."""
+    total, border = strips * chords + interior_count(strips, chords), strips * chords
+    one, two, inside = _neighbours(strips, chords)
+    whole = np.zeros((total, total + border + strips))
+    whole[one, two] = 1
+    near = whole.copy()
+    near[:, total:] = 0
+    for matrix in (whole, near):
+        matrix[np.arange(total), np.arange(total)] = -matrix.sum(axis=1)
+    membrane = np.linalg.solve(near[border:, border:total], -near[border:, :border])
+    unknown, known = whole[:, border:total], np.delete(whole, np.s_[border:total], axis=1)
+    return np.ascontiguousarray(membrane), np.ascontiguousarray(np.linalg.solve(unknown.T @ unknown, -unknown.T @ known))
+
+
+def _neighbours(strips: int, chords: int) -> tuple[Any, Any, NDArray[np.bool_]]:
+    """Return pairs of points that are neighbours in a patch, and which of them lie inside it.
+
+    Beyond the border there is one point for each side that a border point lies on, as far away.
+    """
+    t = template(strips, chords)
+    border, total = strips * chords, strips * chords + t.inner
+    rings = [t.quads[:, [0, 1]], t.quads[:, [1, 2]], t.quads[:, [2, 3]], t.quads[:, [3, 0]]]
+    if len(t.middle):
+        rings.append(np.stack([t.middle, np.roll(t.middle, -1)], axis=1))
+    pairs = np.unique(np.sort(np.concatenate(rings), axis=1), axis=0)
+    at, corners = np.arange(border), np.arange(0, border, chords)
+    one = np.concatenate([pairs[:, 0], pairs[:, 1], at, corners])
+    two = np.concatenate([pairs[:, 1], pairs[:, 0], total + at, total + border + np.arange(strips)])
+    return one, two, np.concatenate([np.ones(2 * len(pairs), bool), np.zeros(len(at) + strips, bool)])
+
+
+@lru_cache(maxsize=32)
 def _solvers(strips: int, chords: int) -> tuple[Solve, Solve]:
     """Return how inner points follow from what is given: as a membrane, and as a bent sheet.
 
@@ -108,27 +144,11 @@ def _solvers(strips: int, chords: int) -> tuple[Solve, Solve]:
     """
     t = template(strips, chords)
     border, total = strips * chords, strips * chords + t.inner
-    rings = [t.quads[:, [0, 1]], t.quads[:, [1, 2]], t.quads[:, [2, 3]], t.quads[:, [3, 0]]]
-    if len(t.middle):
-        rings.append(np.stack([t.middle, np.roll(t.middle, -1)], axis=1))
-    pairs = np.unique(np.sort(np.concatenate(rings), axis=1), axis=0)
-    at, corners = np.arange(border), np.arange(0, border, chords)
-    # outside the border one point for each side that a border point lies on, in the same distance
-    one = np.concatenate([pairs[:, 0], pairs[:, 1], at, corners])
-    two = np.concatenate([pairs[:, 1], pairs[:, 0], total + at, total + border + np.arange(strips)])
-    inside = np.concatenate([np.ones(2 * len(pairs), bool), np.zeros(len(at) + len(corners), bool)])
     wide = total + border + strips
     if t.inner <= _DENSE:
-        whole = np.zeros((total, wide))
-        whole[one, two] = 1
-        near = whole.copy()
-        near[:, total:] = 0
-        for matrix in (whole, near):
-            matrix[np.arange(total), np.arange(total)] = -matrix.sum(axis=1)
-        membrane = np.linalg.solve(near[border:, border:total], -near[border:, :border])
-        unknown, known = whole[:, border:total], np.delete(whole, np.s_[border:total], axis=1)
-        sheet = np.linalg.solve(unknown.T @ unknown, -unknown.T @ known)
+        membrane, sheet = _matrices(strips, chords)
         return (lambda given: membrane @ given), (lambda given: sheet @ given)
+    one, two, inside = _neighbours(strips, chords)
     from scipy.sparse import coo_matrix, csc_matrix, diags_array
     from scipy.sparse.linalg import splu
 
@@ -162,6 +182,7 @@ class Corner:
     old : (p, 3) the points that were there.
     normals : (p, k, 3) of the faces that hold the corners of the border.
     outside : gives, for a slice of the patches, the (k·n + k, ., 3) points one row further out along the strips.
+    along : points, (p,) which are old, (p, k) where strips run to from there; very many patches need it for ``outside``.
     """
 
     strips: int
@@ -170,6 +191,7 @@ class Corner:
     old: Floats
     normals: Floats
     outside: Callable[[slice], Floats]
+    along: tuple[Floats, Ints, Ints] | None = None
 
 
 def fill(points: Floats, at: int, corner: Corner, weights: Floats, *, hollow: bool) -> None:
@@ -183,26 +205,29 @@ def fill(points: Floats, at: int, corner: Corner, weights: Floats, *, hollow: bo
     t = template(k, n)
     if t.inner == 0:
         return
+    if hollow:
+        weights = np.array([1.0, 0.0, 0.0])
+    count = len(corner.border)
+    if corner.along is not None and count > _MANY and t.inner <= _SMALL and weights[2] == 0:
+        solid = _matrices(k, n)
+        many(points, at, corner.border, *corner.along, corner.normals, *solid, float(weights[0]), float(weights[1]), n)
+        return
     membrane, sheet = _solvers(k, n)
-    many = len(corner.border)
-    for begin in range(0, many, _TOGETHER):
-        part = slice(begin, min(begin + _TOGETHER, many))
+    for begin in range(0, count, _TOGETHER):
+        part = slice(begin, min(begin + _TOGETHER, count))
         border = points[corner.border[part]]
         given = np.ascontiguousarray(border.transpose(1, 0, 2))
-        if hollow or weights[1] + weights[2] == 0:
-            out = _solved(membrane, given)
-        else:
-            out = np.zeros((t.inner, len(border), 3))
-            if weights[0] > 0:
-                out += weights[0] * _solved(membrane, given)
-            if weights[1] > 0:
-                rounded = _solved(sheet, np.concatenate([given, corner.outside(part)]))
-                if weights[1] == 1:
-                    _on_spheres(n, border, corner.normals[part], rounded)
-                _keep_inside(n, border, corner.normals[part], rounded, lambda given=given: _solved(membrane, given))
-                out += weights[1] * rounded
-            if weights[2] > 0:
-                out += weights[2] * _sharp(t, border, corner.old[part]).transpose(1, 0, 2)
+        out = np.zeros((t.inner, len(border), 3))
+        if weights[0] > 0:
+            out += weights[0] * _solved(membrane, given)
+        if weights[1] > 0:
+            rounded = _solved(sheet, np.concatenate([given, corner.outside(part)]))
+            if weights[1] == 1:
+                _on_spheres(n, border, corner.normals[part], rounded)
+            _keep_inside(n, border, corner.normals[part], rounded, partial(_solved, membrane, given))
+            out += weights[1] * rounded
+        if weights[2] > 0:
+            out += weights[2] * _sharp(t, border, corner.old[part]).transpose(1, 0, 2)
         first = at + begin * t.inner
         points[first : first + len(border) * t.inner].reshape(-1, t.inner, 3)[:] = out.transpose(1, 0, 2)
 
@@ -212,9 +237,33 @@ def spread(values: Floats, at: int, border: NDArray[Any], k: int, n: int) -> Non
     inner = interior_count(k, n)
     if inner == 0:
         return
+    if len(border) > _MANY and inner <= _SMALL:
+        means(values, at, border, _matrices(k, n)[0])
+        return
     given = np.ascontiguousarray(values[border].transpose(1, 0, 2))
     out = _solved(_solvers(k, n)[0], given)
     values[at : at + len(border) * inner].reshape(-1, inner, values.shape[1])[:] = out.transpose(1, 0, 2)
+
+
+def faces_of(out: Ints, border: NDArray[Any], own: int, k: int, n: int) -> tuple[Ints, Ints]:
+    """Write the faces of patches, whose inner points follow on from number ``own``; return the counts of sides and of faces.
+
+    Returns
+    -------
+    (2,) sides of a face, and (2,) how many such faces: four-sided ones, then those in the middle.
+    """
+    t = template(k, n)
+    inner, p = t.inner, len(border)
+    quads = p * t.quads.size
+    if p > _MANY:
+        divide(out, border, own, inner, t.quads)
+    else:
+        ids = np.concatenate([border, own + np.arange(p * inner).reshape(p, inner)], axis=1)
+        out[:quads] = ids[:, t.quads.ravel()].ravel()
+    if len(t.middle):
+        ids = np.concatenate([border, own + np.arange(p * inner).reshape(p, inner)], axis=1)
+        out[quads : quads + p * k] = ids[:, t.middle].ravel()
+    return np.array([4, k], dtype=np.int32), np.array([p * len(t.quads), p * bool(len(t.middle))], dtype=np.int32)
 
 
 def _sharp(t: Template, border: Floats, points: Floats) -> Floats:

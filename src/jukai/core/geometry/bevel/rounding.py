@@ -16,7 +16,7 @@ from jukai.core.geometry.bevel._sectors import KEPT, PATCH, parting, sectors, sh
 from jukai.core.geometry.bevel.cleaning import Body
 from jukai.core.geometry.bevel.joining import Bevel, New, body_of
 from jukai.core.geometry.bevel.limits import CHECKED, cleared, limited
-from jukai.core.geometry.bevel.patches import Corner, fill, interior_count, spread, template
+from jukai.core.geometry.bevel.patches import Corner, faces_of, fill, interior_count, spread, template
 from jukai.core.geometry.bevel.profiles import profile_tables, shares
 from jukai.core.geometry.connectivity import previous_corners
 from jukai.core.geometry.measures import edge_turns, face_normals
@@ -29,6 +29,9 @@ _PLAIN = 2500
 _FLAT = 1 - 1e-10
 _TOUCHING = 1 + 1e-6
 """Share of the widths that fits up to which faces may touch themselves."""
+_SHARP, _FOLDED = 1.999, np.pi - 1e-3
+_HAIR = 1e-6
+"""Roundness and turn from which, and share of the body's size up to which, faces may be thinner than can be told."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -209,17 +212,15 @@ class Rings:
             points, mesh.n_points, numbers, base, at.spots, mesh.points, mesh.corners, con.following, con.corner_edge, self.picked,
             row_of, section, self.ring, self.starts, self.closes, at.after, at.ahead, kind, n, begin, self.how.mitre,
         )  # fmt: skip
-        patches, insides, end = [], [], filled
+        patches: list[tuple[int, Corner]] = []
+        end = filled
         for k, every in by_strips:
             rows = every[kind[every] == PATCH]
-            if len(rows) == 0:
-                continue
-            inner = interior_count(k, n)
-            corner = self._corner(points, rows, k, n, profile, row)
-            fill(points, end, corner, tables[2, :3], hollow=bool(tables[3, 0]))
-            patches.append((corner, end + np.arange(len(rows) * inner, dtype=np.int32).reshape(len(rows), inner)))
-            insides.append((end, corner))
-            end += len(rows) * inner
+            if len(rows):
+                corner = self._corner(points, rows, k, n, profile, row)
+                fill(points, end, corner, tables[2, :3], hollow=bool(tables[3, 0]))
+                patches.append((end, corner))
+                end += len(rows) * interior_count(k, n)
         points = points[:end]
         # faces: those that are kept, strips, fans, patches
         closing = run(fans)(mesh.corners, con.corner_edge, self.picked, self.ring, self.starts, kind, row, profile, numbers, centre)
@@ -227,10 +228,9 @@ class Rings:
         there = con.twins[here]
         single = at.instead[:, 0] >= 0
         kept = len(mesh.corners) - len(self.ring) + int((at.instead >= 0).sum()) + (n + 1) * int((~single).sum())
-        many = [len(corner.border) * len(template(corner.strips, n).quads) for corner, _ in patches]
-        middles = [len(corner.border) * corner.strips * (n % 2) for corner, _ in patches]
-        total = kept + 4 * n * len(here) + int((closing >= 0).sum()) + 4 * sum(many) + sum(middles)
-        count = mesh.n_faces + n * len(here) + len(closing) + sum(many) + sum(len(c.border) * (n % 2) for c, _ in patches)
+        within = [(len(c.border), c.strips, template(c.strips, n)) for _, c in patches]
+        total = kept + 4 * n * len(here) + int((closing >= 0).sum()) + sum(p * (t.quads.size + len(t.middle)) for p, _, t in within)
+        count = mesh.n_faces + n * len(here) + len(closing) + sum(p * (len(t.quads) + bool(len(t.middle))) for p, _, t in within)
         out, offsets = np.empty(total, dtype=np.int32), np.empty(count + 1, dtype=np.int32)
         uv = mesh.uv if mesh.uv is not None else np.zeros((0, 2))
         out_uv = np.empty((total if len(uv) else 0, 2))
@@ -249,27 +249,26 @@ class Rings:
             offsets[f : f + len(closing)] = c + np.cumsum(sizes) - sizes
             out[c : c + int(sizes.sum())] = closing[closing >= 0]
             c, f = c + int(sizes.sum()), f + len(closing)
-        for corner, own in patches:
-            k, t = corner.strips, template(corner.strips, n)
-            ids = np.concatenate([corner.border, own], axis=1)
-            size, faces = len(ids) * len(t.quads) * 4, len(ids) * len(t.quads)
-            out[c : c + size].reshape(len(ids), -1)[:] = ids[:, t.quads.ravel()]
-            offsets[f : f + faces] = c + 4 * np.arange(faces, dtype=np.int32)
-            c, f = c + size, f + faces
-            if len(t.middle):
-                out[c : c + len(ids) * k].reshape(len(ids), k)[:] = ids[:, t.middle]
-                offsets[f : f + len(ids)] = c + k * np.arange(len(ids), dtype=np.int32)
-                c, f = c + len(ids) * k, f + len(ids)
+        for own, corner in patches:
+            for sides, faces in zip(*faces_of(out[c:], corner.border, own, corner.strips, n), strict=True):
+                offsets[f : f + faces] = c + sides * np.arange(faces, dtype=np.int32)
+                c, f = c + int(sides * faces), f + int(faces)
         offsets[f] = c
         if len(uv):
-            for begin_, corner in insides:
-                spread(point_uv, begin_, corner.border, corner.strips, n)
+            for own, corner in patches:
+                spread(point_uv, own, corner.border, corner.strips, n)
             out_uv[soft:] = point_uv[out[soft:]]
         near, far = row[here], row[there]
         borders = np.concatenate([np.stack([profile[near, a], profile[far, b]], axis=1) for a, b in ((0, n), (n, 0))]) if self.how.sharp else np.zeros((0, 2), np.int32)
         new = New(n * len(here), count - mesh.n_faces - n * len(here), np.repeat(mesh.corner_faces[here], n), borders, base)
         if touching:
             new.close = np.unique(mesh.corner_faces[self.ring])
+        # where nothing can have shrunk to nothing, nothing need be looked for
+        new.whole = (
+            not self.plain and not touching and not at.tapered.any() and not (at.kind == KEPT).any() and not self.how.mitre
+            and not ((at.after == at.ahead) & (at.after >= 0)).any() and self.how.roundness < _SHARP
+            and float(width[edges].min()) > _HAIR * mesh.size and float(self.turn[edges].max()) < _FOLDED
+        )  # fmt: skip
         marks = numbers[mesh.edge_pairs] if mesh.edge_pairs is not None else borders
         body = body_of(mesh, Body(points, out, offsets, out_uv if len(uv) else None), new, marks, self.how, step)
         places = mesh.points[mesh.corners[self.ring[self.starts[:-1][at.tapered]]]]
@@ -294,10 +293,12 @@ class Rings:
         corners = corners[self.picked[con.corner_edge[corners]]].reshape(-1, k)  # sides that leave, counter-clockwise
         # side i of the border runs from the sector behind edge i across edge i + 1
         border = profile[row[np.roll(corners, -1, axis=1)]][:, :, :0:-1].reshape(len(rows), k * n)
-        old = mesh.points[mesh.corners[corners[:, 0]]]
+        old = mesh.corners[corners[:, 0]]
+
+        tips = mesh.corners[con.following[corners]]
 
         def outside(part: slice) -> Floats:
-            edge = mesh.points[mesh.corners[con.following[corners[part]]]] - old[part, None]
+            edge = mesh.points[tips[part]] - mesh.points[old[part]][:, None]
             edge /= np.maximum(np.sqrt(np.einsum("pij,pij->pi", edge, edge)), 1e-300)[..., None]
             at = points[border[part]]
             step = np.roll(at, -1, axis=1) - at
@@ -308,4 +309,5 @@ class Rings:
             out[k * n :] = (at[:, ::n] + edge * np.roll(chord, 1, axis=1)[..., None]).transpose(1, 0, 2)
             return out
 
-        return Corner(k, n, border, old, self.normals[mesh.corner_faces[corners]], outside)
+        normals = self.normals[mesh.corner_faces[corners]]
+        return Corner(k, n, border, mesh.points[old], normals, outside, (mesh.points, old, tips))

@@ -1,0 +1,140 @@
+"""Compiled: the inner points of very many patches of few points each; ``patches.fill`` says what is done."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from jukai.core.geometry.kernels import kernel
+
+
+@kernel
+def many(points: Any, at: int, border: Any, old_points: Any, old: Any, tips: Any, normals: Any, membrane: Any, sheet: Any,
+         flat: float, rounded: float, n: int) -> None:  # fmt: skip
+    """Write the inner points of patches at points ``old`` (p,), between strips that run towards ``tips`` (p, k)."""
+    k = tips.shape[1]
+    edges = np.empty((k, 3))
+    inner, rows = sheet.shape
+    size = k * n
+    given = np.empty((rows, 3))
+    chord = np.empty(k)
+    middle = np.empty((inner, 3))
+    bent = np.empty((inner, 3))
+    centre = np.empty(3)
+    low = np.empty(k)
+    high = np.empty(k)
+    for p in range(border.shape[0]):
+        for i in range(size):
+            b = border[p, i]
+            given[i, 0], given[i, 1], given[i, 2] = points[b, 0], points[b, 1], points[b, 2]
+        for i in range(k):
+            long = 0.0
+            for j in range(i * n, i * n + n):
+                g = j + 1 if j + 1 < size else 0
+                x, y, z = given[g, 0] - given[j, 0], given[g, 1] - given[j, 1], given[g, 2] - given[j, 2]
+                long += np.sqrt(x * x + y * y + z * z)
+            chord[i] = long / n
+            a, b = old[p], tips[p, i]
+            x, y, z = old_points[b, 0] - old_points[a, 0], old_points[b, 1] - old_points[a, 1], old_points[b, 2] - old_points[a, 2]
+            long = max(np.sqrt(x * x + y * y + z * z), 1e-300)
+            edges[i, 0], edges[i, 1], edges[i, 2] = x / long, y / long, z / long
+        for i in range(k):
+            over = i + 1 if i + 1 < k else 0
+            for x in range(3):
+                for j in range(i * n, i * n + n):
+                    given[size + j, x] = given[j, x] + edges[over, x] * chord[i]
+                given[2 * size + i, x] = given[i * n, x] + edges[i, x] * chord[i - 1 if i > 0 else k - 1]
+        for q in range(inner):
+            for x in range(3):
+                one = two = 0.0
+                for i in range(size):
+                    one += membrane[q, i] * given[i, x]
+                if rounded > 0:
+                    for i in range(rows):
+                        two += sheet[q, i] * given[i, x]
+                middle[q, x], bent[q, x] = one, two
+        if rounded > 0:
+            # the plane of each face, and whether the whole border keeps to one side of it
+            most = spread = across = 0.0
+            for x in range(3):
+                mn = mc = 0.0
+                for i in range(k):
+                    mn += normals[p, i, x]
+                    mc += given[i * n, x]
+                for i in range(k):
+                    dn, dc = normals[p, i, x] - mn / k, given[i * n, x] - mc / k
+                    spread += dn * dn
+                    across += dn * dc
+                centre[x] = mn / k
+            if rounded == 1 and spread > 1e-6 and across != 0:
+                radius = across / spread
+                for x in range(3):
+                    mc = 0.0
+                    for i in range(k):
+                        mc += given[i * n, x]
+                    centre[x] = mc / k - radius * centre[x]
+                radius = abs(radius)
+                fits = True
+                for i in range(size):
+                    x, y, z = given[i, 0] - centre[0], given[i, 1] - centre[1], given[i, 2] - centre[2]
+                    fits = fits and abs(np.sqrt(x * x + y * y + z * z) - radius) <= 1e-7 * radius
+                if fits:
+                    for q in range(inner):
+                        x, y, z = bent[q, 0] - centre[0], bent[q, 1] - centre[1], bent[q, 2] - centre[2]
+                        scale = radius / np.sqrt(x * x + y * y + z * z)
+                        bent[q, 0], bent[q, 1], bent[q, 2] = centre[0] + x * scale, centre[1] + y * scale, centre[2] + z * scale
+            if spread > 1e-12:
+                for i in range(k):
+                    low[i] = np.inf
+                    high[i] = -np.inf
+                    nx, ny, nz = normals[p, i, 0], normals[p, i, 1], normals[p, i, 2]
+                    c = i * n
+                    for j in range(size):
+                        side = nx * (given[j, 0] - given[c, 0]) + ny * (given[j, 1] - given[c, 1]) + nz * (given[j, 2] - given[c, 2])
+                        low[i], high[i] = min(low[i], side), max(high[i], side)
+                        most = max(most, abs(side))
+                near = 1e-9 * most
+                for q in range(inner):
+                    share = 1.0
+                    for i in range(k):
+                        nx, ny, nz = normals[p, i, 0], normals[p, i, 1], normals[p, i, 2]
+                        c = i * n
+                        side = nx * (bent[q, 0] - given[c, 0]) + ny * (bent[q, 1] - given[c, 1]) + nz * (bent[q, 2] - given[c, 2])
+                        if (high[i] <= near and side > near) or (low[i] >= -near and side < -near):
+                            base = nx * (middle[q, 0] - given[c, 0]) + ny * (middle[q, 1] - given[c, 1]) + nz * (middle[q, 2] - given[c, 2])
+                            if base != side:
+                                share = min(share, max(0.0, base / (base - side)))
+                    for x in range(3):
+                        bent[q, x] = middle[q, x] + share * (bent[q, x] - middle[q, x])
+        first = at + p * inner
+        for q in range(inner):
+            for x in range(3):
+                points[first + q, x] = flat * middle[q, x] + rounded * bent[q, x]
+
+
+@kernel
+def means(values: Any, at: int, border: Any, membrane: Any) -> None:
+    """Write what (., 2) values on the borders of patches are inside, from row ``at`` on."""
+    inner, rows = membrane.shape
+    for p in range(border.shape[0]):
+        for q in range(inner):
+            one = two = 0.0
+            for i in range(rows):
+                b = border[p, i]
+                one += membrane[q, i] * values[b, 0]
+                two += membrane[q, i] * values[b, 1]
+            values[at + p * inner + q, 0], values[at + p * inner + q, 1] = one, two
+
+
+@kernel
+def divide(out: Any, border: Any, own: int, inner: int, faces: Any) -> None:
+    """Write the faces (f, s) of a template for each patch; its inner points follow on from ``own``."""
+    rows = border.shape[1]
+    at = 0
+    for p in range(border.shape[0]):
+        for f in range(faces.shape[0]):
+            for s in range(faces.shape[1]):
+                t = faces[f, s]
+                out[at] = border[p, t] if t < rows else own + p * inner + t - rows
+                at += 1
