@@ -10,7 +10,14 @@ export interface Elements {
   cornerEdge: Uint32Array
   cornerPoint: Uint32Array
   edgeNormals: Float32Array
+  /** row of the history table of each face, -1 for none */
+  lineage: Int32Array
+  /** a face at each edge */
+  edgeFace: Uint32Array
 }
+
+/** Rows of step, group and parent row, oldest first. */
+export type History = readonly { step: string; group: string; parent: number }[]
 
 export type Pick = Record<string, unknown>
 
@@ -26,7 +33,7 @@ export function readElements(digest: string, buffer: ArrayBuffer): Elements {
   }
   const floats = (n: number) => take(n, (from, k) => new Float32Array(buffer, from, k))
   const wholes = (n: number) => take(n, (from, k) => new Uint32Array(buffer, from, k))
-  return {
+  const out = {
     digest,
     origin,
     points: floats(3 * points),
@@ -35,7 +42,13 @@ export function readElements(digest: string, buffer: ArrayBuffer): Elements {
     cornerEdge: wholes(corners),
     cornerPoint: wholes(corners),
     edgeNormals: floats(3 * edges),
+    lineage: take(faces, (from, k) => new Int32Array(buffer, from, k)),
+    edgeFace: new Uint32Array(edges),
   }
+  for (let f = faces - 1; f >= 0; f -= 1)
+    for (let c = out.offsets[f] ?? 0; c < (out.offsets[f + 1] ?? 0); c += 1)
+      out.edgeFace[out.cornerEdge[c] ?? 0] = f
+  return out
 }
 
 export type Kind = PickView['kind']
@@ -43,10 +56,11 @@ export type Kind = PickView['kind']
 export interface Element {
   at: number[]
   normal?: number[]
+  lineage?: string[][]
 }
 
-/** Where an element stands: the place of a point, the middle of an edge, the mean corner of a face. */
-export function elementOf(e: Elements, kind: Kind, which: number): Element {
+/** Where an element stands (the place of a point, the middle of an edge, the mean corner of a face) and has come from. */
+export function elementOf(e: Elements, kind: Kind, which: number, history: History = []): Element {
   const round = (x: number) => Number(x.toPrecision(9))
   const points = pointsOf(e, kind, which)
   const at = [0, 1, 2].map((k) =>
@@ -55,8 +69,34 @@ export function elementOf(e: Elements, kind: Kind, which: number): Element {
         (e.origin[k] ?? 0),
     ),
   )
-  if (kind !== 'edges') return { at }
-  return { at, normal: [0, 1, 2].map((k) => round(e.edgeNormals[3 * which + k] ?? 0)) }
+  if (kind === 'points') return { at }
+  const normal =
+    kind === 'edges'
+      ? [0, 1, 2].map((k) => round(e.edgeNormals[3 * which + k] ?? 0))
+      : faceNormal(e, points).map(round)
+  const lineage: string[][] = []
+  const face = kind === 'edges' ? (e.edgeFace[which] ?? 0) : which
+  for (let row = e.lineage[face] ?? -1; row >= 0; row = history[row]?.parent ?? -1) {
+    const here = history[row]
+    if (!here) break
+    lineage.unshift([here.step, here.group])
+  }
+  return lineage.length ? { at, normal, lineage } : { at, normal }
+}
+
+/** Newell's sum over the corners of a face. */
+function faceNormal(e: Elements, points: readonly number[]): number[] {
+  const at = (p: number, k: number) => e.points[3 * p + k] ?? 0
+  const n = [0, 0, 0]
+  points.forEach((p, i) => {
+    const q = points[(i + 1) % points.length] ?? p
+    for (const k of [0, 1, 2]) {
+      const [u, v] = [(k + 1) % 3, (k + 2) % 3]
+      n[k] = (n[k] ?? 0) + (at(p, u) - at(q, u)) * (at(p, v) + at(q, v))
+    }
+  })
+  const long = Math.hypot(...n) || 1
+  return n.map((x) => x / long)
 }
 
 export function pointsOf(e: Elements, kind: Kind, which: number): number[] {
@@ -105,7 +145,7 @@ export function withElements(pick: Pick, elements: Element[], how: 'and_also' | 
   return kept.length === 1 ? (kept[0] ?? pick) : { join: kept }
 }
 
-const FACING: [string, number[]][] = [
+export const FACING: [string, number[]][] = [
   ['up', [0, 0, 1]],
   ['down', [0, 0, -1]],
   ['to the right', [1, 0, 0]],
@@ -114,12 +154,64 @@ const FACING: [string, number[]][] = [
   ['to the back', [0, 1, 0]],
 ]
 
+/** What rules that lie in space begin with: where the body is, and how large. */
+export interface Extent {
+  centre: number[]
+  size: number[]
+}
+
+export function extentOf(e: Elements | null): Extent {
+  const low = [Infinity, Infinity, Infinity]
+  const high = [-Infinity, -Infinity, -Infinity]
+  const n = e?.points.length ?? 0
+  for (let i = 0; i < n; i += 1) {
+    const x = e?.points[i] ?? 0
+    low[i % 3] = Math.min(low[i % 3] ?? x, x)
+    high[i % 3] = Math.max(high[i % 3] ?? x, x)
+  }
+  const round = (x: number) => Number((Number.isFinite(x) ? x : 0).toPrecision(4))
+  return {
+    centre: [0, 1, 2].map((k) => round(((low[k] ?? 0) + (high[k] ?? 0)) / 2 + (e?.origin[k] ?? 0))),
+    size: [0, 1, 2].map((k) => round((high[k] ?? 0) - (low[k] ?? 0))),
+  }
+}
+
 /** The rules one can choose, in words. */
-export function rulesFor(view: PickView | null): { words: string; pick: Pick }[] {
+export function rulesFor(
+  view: PickView | null,
+  now: Pick = { rule: 'everything' },
+  extent: Extent = { centre: [0, 0, 0], size: [100, 100, 100] },
+  finishes: readonly string[] = [],
+): { words: string; pick: Pick }[] {
+  const { centre, size } = extent
   return [
     { words: 'sharper than an angle', pick: { rule: 'sharper_than', angle: 30 } },
     { words: 'all there are', pick: { rule: 'everything' } },
     { words: 'the rim', pick: { rule: 'rim' } },
+    {
+      words: 'every second of these',
+      pick: now['rule'] === 'every_nth' ? now : { rule: 'every_nth', among: now, n: 2 },
+    },
+    {
+      words: 'inside a box',
+      pick: { rule: 'inside', shape: 'box', centre, size: size.map((x) => x * 0.6) },
+    },
+    {
+      words: 'inside a ball',
+      pick: { rule: 'inside', shape: 'ball', centre, radius: 0.4 * Math.max(...size) },
+    },
+    {
+      words: 'above a plane',
+      pick: { rule: 'inside', shape: 'half_space', point: centre, direction: [0, 0, 1] },
+    },
+    ...(view?.named ?? []).map((name) => ({
+      words: `the pick ${name}`,
+      pick: { rule: 'named', name },
+    })),
+    ...finishes.map((name) => ({
+      words: `with the finish ${name}`,
+      pick: { rule: 'finish', name },
+    })),
     ...FACING.map(([words, direction]) => ({
       words: `facing ${words}`,
       pick: { rule: 'facing', direction, within: 15 },
@@ -130,54 +222,4 @@ export function rulesFor(view: PickView | null): { words: string; pick: Pick }[]
     })),
     { words: 'by hand, from none', pick: { rule: 'by_hand', elements: [] } },
   ]
-}
-
-const plain = (x: unknown, otherwise: number): string =>
-  typeof x === 'number' || typeof x === 'string' ? String(x) : String(otherwise)
-
-function ordinal(n: unknown): string {
-  const text = plain(n, 2)
-  return `${text}${text === '2' ? 'nd' : text === '3' ? 'rd' : 'th'}`
-}
-
-/** A pick in words, to stand behind its count. */
-export function inWords(pick: Pick): string {
-  const join = pick['join'] as Pick[] | undefined
-  if (join)
-    return join
-      .map((row, i) => {
-        if (i === 0) return inWords(row)
-        const also = row['and_also'] as Pick | undefined
-        return also ? `and also ${inWords(also)}` : `but not ${inWords(row['but_not'] as Pick)}`
-      })
-      .join(', ')
-  const elements = pick['elements'] as unknown[] | undefined
-  switch (pick['rule']) {
-    case 'everything':
-      return 'all there are'
-    case 'sharper_than':
-      return `sharper than ${plain(pick['angle'], 30)}°`
-    case 'rim':
-      return 'on the rim'
-    case 'facing': {
-      const way = JSON.stringify(pick['direction'])
-      return `facing ${FACING.find(([, d]) => JSON.stringify(d) === way)?.[0] ?? 'one way'}`
-    }
-    case 'group':
-      return `of ${String(pick['name']).replaceAll('_', ' ')} of step ${String(pick['step'])}`
-    case 'by_hand':
-      return `${String(elements?.length ?? 0)} by hand`
-    case 'loop_through':
-      return 'a loop'
-    case 'strip_across':
-      return 'a strip across'
-    case 'inside':
-      return `inside a ${String(pick['shape']).replace('_', ' ')}`
-    case 'finish':
-      return `with the finish ${String(pick['name'])}`
-    case 'every_nth':
-      return `every ${ordinal(pick['n'])}`
-    default:
-      return String(pick['rule'])
-  }
 }

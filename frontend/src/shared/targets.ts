@@ -103,6 +103,7 @@ function stepNumber(
   const spec = step && operatorOf(step.operator)?.values.find((v) => v.key === key)
   if (!step || !spec) return null
   const i = index === undefined ? null : Number(index)
+  if (spec.kind === 'further') return furtherNumber(bench, view, step, outcome, words, i ?? 0)
   const { all, used, raw, chosen } = written(step, outcome, spec, i)
   const share = shareOf(raw ?? chosen)
   const list = (v: number | string | null): unknown => {
@@ -122,6 +123,40 @@ function stepNumber(
     step: share === null ? stepFor(spec.kind, sizeOf(view, bench.document.floor ?? 100)) : 1,
     part: partId,
     edit: (v) => ({ kind: 'set_value', part: partId, step: stepId, key, value: list(v) }),
+  }
+}
+
+/** The width of a further pick of a step. */
+function furtherNumber(
+  bench: BenchView,
+  view: PartView | undefined,
+  step: Step,
+  outcome: StepView | undefined,
+  words: readonly string[],
+  i: number,
+): NumberTarget | null {
+  const [part = '', , , key = ''] = words
+  const rows = (step.values?.[key] as { width: number | string }[] | undefined) ?? []
+  const raw = rows[i]?.width
+  if (raw === undefined) return null
+  return {
+    address: words.join('/'),
+    words: 'How wide the strips of this pick are; 0 leaves it sharp.',
+    value: typeof raw === 'number' ? raw : (outcome?.shown[`${key}/${String(i)}`] ?? null),
+    raw,
+    unit: 'mm',
+    whole: false,
+    least: 0,
+    most: LIMIT,
+    step: stepFor('length', sizeOf(view, bench.document.floor ?? 100)),
+    part,
+    edit: (v) => ({
+      kind: 'set_value',
+      part,
+      step: step.id,
+      key,
+      value: rows.map((row, k) => (k === i ? { ...row, width: v ?? 1 } : row)),
+    }),
   }
 }
 

@@ -18,7 +18,7 @@ from jukai.core.geometry.measures import signed_volume
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.soundness import soundness
 from jukai.core.geometry.view import view_bytes, view_digest
-from jukai.core.operators.base import Callout, Note
+from jukai.core.operators.base import Callout, Note, Operator
 from jukai.core.operators.registry import get_operator
 from jukai.core.operators.values import spec_of
 from jukai.core.recipe.bench import Bench, Part, Step
@@ -180,9 +180,10 @@ class Workshop:
             When the step takes no such pick, or no body comes to it.
         """
         op = get_operator(step.operator)
-        info = next((i for n, i in op.values.model_fields.items() if n.rstrip("_") == key), None)
+        name, _, row = key.partition(".")
+        info = next((i for n, i in op.values.model_fields.items() if n.rstrip("_") == name), None)
         spec = None if info is None else spec_of(info)
-        if info is None or spec is None or spec.kind != "pick":
+        if info is None or spec is None or spec.kind not in ("pick", "further"):
             raise ValueProblem(f"'{op.name}' takes no pick '{key}'.", field=key)
         before = [s.id for s in part.recipe[: [s.id for s in part.recipe].index(step.id)] if s.on]
         if not before:
@@ -193,15 +194,39 @@ class Workshop:
         mesh = evaluation.mesh
         if mesh is None or mesh.n_faces == 0:
             raise ValueProblem(f"No body comes to '{op.name}'.", field=key, hint="Mend the steps before it.")
-        raw = step.values.get(key, info.default)
-        picked, notes = resolve_pick(raw, mesh, spec.of, Resolver(bench).number, key)
-        offers = [] if isinstance(raw, dict) and raw.get("rule") not in (None, "by_hand") else looks_like(mesh, picked)
+        raw, kinds = step.values.get(name, info.default), spec.of
+        if spec.kind == "further":
+            raw, kinds = self._further_pick(step, op, raw, row, kinds)
+        number, named = Resolver(bench).number, {p.name: p.pick for p in part.picks}
+        picked, notes = resolve_pick(raw, mesh, kinds, number, key, named)
+        inner = None
+        if isinstance(raw, dict) and raw.get("rule") == "belonging_to":
+            inner, said = resolve_pick(raw.get("pick"), mesh, _KINDS, number, key, named)
+            notes += said
+        shown = picked if inner is None else inner
+        ruled = isinstance(raw, dict) and raw.get("rule") not in (None, "by_hand")
+        offers = [] if ruled else looks_like(mesh, picked)
         return {
-            "mesh": self.keep(mesh, evaluation.key), "matrix": evaluation.matrix.ravel().tolist(), "kind": picked.kind, "kinds": list(spec.of),
+            "mesh": self.keep(mesh, evaluation.key), "matrix": evaluation.matrix.ravel().tolist(), "kind": picked.kind, "kinds": list(kinds),
             "of": rows_of(mesh, picked.kind), "picked": np.flatnonzero(picked.mask).tolist(), "notes": [_note_view(n) for n in notes],
+            "through": None if inner is None else {"kind": shown.kind, "picked": np.flatnonzero(shown.mask).tolist()},
             "groups": [{"step": s, "name": g} for s, g in dict.fromkeys((s, g) for s, g, _ in mesh.lineage.rows)],
+            "lineage": [{"step": s, "group": g, "parent": p} for s, g, p in mesh.lineage.rows], "named": [p.name for p in part.picks],
             "offers": [{"words": words, "pick": pick} for words, pick in offers],
         }  # fmt: skip
+
+    @staticmethod
+    def _further_pick(
+        step: Step, op: Operator, rows: Any, row: str, kinds: tuple[str, ...]
+    ) -> tuple[Any, tuple[str, ...]]:
+        """Return one of a step's further picks, and what it may be of: what the step's first pick is of."""
+        if not row.isdigit() or not isinstance(rows, list | tuple) or int(row) >= len(rows):
+            raise ValueProblem(f"'{op.name}' has no further pick {row}.", field="further_picks")
+        first = next(n for n, i in op.values.model_fields.items() if spec_of(i).kind == "pick")
+        main = step.values.get(first)
+        kind = main.get("of", kinds[0]) if isinstance(main, dict) else kinds[0]
+        pick = rows[int(row)].get("pick") if isinstance(rows[int(row)], dict) else None
+        return ({"of": kind, **pick} if isinstance(pick, dict) else pick), (kind,)
 
     def soundness(self, digest: str) -> dict[str, Any] | None:
         """Return the soundness report of a mesh by the hash of its drawing data."""
@@ -257,9 +282,12 @@ def _note_view(n: Note) -> dict[str, Any]:
     }
 
 
+_KINDS = ("faces", "edges", "points")
+
+
 def _callout_view(c: Callout) -> dict[str, Any]:
     return {"target": c.target, "form": c.form, "at": list(c.at), "to": list(c.to), "along": list(c.along), "gain": c.gain,
-            "second": list(c.second) if c.second else None}  # fmt: skip
+            "second": list(c.second) if c.second else None, "stopped": c.stopped, "slope": c.slope}  # fmt: skip
 
 
 def _step_view(o: StepOutcome) -> dict[str, Any]:

@@ -133,6 +133,8 @@ class CalloutView(BaseModel):
     along: Vector
     gain: float
     second: Vector | None
+    stopped: float | None
+    slope: float | None
 
 
 class AxisView(BaseModel):
@@ -397,6 +399,7 @@ class ValueView(BaseModel):
         "file",
         "pick",
         "finish",
+        "further",
     ]
     unit: str
     description: str
@@ -424,6 +427,21 @@ class OfferView(BaseModel):
     pick: dict[str, Any]
 
 
+class HistoryView(BaseModel):
+    """A row of the history of faces: a step, a group it left, and the row before, -1 for none."""
+
+    step: str
+    group: str
+    parent: int
+
+
+class ThroughView(BaseModel):
+    """Elements of another kind that a pick goes by, as faces whose edges are picked."""
+
+    kind: Literal["points", "edges", "faces"]
+    picked: list[int]
+
+
 class PickView(BaseModel):
     """What a step picks: the body it picks on, the elements, and the rules they look like."""
 
@@ -433,8 +451,11 @@ class PickView(BaseModel):
     kinds: list[Literal["points", "edges", "faces"]]
     of: int
     picked: list[int]
+    through: ThroughView | None
     notes: list[NoteView]
     groups: list[GroupView]
+    lineage: list[HistoryView]
+    named: list[str]
     offers: list[OfferView]
 
 

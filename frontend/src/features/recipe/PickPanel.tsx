@@ -1,17 +1,33 @@
-import { useEffect } from 'react'
-import type { Step, StepView, ValueView } from '../../shared/api/client'
+import { Fragment, useEffect, useState } from 'react'
+import type { PickView, Step, StepView, ValueView } from '../../shared/api/client'
+import { doEdit, useSession } from '../../shared/session'
 import {
+  OTHERWISE,
+  addRule,
+  at,
+  changeKind,
+  clickedKind,
+  clickedPicked,
   closePick,
+  extentOf,
+  goBy,
+  grow,
   inWords,
+  invert,
+  keepAs,
   kindOf,
   loadPick,
   openPick,
+  pickEdit,
   pickOf,
+  piecesOf,
   rulesFor,
   setPick,
   usePick,
+  withAt,
 } from '../../shared/picking'
-import { useSession } from '../../shared/session'
+import type { Kind, Pick, RuleNumber } from '../../shared/picking'
+import { niceStep } from '../../shared/format'
 import type { NumberTarget } from '../../shared/targets'
 import { WordMenu } from '../../shared/ui/Menu'
 import { NumberChip } from '../../shared/ui/NumberChip'
@@ -25,8 +41,11 @@ export function PickChip(props: {
   spec: ValueView
 }) {
   const { part, step, spec } = props
-  const count = props.view?.shown[spec.key] ?? props.view?.used[spec.key]
-  const open = useView((s) => s.picking?.step === step.id && s.picking.part === part)
+  const counted = spec.key.includes('.') ? `${spec.key.replace('.', '/')}/pick` : spec.key
+  const count = props.view?.shown[counted] ?? props.view?.used[counted]
+  const open = useView(
+    (s) => s.picking?.step === step.id && s.picking.part === part && s.picking.key === spec.key,
+  )
   const pick = pickOf(step, spec.key)
   const kind = kindOf(step, spec.key)
   const words =
@@ -46,11 +65,13 @@ export function PickChip(props: {
   )
 }
 
+const ONE: Record<Kind, string> = { points: 'point', edges: 'edge', faces: 'face' }
+
 /** The open pick: its rule in words, the rules there are, and the one it looks like. */
 export function PickPanel({ part, step }: { part: string; step: Step }) {
   const open = useView((s) => s.picking)
   const revision = useSession((s) => s.bench?.revision)
-  const { view, failure, through } = usePick()
+  const { view, failure } = usePick()
   useEffect(() => {
     void loadPick()
   }, [open, revision])
@@ -60,18 +81,17 @@ export function PickPanel({ part, step }: { part: string; step: Step }) {
   const n = view?.picked.length ?? 0
   return (
     <div className="pick-panel" data-testid="pick-panel" data-picked={view ? n : ''}>
-      <div className="sentence">
-        Picked are {n} of {view?.of ?? '…'} {kind}:{' '}
-        {pick['rule'] === 'sharper_than' ? (
-          <>
-            sharper than <NumberChip target={angleTarget(part, step, open.key, pick)} />
-          </>
-        ) : (
-          inWords(pick)
-        )}
-        .
+      <div className="sentence" data-testid="pick-words">
+        Picked are {n} of {view?.of ?? '…'} {kind}
+        {view?.through && `, by ${String(view.through.picked.length)} ${view.through.kind}`}:{' '}
+        <Words part={part} step={step} pickKey={open.key} pick={pick} />.
       </div>
       {failure && <div className="told red">{failure}</div>}
+      {view?.notes.map((note) => (
+        <div key={note.text} className="told amber">
+          {note.text}
+        </div>
+      ))}
       {view?.offers.map((o) => (
         <div key={o.words} className="told good" data-testid="offer">
           These are all {n} {kind} {o.words}.{' '}
@@ -80,19 +100,135 @@ export function PickPanel({ part, step }: { part: string; step: Step }) {
           </button>
         </div>
       ))}
-      <div className="told muted">
-        Click {kind === 'edges' ? 'an edge' : `a ${kind.slice(0, -1)}`} to put it in or take it out
-        {kind === 'edges' ? ', double click for its loop' : ''}, Shift and drag for a box; the box
-        takes{' '}
-        <button
-          className="plain link"
-          data-testid="box-through"
-          onClick={() => usePick.setState({ through: !through })}
-        >
-          {through ? 'all behind it too' : 'what looks this way'}
-        </button>
-        .
-      </div>
+      {view && <Last view={view} />}
+      {view && <Hint view={view} />}
+      {view && <Ways part={part} step={step} view={view} pick={pick} />}
+    </div>
+  )
+}
+
+/** The rule in words; its numbers can be dragged and typed. */
+function Words(props: { part: string; step: Step; pickKey: string; pick: Pick }) {
+  const { part, step, pickKey, pick } = props
+  return piecesOf(pick).map((piece, i) => (
+    <Fragment key={i}>
+      {typeof piece === 'string' ? (
+        piece
+      ) : (
+        <NumberChip target={ruleTarget(part, step, pickKey, pick, piece)} />
+      )}
+    </Fragment>
+  ))
+}
+
+function ruleTarget(
+  part: string,
+  step: Step,
+  key: string,
+  pick: Pick,
+  n: RuleNumber,
+): NumberTarget {
+  const name = n.path.findLast((k) => typeof k === 'string') ?? ''
+  const raw = (at(pick, n.path) as number | string | undefined) ?? OTHERWISE[name] ?? 0
+  const of = kindOf(step, key)
+  return {
+    address: `${part}/${step.id}/values/${key}/${n.path.join('/')}`,
+    words: n.words,
+    value: typeof raw === 'number' ? raw : null,
+    raw,
+    unit: n.unit,
+    whole: n.whole,
+    least: n.least,
+    most: n.most,
+    step: n.unit === 'mm' && typeof raw === 'number' ? niceStep(Math.abs(raw) * 4 || 10) : 1,
+    part,
+    edit: (v) =>
+      pickEdit(part, step, key, {
+        ...(withAt(pick, n.path, v ?? OTHERWISE[name] ?? 0) as Pick),
+        of,
+      }),
+  }
+}
+
+/** What one can do with the element clicked last. */
+function Last({ view }: { view: PickView }) {
+  const last = usePick((s) => s.last)
+  if (last === null) return null
+  const kind = clickedKind(view)
+  return (
+    <div className="told muted" data-testid="pick-last">
+      Of the {ONE[kind]} clicked last, put in{' '}
+      {kind !== 'points' && (
+        <>
+          <button
+            className="plain link"
+            data-testid="last-loop"
+            onClick={() => addRule('loop_through', last)}
+          >
+            the loop through it
+          </button>
+          ,{' '}
+          <button
+            className="plain link"
+            data-testid="last-strip"
+            onClick={() => addRule('strip_across', last)}
+          >
+            the strip across it
+          </button>
+          , or{' '}
+        </>
+      )}
+      <button
+        className="plain link"
+        data-testid="last-same"
+        onClick={() => addRule('same_as', last)}
+      >
+        all the same as it
+      </button>
+      .
+    </div>
+  )
+}
+
+function Hint({ view }: { view: PickView }) {
+  const through = usePick((s) => s.through)
+  const kind = clickedKind(view)
+  return (
+    <div className="told muted">
+      Click {kind === 'edges' ? 'an edge' : `a ${ONE[kind]}`} to put it in or take it out
+      {kind === 'edges' && ', double click for its loop'}
+      {kind === 'faces' && ', double click for its strip'}, Shift and drag for a box; the box takes{' '}
+      <button
+        className="plain link"
+        data-testid="box-through"
+        onClick={() => usePick.setState({ through: !through })}
+      >
+        {through ? 'all behind it too' : 'what is seen'}
+      </button>
+      .
+    </div>
+  )
+}
+
+/** Other rules, more, fewer, the rest, another kind, a name. */
+function Ways(props: { part: string; step: Step; view: PickView; pick: Pick }) {
+  const { view, pick } = props
+  const elements = usePick((s) => s.elements)
+  const finishes = useSession((s) => s.bench?.document.finishes)
+  const [naming, setNaming] = useState(false)
+  const link = (id: string, words: string, act: () => void) => (
+    <button key={id} className="plain link" data-testid={id} onClick={act}>
+      {words}
+    </button>
+  )
+  const rules = rulesFor(
+    view,
+    pick,
+    extentOf(elements),
+    (finishes ?? []).map((f) => f.name),
+  )
+  return (
+    <>
       <div className="row">
         <WordMenu
           testId="pick-rules"
@@ -101,64 +237,65 @@ export function PickPanel({ part, step }: { part: string; step: Step }) {
               Another rule
             </button>
           }
-          entries={rulesFor(view).map((r) => ({
-            id: r.words,
-            words: r.words,
-            chosen: JSON.stringify(r.pick) === JSON.stringify(pick),
-            act: () => setPick(r.pick),
-          }))}
+          entries={[
+            ...rules.map((r) => ({
+              id: r.words,
+              words: r.words,
+              chosen: JSON.stringify(r.pick) === JSON.stringify(pick),
+              act: () => setPick(r.pick),
+            })),
+            ...view.named.map((name) => ({
+              id: `=drop ${name}`,
+              words: `Forget the pick ${name}`,
+              act: () => doEdit({ kind: 'set_pick', part: props.part, name, pick: null }),
+            })),
+          ]}
         />
-        {view?.kinds
-          .filter((k) => k !== kind)
-          .map((k) => (
-            <button
-              key={k}
-              className="plain link"
-              data-testid={`pick-${k}`}
-              onClick={() => setPick(pick, k)}
-            >
-              Pick {k}
-            </button>
-          ))}
-        <button
-          className="plain link"
-          data-testid="pick-invert"
-          onClick={() => setPick({ join: [{ rule: 'everything' }, { but_not: pick }] })}
-        >
-          Invert
-        </button>
-        <button className="plain link" data-testid="pick-done" onClick={closePick}>
-          Done
-        </button>
+        {link('pick-grow', 'Grow', () => grow(1))}
+        {link('pick-shrink', 'Shrink', () => grow(-1))}
+        {link('pick-invert', 'Invert', invert)}
+        {view.through
+          ? link('pick-direct', `Back to ${view.kind}`, () => goBy(null))
+          : link('pick-by-faces', 'By faces', () => goBy('faces'))}
+        {view.kinds
+          .filter((k) => k !== view.kind)
+          .map((k) => link(`pick-${k}`, `Pick ${k}`, () => changeKind(k)))}
+        {link('pick-name', 'Name it', () => setNaming(true))}
+        {link('pick-done', 'Done', closePick)}
       </div>
-    </div>
+      {naming && <NameField close={() => setNaming(false)} count={clickedPicked(view).length} />}
+    </>
   )
 }
 
-function angleTarget(
-  part: string,
-  step: Step,
-  key: string,
-  pick: Record<string, unknown>,
-): NumberTarget {
-  const raw = (pick['angle'] as number | string | undefined) ?? 30
-  return {
-    address: `${part}/${step.id}/values/${key}/angle`,
-    words: 'Edges whose faces turn by more than this.',
-    value: typeof raw === 'number' ? raw : null,
-    raw,
-    unit: '°',
-    whole: false,
-    least: 0,
-    most: 180,
-    step: 1,
-    part,
-    edit: (v) => ({
-      kind: 'set_value',
-      part,
-      step: step.id,
-      key,
-      value: { ...(step.values?.[key] as object), ...pick, angle: v ?? 30 },
-    }),
-  }
+function NameField({ close, count }: { close: () => void; count: number }) {
+  const [name, setName] = useState('')
+  return (
+    <form
+      className="row"
+      onSubmit={(e) => {
+        e.preventDefault()
+        if (name.trim()) keepAs(name.trim())
+        close()
+      }}
+    >
+      <input
+        autoFocus
+        className="field"
+        placeholder={`a name for these ${String(count)}`}
+        aria-label="Name of the pick"
+        data-testid="pick-name-field"
+        maxLength={80}
+        value={name}
+        onChange={(e) => setName(e.target.value)}
+        onKeyDown={(e) => {
+          e.stopPropagation()
+          if (e.key === 'Escape') close()
+        }}
+      />
+      <button className="plain link" type="submit">
+        Keep
+      </button>
+    </form>
+  )
 }

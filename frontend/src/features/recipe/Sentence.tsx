@@ -7,6 +7,7 @@ import { NumberChip } from '../../shared/ui/NumberChip'
 import { WordMenu } from '../../shared/ui/Menu'
 import type { MenuEntry } from '../../shared/ui/Menu'
 import { useView } from '../../shared/viewState'
+import { closePick, furtherOf, openPick } from '../../shared/picking'
 import { PickChip } from './PickPanel'
 
 interface Props {
@@ -85,6 +86,8 @@ function OneValue(props: Props & { spec: ValueView; first: boolean }) {
       return <PickChip part={props.part.id} step={props.step} view={props.view} spec={spec} />
     case 'finish':
       return <FinishChoice {...props} />
+    case 'further':
+      return <Further {...props} />
   }
 }
 
@@ -230,6 +233,57 @@ function FinishChoice(props: Props & { spec: ValueView }) {
       act: () => set(props, props.spec.key, f.name),
     })),
   ])
+}
+
+/** Further picks of a step, each with a width of its own. */
+function Further(props: Props & { spec: ValueView }) {
+  const { step, spec, view } = props
+  const rows = furtherOf(step)
+  const keep = (now: unknown[]) => set(props, spec.key, now.length ? now : null)
+  const width = view?.used['width']
+  const added = {
+    pick: { rule: 'by_hand', elements: [] },
+    width: globalThis.Number((typeof width === 'number' ? width * 2 : 1).toPrecision(2)),
+  }
+  return (
+    <span data-testid={`further-${props.part.id}/${step.id}`}>
+      {rows.map((_, i) => (
+        <span key={i}>
+          <PickChip
+            part={props.part.id}
+            step={step}
+            view={view}
+            spec={{ ...spec, key: `${spec.key}.${String(i)}` }}
+          />{' '}
+          by <Number {...props} suffix={`/${String(i)}`} />
+          <button
+            className="plain muted"
+            title="Take this pick out"
+            aria-label={`Take further pick ${String(i + 1)} out`}
+            data-testid={`further-remove-${String(i)}`}
+            onClick={() => {
+              closePick()
+              keep(rows.filter((_row, k) => k !== i))
+            }}
+          >
+            {' '}
+            ×
+          </button>
+          {', '}
+        </span>
+      ))}
+      <button
+        className="plain link"
+        data-testid="further-add"
+        onClick={() => {
+          keep([...rows, added])
+          openPick(props.part.id, step.id, `${spec.key}.${String(rows.length)}`)
+        }}
+      >
+        {rows.length ? 'another' : 'none, add one'}
+      </button>
+    </span>
+  )
 }
 
 function FileChoice(props: Props & { spec: ValueView }) {

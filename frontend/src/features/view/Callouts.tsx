@@ -272,9 +272,11 @@ function LeaderCallout({ stage, part, s, l, open }: CalloutProps & { l: Leader }
 function textOf({ callout, target }: Shown): string {
   const v = target.value ?? 0
   const key = target.address.split('/').at(-1) ?? ''
+  const slope = callout.slope === null ? '' : ` × ${figure(callout.slope, 3)}°`
+  const stop = callout.stopped === null ? '' : `, stops at ${figure(callout.stopped, 4)}`
   switch (callout.form) {
     case 'radius':
-      return `R ${figure(v, 5)}\u2009mm`
+      return `R ${figure(v, 5)}\u2009mm${stop}`
     case 'count':
       return `${whole(v)} ${key.replace('_', ' ')}`
     case 'angle':
@@ -282,7 +284,7 @@ function textOf({ callout, target }: Shown): string {
     case 'level':
       return `${key} ${figure(v, 5)}${target.unit === '%' ? '\u2009%' : '\u2009mm'}`
     default:
-      return `${figure(v, 5)}\u2009mm`
+      return `${figure(v, 5)}\u2009mm${slope}${stop}`
   }
 }
 

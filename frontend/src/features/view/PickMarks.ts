@@ -4,11 +4,11 @@ import { LineMaterial } from 'three/addons/lines/LineMaterial.js'
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js'
 
-type Which = 'picked' | 'hovered'
+export type Mark = 'picked' | 'hovered' | 'by'
 
 /** What is picked, thick and solid over the body, and what the pointer is on. */
 export class PickMarks {
-  private readonly held = new Map<Which, LineSegments2>()
+  private readonly held = new Map<Mark, LineSegments2>()
 
   private readonly scene: Scene
   private readonly invalidate: () => void
@@ -20,7 +20,7 @@ export class PickMarks {
 
   /** Show lines in the place of those before; null takes them away. */
   show(
-    which: Which,
+    which: Mark,
     lines: Float32Array | null,
     matrix: readonly number[] = [],
     origin: readonly number[] = [],
@@ -31,7 +31,7 @@ export class PickMarks {
       geometry.setPositions(lines)
       const hovered = which === 'hovered'
       const material = new LineMaterial({
-        linewidth: hovered ? 5 : 3.6,
+        linewidth: hovered ? 5 : which === 'by' ? 1.6 : 3.6,
         worldUnits: false,
         transparent: hovered,
         opacity: hovered ? 0.55 : 1,
@@ -64,9 +64,10 @@ export class PickMarks {
   dispose(): void {
     this.drop('picked')
     this.drop('hovered')
+    this.drop('by')
   }
 
-  private drop(which: Which): void {
+  private drop(which: Mark): void {
     const old = this.held.get(which)
     if (!old) return
     this.scene.remove(old)

@@ -19,12 +19,15 @@ import {
 import { LineMaterial } from 'three/addons/lines/LineMaterial.js'
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js'
+import { MeshBVH, acceleratedRaycast } from 'three-mesh-bvh'
+import { Depth } from './Depth'
+import { Ghost } from './Ghost'
 import { fillGeometry, markChanged, normalTicks } from './buffers'
 import type { BodyData } from './buffers'
 import * as look from './camera'
 import type { Looking } from './camera'
 import { PickMarks } from './PickMarks'
-import { dashed, floorLines, rendersInSoftware } from './pieces'
+import { floorLines, rendersInSoftware } from './pieces'
 import { bodyFragment, bodyVertex, ghostFragment } from './shaders'
 
 export interface Finish {
@@ -45,6 +48,7 @@ interface Body {
 }
 
 const MOST_FAT_LINES = 20_000
+const FEW_TRIANGLES = 4000
 
 /** Everything that is drawn, without React: bodies, floor, camera. Draws when something changed, and not else. */
 export class Stage {
@@ -68,12 +72,7 @@ export class Stage {
   private readonly perspectiveCamera = new PerspectiveCamera()
   private readonly parallelCamera = new OrthographicCamera()
   private floor: LineSegments | null = null
-  private ghost: {
-    data: BodyData
-    placed: readonly number[]
-    mesh: Mesh
-    sharp: LineSegments
-  } | null = null
+  private ghost: Ghost | null = null
   readonly marks = new PickMarks(this.scene, () => this.invalidate())
   private frame = 0
   private normals = false
@@ -131,12 +130,14 @@ export class Stage {
       mesh.frustumCulled = false
       sharp.frustumCulled = false
       mesh.userData['part'] = id
+      mesh.raycast = acceleratedRaycast
       this.scene.add(mesh, sharp)
       body = { data, mesh, sharp, matrix: new Matrix4(), locked, ticks: null }
       this.bodies.set(id, body)
     }
     if (fresh) {
       fillGeometry(body.mesh.geometry, data)
+      delete body.mesh.geometry.boundsTree
       body.sharp.geometry.dispose()
       body.sharp.geometry = new LineSegmentsGeometry()
       const lines =
@@ -207,38 +208,11 @@ export class Stage {
   showBefore(data: BodyData | null, matrix: readonly number[] | null): void {
     if (data === (this.ghost?.data ?? null) && sameNumbers(matrix, this.ghost?.placed ?? null))
       return
-    if (this.ghost) {
-      this.scene.remove(this.ghost.mesh, this.ghost.sharp)
-      for (const o of [this.ghost.mesh, this.ghost.sharp]) {
-        o.geometry.dispose()
-        ;(Array.isArray(o.material) ? o.material : [o.material]).forEach((m) => m.dispose())
-      }
-      this.ghost = null
-    }
-    if (data && matrix) {
-      const geometry = new BufferGeometry()
-      fillGeometry(geometry, data)
-      const material = this.material(ghostFragment)
-      material.depthTest = false
-      const mesh = new Mesh(geometry, material)
-      const lines = new BufferGeometry()
-      lines.setAttribute('position', new BufferAttribute(dashed(data.sharp), 3))
-      const sharp = new LineSegments(
-        lines,
-        new LineBasicMaterial({ color: this.ink.clone().convertSRGBToLinear(), depthTest: false }),
-      )
-      const world = new Matrix4()
-        .set(...(matrix as Parameters<Matrix4['set']>))
-        .multiply(new Matrix4().makeTranslation(...data.origin))
-      for (const o of [mesh, sharp]) {
-        o.matrixAutoUpdate = false
-        o.matrix.copy(world)
-        o.frustumCulled = false
-        o.renderOrder = 5
-        this.scene.add(o)
-      }
-      this.ghost = { data, placed: matrix, mesh, sharp }
-    }
+    this.ghost?.dispose()
+    this.ghost =
+      data && matrix
+        ? new Ghost(this.scene, data, matrix, this.material(ghostFragment), this.ink)
+        : null
     this.invalidate()
   }
 
@@ -353,9 +327,13 @@ export class Stage {
   faceAt(x: number, y: number): { part: string; face: number; at: Vector3 } | null {
     this.aim()
     const ray = new Raycaster()
+    ray.firstHitOnly = true
     ray.setFromCamera(new Vector2((x / this.width) * 2 - 1, 1 - (y / this.height) * 2), this.camera)
     const open = [...this.bodies.values()].filter((b) => !b.locked)
-    for (const b of open) b.mesh.updateMatrixWorld(true)
+    for (const b of open) {
+      b.mesh.updateMatrixWorld(true)
+      this.ready(b)
+    }
     const hit = ray.intersectObjects(
       open.map((b) => b.mesh),
       false,
@@ -364,6 +342,41 @@ export class Stage {
     const data = part === undefined ? undefined : this.bodies.get(part)?.data
     if (!hit || part === undefined || !data) return null
     return { part, face: data.triangleFace[hit.faceIndex ?? 0] ?? 0, at: hit.point }
+  }
+
+  /** Make the faces of a body ready to be pointed at, before the pointer comes. */
+  prepare(id: string): void {
+    const body = this.bodies.get(id)
+    if (body) this.ready(body)
+  }
+
+  private ready(b: Body): void {
+    // a tree of boxes pays from some thousand triangles on; faces keep their order
+    if (!b.mesh.geometry.boundsTree && b.data.triangles > FEW_TRIANGLES)
+      b.mesh.geometry.boundsTree = new MeshBVH(b.mesh.geometry, { indirect: true })
+  }
+
+  /** What is seen: whether a bench point is not behind a body. */
+  seen(): (p: Vector3) => boolean {
+    this.aim()
+    const bodies = [...this.bodies.values()].map((b) => b.mesh)
+    const depth = new Depth(
+      this.renderer,
+      this.scene,
+      this.camera,
+      bodies,
+      Math.round(this.width),
+      Math.round(this.height),
+    )
+    const { near, far } = this.camera
+    const far_ = (z: number) =>
+      this.perspective ? (near * far) / (far - z * (far - near)) : near + z * (far - near)
+    const at = new Vector3()
+    return (p) => {
+      at.copy(p).project(this.camera)
+      const there = depth.at(((at.x + 1) / 2) * this.width, ((1 - at.y) / 2) * this.height)
+      return far_((at.z + 1) / 2) <= far_(there) * 1.002
+    }
   }
 
   private aim(): void {
@@ -417,7 +430,7 @@ export class Stage {
       lines.resolution.set(this.width, this.height)
     }
     this.marks.prepare(this.moss, this.width, this.height)
-    if (this.ghost) this.setLight(this.ghost.mesh.material as RawShaderMaterial, eye, way)
+    if (this.ghost) this.setLight(this.ghost.mesh.material, eye, way)
     this.renderer.render(this.scene, this.camera)
     this.pictures += 1
     this.onDrawn(this.swaps)

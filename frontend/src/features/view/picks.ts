@@ -1,8 +1,9 @@
 import { useEffect } from 'react'
 import { Matrix4, Vector3 } from 'three'
-import { addElements, addLoop, pointsOf, toggle, usePick } from '../../shared/picking'
+import { addAlong, addElements, clickedKind, pointsOf, toggle, usePick } from '../../shared/picking'
 import type { Elements, Kind } from '../../shared/picking'
 import { useView } from '../../shared/viewState'
+import type { Mark } from './PickMarks'
 import type { Stage } from './Stage'
 
 const NEAR = 14 // px within which an edge is meant
@@ -31,10 +32,15 @@ function linesOf(e: Elements, kind: Kind, which: readonly number[], arm: number)
   return new Float32Array(out)
 }
 
+const arms = new WeakMap<Elements, number>()
+
 /** Half of the cross on a point: a little of the body's size. */
 function armOf(e: Elements): number {
+  const held = arms.get(e)
+  if (held !== undefined) return held
   let most = 0
   for (const x of e.points) most = Math.max(most, Math.abs(x))
+  arms.set(e, most / 40)
   return most / 40
 }
 
@@ -55,16 +61,17 @@ export function elementAt(stage: Stage, x: number, y: number): number | null {
   const open = useView.getState().picking
   if (!e || !view || !open) return null
   const at = place(e, view.matrix)
+  const kind = clickedKind(view)
   // near a contour the pointer is easily beside the body: look a little around it
   for (const [dx, dy] of AROUND) {
     const hit = stage.faceAt(x + dx, y + dy)
     if (hit?.part !== open.part) continue
-    if (view.kind === 'faces') return hit.face
+    if (kind === 'faces') return hit.face
     let best: number | null = null
     let least = NEAR
     for (let c = e.offsets[hit.face] ?? 0; c < (e.offsets[hit.face + 1] ?? 0); c += 1) {
-      const one = (view.kind === 'edges' ? e.cornerEdge[c] : e.cornerPoint[c]) ?? 0
-      const [p = 0, q = p] = pointsOf(e, view.kind, one)
+      const one = (kind === 'edges' ? e.cornerEdge[c] : e.cornerPoint[c]) ?? 0
+      const [p = 0, q = p] = pointsOf(e, kind, one)
       const d = toSegment(x, y, stage.project(at(p)), stage.project(at(q)))
       if (d < least) {
         least = d
@@ -98,72 +105,78 @@ function toSegment(x: number, y: number, a: Spot, b: Spot): number {
   return Math.hypot(x - a.x - t * ux, y - a.y - t * uy)
 }
 
-/** The elements whose middles lie in a box on the screen; edges that look away only with `through`. */
+/** Places of an element between its middle and its ends, where it is looked whether it is seen. */
+function probes(points: readonly Vector3[], middle: Vector3): Vector3[] {
+  return [middle, ...points.map((p) => p.clone().lerp(middle, 0.4))]
+}
+
+/** The elements whose middles lie in a box on the screen; what lies behind a body only with `through`. */
 export function elementsIn(stage: Stage, from: Spot, to: Spot): number[] {
   const { elements: e, view, through } = usePick.getState()
   if (!e || !view) return []
+  const kind = clickedKind(view)
   const at = place(e, view.matrix)
-  const world = new Matrix4().set(...(view.matrix as Parameters<Matrix4['set']>))
-  const eye = new Vector3().setFromMatrixPosition(stage.camera.matrixWorld)
   const [x0, x1] = [Math.min(from.x, to.x), Math.max(from.x, to.x)]
   const [y0, y1] = [Math.min(from.y, to.y), Math.max(from.y, to.y)]
-  const looks = new Uint8Array(e.points.length / 3) // points with an edge that looks this way
-  const inside = (points: readonly number[]) => {
-    const middle = new Vector3()
-    for (const p of points) middle.add(at(p))
+  const seen = through ? () => true : stage.seen()
+  const many = e.points.length / 3
+  const world = Array.from({ length: many }, (_, p) => at(p))
+  const count =
+    kind === 'points' ? many : kind === 'edges' ? e.edges.length / 2 : e.offsets.length - 1
+  const out: number[] = []
+  const middle = new Vector3()
+  for (let one = 0; one < count; one += 1) {
+    const points = pointsOf(e, kind, one)
+    middle.set(0, 0, 0)
+    for (const p of points) middle.add(world[p] ?? middle)
     middle.divideScalar(points.length)
     const s = stage.project(middle)
-    return s.ahead && s.x >= x0 && s.x <= x1 && s.y >= y0 && s.y <= y1 ? middle : null
+    if (!s.ahead || s.x < x0 || s.x > x1 || s.y < y0 || s.y > y1) continue
+    if (
+      probes(
+        points.map((p) => world[p] ?? middle),
+        middle.clone(),
+      ).some(seen)
+    )
+      out.push(one)
   }
-  const looksHere = (edge: number, middle: Vector3) => {
-    const n = [0, 1, 2].map((k) => e.edgeNormals[3 * edge + k] ?? 0) as [number, number, number]
-    return new Vector3(...n).transformDirection(world).dot(eye.clone().sub(middle)) > 0
-  }
-  const out: number[] = []
-  for (let edge = 0; edge < e.edges.length / 2; edge += 1) {
-    const points = pointsOf(e, 'edges', edge)
-    if (view.kind === 'edges') {
-      const middle = inside(points)
-      if (middle && (through || looksHere(edge, middle))) out.push(edge)
-    } else {
-      const [p = 0, q = 0] = points
-      if (through || looksHere(edge, at(p))) looks[p] = looks[q] = 1
-    }
-  }
-  if (view.kind === 'points')
-    looks.forEach((seen, p) => {
-      if (seen && inside([p])) out.push(p)
-    })
-  if (view.kind === 'faces')
-    for (let f = 0; f < e.offsets.length - 1; f += 1) {
-      const points = pointsOf(e, 'faces', f)
-      if (inside(points) && points.every((p) => looks[p])) out.push(f)
-    }
   return out
 }
 
 /** What is picked, drawn over the body, while a pick is open. */
 export function usePickMarks(stage: Stage): void {
   const open = useView((s) => s.picking)
-  const { view, elements, hovered } = usePick()
+  const { view, elements, hovered, fresh } = usePick()
+  const part = open?.part
+  const digest = view?.mesh
   useEffect(() => {
-    const on = open && view && elements && elements.digest === view.mesh
-    stage.marks.show(
-      'picked',
-      on ? linesOf(elements, view.kind, view.picked, armOf(elements)) : null,
-      view?.matrix,
-      elements?.origin,
-    )
-  }, [stage, open, view, elements])
+    // before the pointer comes: the first place it asks for would wait for it
+    if (!part || !digest) return
+    const soon = window.setTimeout(() => stage.prepare(part), 50)
+    return () => clearTimeout(soon)
+  }, [stage, part, digest])
+  const on = open && view && elements && elements.digest === view.mesh
   useEffect(() => {
-    const on = open && view && elements && hovered !== null
+    const show = (which: Mark, kind: Kind, rows: readonly number[]) =>
+      stage.marks.show(
+        which,
+        on ? linesOf(elements, kind, rows, armOf(elements)) : null,
+        view?.matrix,
+        elements?.origin,
+      )
+    show('picked', view?.kind ?? 'edges', view?.picked ?? [])
+    show('by', view?.through?.kind ?? 'faces', view?.through?.picked ?? [])
+  }, [stage, on, view, elements])
+  useEffect(() => {
+    const kind = view ? clickedKind(view) : 'edges'
+    const pointed = hovered === null ? fresh : [hovered, ...fresh]
     stage.marks.show(
       'hovered',
-      on ? linesOf(elements, view.kind, [hovered], armOf(elements)) : null,
+      on && pointed.length ? linesOf(elements, kind, pointed, armOf(elements)) : null,
       view?.matrix,
       elements?.origin,
     )
-  }, [stage, open, view, elements, hovered])
+  }, [stage, on, view, elements, hovered, fresh])
 }
 
 /** Pointer while a pick is open: hover shows, click toggles, double click takes the loop, Shift and drag a box. */
@@ -228,7 +241,7 @@ export function usePickPointer(stage: Stage): void {
       if (waiting) {
         clearTimeout(waiting)
         waiting = 0
-        addLoop(which)
+        addAlong(which)
       } else
         waiting = window.setTimeout(() => {
           waiting = 0

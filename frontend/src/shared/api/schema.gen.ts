@@ -541,7 +541,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "length" | "angle" | "count" | "share" | "choice" | "switch" | "vector" | "counts" | "axis" | "along" | "curve" | "file" | "pick" | "finish";
+            kind: "length" | "angle" | "count" | "share" | "choice" | "switch" | "vector" | "counts" | "axis" | "along" | "curve" | "file" | "pick" | "finish" | "further";
             /** Unit */
             unit: string;
             /** Description */
@@ -717,6 +717,10 @@ export interface components {
             gain: number;
             /** Second */
             second: number[] | null;
+            /** Stopped */
+            stopped: number | null;
+            /** Slope */
+            slope: number | null;
         };
         /**
          * Curve
@@ -889,6 +893,18 @@ export interface components {
             value: number | string;
         };
         /**
+         * NamedPick
+         * @description A pick of a part that can be used again by its name; ``of`` in it says of what it is.
+         */
+        NamedPick: {
+            /** Name */
+            name: string;
+            /** Pick */
+            pick: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * NoteView
          * @description What a step has to say.
          */
@@ -940,6 +956,8 @@ export interface components {
              */
             locked?: boolean;
             placement?: components["schemas"]["Placement"];
+            /** Picks */
+            picks?: components["schemas"]["NamedPick"][];
             /** Recipe */
             recipe: components["schemas"]["Step"][];
         };
@@ -1120,7 +1138,7 @@ export interface components {
             /** Base */
             base: number;
             /** Edit */
-            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"];
+            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"];
             /**
              * Author
              * @default
@@ -1424,6 +1442,25 @@ export interface components {
             placement?: components["schemas"]["Placement"] | null;
         };
         /**
+         * SetPick
+         * @description Keep a pick of a part under a name, or another one under that name; null takes it out.
+         */
+        SetPick: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_pick";
+            /** Part */
+            part: string;
+            /** Name */
+            name: string;
+            /** Pick */
+            pick?: {
+                [key: string]: unknown;
+            } | null;
+        };
+        /**
          * SetPoint
          * @description Change a point of a curve; what is left out stays.
          */
@@ -1494,7 +1531,7 @@ export interface components {
             /** Base */
             base: number;
             /** Edit */
-            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"];
+            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"];
             /**
              * Author
              * @default
@@ -1601,10 +1638,15 @@ export interface components {
             of: number;
             /** Picked */
             picked: number[];
+            through: components["schemas"]["ThroughView"] | null;
             /** Notes */
             notes: components["schemas"]["NoteView"][];
             /** Groups */
             groups: components["schemas"]["GroupView"][];
+            /** Lineage */
+            lineage: components["schemas"]["HistoryView"][];
+            /** Named */
+            named: string[];
             /** Offers */
             offers: components["schemas"]["OfferView"][];
         };
@@ -1619,6 +1661,18 @@ export interface components {
             name: string;
         };
         /**
+         * HistoryView
+         * @description A row of the history of faces: a step, a group it left, and the row before, -1 for none.
+         */
+        HistoryView: {
+            /** Step */
+            step: string;
+            /** Group */
+            group: string;
+            /** Parent */
+            parent: number;
+        };
+        /**
          * OfferView
          * @description A rule that picks just what is picked, in words and as it would stand in the file.
          */
@@ -1629,6 +1683,19 @@ export interface components {
             pick: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * ThroughView
+         * @description Elements of another kind that a pick goes by, as faces whose edges are picked.
+         */
+        ThroughView: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "points" | "edges" | "faces";
+            /** Picked */
+            picked: number[];
         };
         /**
          * SoundnessView

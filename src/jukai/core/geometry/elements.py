@@ -5,11 +5,24 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from jukai.core.geometry.arrays import Floats
-from jukai.core.geometry.measures import face_normals
+from jukai.core.geometry.arrays import Bools, Floats
+from jukai.core.geometry.measures import edge_turns, face_normals, vector_areas
 from jukai.core.geometry.mesh import Mesh
 
-__all__ = ["centres", "element_bytes", "element_normals", "loop_through", "rows_of", "strip_across"]
+__all__ = [
+    "alike",
+    "belonging",
+    "centres",
+    "element_bytes",
+    "element_normals",
+    "grown",
+    "loop_through",
+    "rows_of",
+    "strip_across",
+]
+
+_ALIKE = 1e-3
+"""Share by which sizes, and radians by which angles, of elements that are the same may differ."""
 
 
 def rows_of(mesh: Mesh, kind: str) -> int:
@@ -38,6 +51,71 @@ def element_normals(mesh: Mesh, kind: str) -> Floats:
     sums = np.stack([np.bincount(rows, weights=of[:, k], minlength=count) for k in range(3)], axis=1)
     length = np.sqrt(np.einsum("ij,ij->i", sums, sums))
     return np.asarray(np.where(length[:, None] > 1e-9, sums / np.where(length > 1e-9, length, 1)[:, None], 0.0))
+
+
+def belonging(mesh: Mesh, mask: Bools, of: str, to: str) -> Bools:
+    """Return the elements ``to`` that belong to picked elements ``of``.
+
+    Downwards (faces to edges to points) each that a picked one has; upwards each of which all are picked.
+    """
+    con = mesh.connectivity
+    if of == to:
+        return mask
+    out: Bools
+    if of == "points":
+        if to == "edges":
+            return np.asarray(mask[con.edges].all(axis=1))
+        return np.logical_and.reduceat(mask[mesh.corners], mesh.offsets[:-1])
+    if of == "edges" and to == "faces":
+        return np.logical_and.reduceat(mask[con.corner_edge], mesh.offsets[:-1])
+    out = np.zeros(rows_of(mesh, to), dtype=bool)
+    if of == "edges":
+        out[con.edges[mask]] = True
+    else:
+        corners = mask[mesh.corner_faces]
+        out[con.corner_edge[corners] if to == "edges" else mesh.corners[corners]] = True
+    return out
+
+
+def grown(mesh: Mesh, mask: Bools, kind: str, by: int) -> Bools:
+    """Return a pick with all elements that share a point (points: an edge) with it, ``by`` times; shrunk where negative."""
+    con = mesh.connectivity
+    wanted = mask if by > 0 else ~mask
+    for _ in range(abs(by)):
+        if kind == "points":
+            touched = np.zeros(mesh.n_points, dtype=bool)
+            touched[con.edges[wanted[con.edges].any(axis=1)]] = True
+            wanted = wanted | touched
+        else:
+            points = belonging(mesh, wanted, kind, "points")
+            wanted = np.asarray(
+                points[con.edges].any(axis=1)
+                if kind == "edges"
+                else np.logical_or.reduceat(points[mesh.corners], mesh.offsets[:-1])
+            )
+    return np.asarray(wanted if by > 0 else ~wanted & mask)
+
+
+def alike(mesh: Mesh, kind: str, which: int) -> Bools:
+    """Return the elements that are the same as one: its size, its number of neighbours and its angles."""
+    con = mesh.connectivity
+    ends = mesh.points[con.edges]
+    long = np.sqrt(((ends[:, 1] - ends[:, 0]) ** 2).sum(axis=1))
+    if kind == "edges":
+        return np.asarray(_near(long, which) & _near(edge_turns(mesh), which, share=False))
+    if kind == "faces":
+        around = np.add.reduceat(long[con.corner_edge], mesh.offsets[:-1])
+        areas = np.sqrt((vector_areas(mesh) ** 2).sum(axis=1))
+        return np.asarray((mesh.sides == mesh.sides[which]) & _near(areas, which) & _near(around, which))
+    count = np.diff(con.point_offsets)
+    sums = [np.zeros(mesh.n_points), np.zeros(mesh.n_points)]
+    for out, values in zip(sums, (long, edge_turns(mesh)), strict=True):
+        np.add.at(out, con.edges.ravel(), np.repeat(values, 2))
+    return np.asarray((count == count[which]) & _near(sums[0], which) & _near(sums[1], which, share=False))
+
+
+def _near(values: Floats, which: int, *, share: bool = True) -> Bools:
+    return np.asarray(np.abs(values - values[which]) <= _ALIKE * (abs(values[which]) if share else 1.0))
 
 
 def loop_through(mesh: Mesh, edge: int) -> NDArray[np.int64]:
@@ -120,6 +198,7 @@ def element_bytes(mesh: Mesh) -> bytes:
     uint32         corner_edge (c)             edge that leaves each corner
     uint32         corner_point (c)            point of each corner
     float32        edge normals (e × 3)        mean of the faces at each edge
+    int32          lineage (f)                 row of the history table, -1 for none
     =============  ==========================  =====================================
     """
     con = mesh.connectivity
@@ -128,5 +207,6 @@ def element_bytes(mesh: Mesh) -> bytes:
     parts = [
         head, origin.astype("<f8"), (mesh.points - origin).astype("<f4"), con.edges.astype("<u4"), mesh.offsets.astype("<u4"),
         con.corner_edge.astype("<u4"), mesh.corners.astype("<u4"), element_normals(mesh, "edges").astype("<f4"),
+        (mesh.face_lineage if mesh.face_lineage is not None else np.full(mesh.n_faces, -1)).astype("<i4"),
     ]  # fmt: skip
     return b"".join(p.tobytes() for p in parts)

@@ -17,7 +17,7 @@ from jukai.core.geometry.frames import Frame, frame_along
 from jukai.core.geometry.measures import surface_centroid
 from jukai.core.geometry.mesh import Mesh
 
-__all__ = ["Along", "AxisSpec", "Callout", "Context", "Kind", "Note", "Operator", "OperatorValues", "Picked", "ProfileCurve", "Result",
+__all__ = ["Along", "AxisSpec", "Callout", "Context", "Further", "Kind", "Note", "Operator", "OperatorValues", "Picked", "ProfileCurve", "Result",
            "chord_sides", "operator"]  # fmt: skip
 
 
@@ -64,6 +64,8 @@ class Callout:
     along : direction in which a drag makes the number larger; for an angle the axis it turns about.
     gain : change of the number per mm dragged along (per degree for an angle).
     second : for a point, the direction of its second coordinate.
+    stopped : the number that could be had, where what is asked for was limited.
+    slope : degrees between a chamfer and the faces beside it, to be written behind its leg.
     """
 
     target: str
@@ -73,6 +75,8 @@ class Callout:
     along: tuple[float, float, float]
     gain: float = 1.0
     second: tuple[float, float, float] | None = None
+    stopped: float | None = None
+    slope: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -152,6 +156,14 @@ class Picked:
     def count(self) -> int:
         """How many are picked."""
         return int(self.mask.sum())
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Further:
+    """A further pick of a step, with a length of its own, mm."""
+
+    pick: Picked
+    width: float
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,7 +11,7 @@ from pydantic.fields import FieldInfo
 
 from jukai.core.operators.base import OperatorValues
 
-__all__ = ["ValueSpec", "along", "angle", "axis", "choice", "count", "curve", "describe_values", "file_name", "finish", "length",
+__all__ = ["ValueSpec", "along", "angle", "axis", "choice", "count", "curve", "describe_values", "file_name", "finish", "further", "length",
            "pick", "share", "spec_of", "switch", "vector", "written_schema"]  # fmt: skip
 
 
@@ -22,7 +22,7 @@ class ValueSpec:
     Attributes
     ----------
     kind : ``length``, ``angle``, ``count``, ``share``, ``choice``, ``switch``, ``vector`` (three
-        lengths), ``counts`` (three counts), ``axis``, ``along``, ``curve``, ``file``, ``pick`` or ``finish``.
+        lengths), ``counts`` (three counts), ``axis``, ``along``, ``curve``, ``file``, ``pick``, ``finish`` or ``further`` (picks, each with a length).
     unit : as shown behind the number.
     of : what a pick may be of: ``points``, ``edges``, ``faces``; the first is the default.
     choices : (value, words) of a choice; of a switch the sentences for on and off.
@@ -120,6 +120,11 @@ def pick(description: str, *, of: Sequence[str], default: Mapping[str, Any]) -> 
     return _field(ValueSpec("pick", of=tuple(of)), dict(default), description)
 
 
+def further(description: str, *, of: Sequence[str]) -> Any:
+    """Declare further picks of a step, each with a length of its own; there are none by default."""
+    return _field(ValueSpec("further", "mm", of=tuple(of)), (), description)
+
+
 def finish(description: str) -> Any:
     """Declare a finish of the bench, by name; left out, the faces have that of the faces beside them."""
     return _field(ValueSpec("finish", otherwise="as the faces beside them"), None, description)
@@ -165,6 +170,8 @@ def describe_values(values: type[OperatorValues]) -> list[dict[str, Any]]:
     return out
 
 
+MOST_FURTHER = 12
+"""Further picks that a step may have."""
 _NUMBER = {"type": ["number", "string"], "description": "a number or a formula"}
 _THREE = {"type": "array", "items": _NUMBER, "minItems": 3, "maxItems": 3}
 _PICK: dict[str, Any] = {
@@ -185,6 +192,9 @@ _WRITTEN: dict[str, dict[str, Any]] = {
     "length": _NUMBER, "angle": _NUMBER, "count": _NUMBER, "share": _NUMBER, "along": _NUMBER,
     "vector": _THREE, "counts": _THREE, "switch": {"type": "boolean"}, "curve": {"type": "string"}, "file": {"type": "string"},
     "finish": {"type": "string"}, "pick": _PICK,
+    "further": {"type": "array", "maxItems": MOST_FURTHER,
+                "items": {"type": "object", "properties": {"pick": _PICK, "width": _NUMBER}, "required": ["pick", "width"],
+                          "additionalProperties": False}},
     "axis": {"oneOf": [{"enum": ["x", "y", "z", "longest"]},
                        {"type": "object", "properties": {"point": _THREE, "direction": _THREE}, "required": ["point", "direction"]}]},
 }  # fmt: skip

@@ -7,7 +7,19 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, StringConstraints, model_validator
 
-__all__ = ["Bench", "Curve", "CurvePoint", "Finish", "NamedNumber", "Number", "Part", "Placement", "Sampling", "Step"]
+__all__ = [
+    "Bench",
+    "Curve",
+    "CurvePoint",
+    "Finish",
+    "NamedNumber",
+    "NamedPick",
+    "Number",
+    "Part",
+    "Placement",
+    "Sampling",
+    "Step",
+]
 
 MAX_COORDINATE = 1e9
 
@@ -97,6 +109,13 @@ class Step(_Model):
     values: dict[str, Any] = Field(default_factory=dict)
 
 
+class NamedPick(_Model):
+    """A pick of a part that can be used again by its name; ``of`` in it says of what it is."""
+
+    name: Name
+    pick: dict[str, Any]
+
+
 class Part(_Model):
     """A body with a name, a placement, a finish and a recipe."""
 
@@ -106,6 +125,7 @@ class Part(_Model):
     hidden: bool = False
     locked: bool = False
     placement: Placement = Field(default_factory=Placement)
+    picks: list[NamedPick] = Field(default_factory=list, max_length=200)
     recipe: list[Step] = Field(max_length=1000)
 
 
@@ -148,6 +168,7 @@ class Bench(_Model):
         check("parts", (p.id for p in self.parts))
         for p in self.parts:
             check(f"steps of part '{p.name}'", (s.id for s in p.recipe))
+            check(f"picks of part '{p.name}'", (row.name for row in p.picks))
         for c in self.curves:
             check(f"points of curve '{c.name}'", (p.id for p in c.points if p.id))
         return self

@@ -2,250 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
-from typing import Annotated, Any, Literal, TypeVar
+from collections.abc import Callable, Collection, Iterator, Sequence
+from typing import Any, TypeVar
 
-from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
+from pydantic import BaseModel, ValidationError
 
 from jukai.core.errors import CoreError, FormulaError, ValueProblem
 from jukai.core.operators.registry import get_operator, operators
 from jukai.core.operators.values import spec_of
-from jukai.core.recipe.bench import (
-    Bench,
-    Curve,
-    CurvePoint,
-    Finish,
-    Id,
-    Name,
-    NamedNumber,
-    Number,
-    Part,
-    Placement,
-    Point2,
-    Sampling,
-    Step,
-)
+from jukai.core.recipe.bench import Bench, Curve, CurvePoint, NamedNumber, NamedPick, Part, Step
+from jukai.core.recipe.edit_kinds import (
+    AddPart, AddPoint, AddStep, CopyPart, CopyStep, Edit, MovePart, MoveStep, RemoveDimension, RemovePart, RemovePoint, RemoveStep,
+    RenameDimension, SetBench, SetCurve, SetDimension, SetFinish, SetPart, SetPick, SetPoint, SetStep, SetValue, parse_edit,
+)  # fmt: skip
 from jukai.core.recipe.formulas import check_name, parse, rename_in_formula
 from jukai.core.recipe.resolve import point_ids
 
 __all__ = ["Edit", "apply_edit", "edit_label", "parse_edit", "with_point_ids"]
-
-
-class _Edit(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
-
-
-class SetValue(_Edit):
-    """Give a value of a step another number, choice or formula; null takes it back to its default."""
-
-    kind: Literal["set_value"] = "set_value"
-    part: Id
-    step: Id
-    key: str
-    value: Any = None
-
-
-class SetStep(_Edit):
-    """Switch a step on or off, or name it."""
-
-    kind: Literal["set_step"] = "set_step"
-    part: Id
-    step: Id
-    on: bool | None = None
-    name: str | None = Field(None, max_length=200)
-
-
-class AddStep(_Edit):
-    """Put a new step behind another one, or first when ``after`` is null."""
-
-    kind: Literal["add_step"] = "add_step"
-    part: Id
-    step: Id
-    operator: str
-    values: dict[str, Any] = Field(default_factory=dict)
-    after: Id | None = None
-
-
-class RemoveStep(_Edit):
-    """Take a step out."""
-
-    kind: Literal["remove_step"] = "remove_step"
-    part: Id
-    step: Id
-
-
-class MoveStep(_Edit):
-    """Put a step behind another one, or first when ``after`` is null."""
-
-    kind: Literal["move_step"] = "move_step"
-    part: Id
-    step: Id
-    after: Id | None = None
-
-
-class CopyStep(_Edit):
-    """Put a copy of a step behind it."""
-
-    kind: Literal["copy_step"] = "copy_step"
-    part: Id
-    step: Id
-    copy_id: Id
-
-
-class SetPoint(_Edit):
-    """Change a point of a curve; what is left out stays."""
-
-    kind: Literal["set_point"] = "set_point"
-    curve: Id
-    point: Id
-    at: Point2 | None = None
-    fillet: Number | None = None
-    join: Literal["straight", "bezier", "smooth"] | None = None
-    out: Point2 | None = None
-    into: Point2 | None = None
-
-
-class AddPoint(_Edit):
-    """Put a point behind another one, or first when ``after`` is null."""
-
-    kind: Literal["add_point"] = "add_point"
-    curve: Id
-    point: Id
-    at: Point2
-    after: Id | None = None
-
-
-class RemovePoint(_Edit):
-    """Take a point out of a curve."""
-
-    kind: Literal["remove_point"] = "remove_point"
-    curve: Id
-    point: Id
-
-
-class SetCurve(_Edit):
-    """Name, close, open or sample a curve otherwise."""
-
-    kind: Literal["set_curve"] = "set_curve"
-    curve: Id
-    name: Name | None = None
-    closed: bool | None = None
-    sampling: Sampling | None = None
-
-
-class AddPart(_Edit):
-    """Add a part that begins with a blank, and the curve it is made from, if any."""
-
-    kind: Literal["add_part"] = "add_part"
-    part: Id
-    name: Name
-    step: Id
-    operator: str
-    values: dict[str, Any] = Field(default_factory=dict)
-    curve: Curve | None = None
-    finish: str | None = None
-
-
-class SetPart(_Edit):
-    """Change what a part is called, looks like or where it stands."""
-
-    kind: Literal["set_part"] = "set_part"
-    part: Id
-    name: Name | None = None
-    finish: str | None = None
-    hidden: bool | None = None
-    locked: bool | None = None
-    placement: Placement | None = None
-
-
-class RemovePart(_Edit):
-    """Take a part off the bench, and the curves only it uses."""
-
-    kind: Literal["remove_part"] = "remove_part"
-    part: Id
-
-
-class CopyPart(_Edit):
-    """Add a copy of a part, with copies of its curves."""
-
-    kind: Literal["copy_part"] = "copy_part"
-    part: Id
-    copy_id: Id
-    curve_ids: dict[Id, Id] = Field(default_factory=dict)
-
-
-class MovePart(_Edit):
-    """Put a part behind another one in the list, or first."""
-
-    kind: Literal["move_part"] = "move_part"
-    part: Id
-    after: Id | None = None
-
-
-class SetDimension(_Edit):
-    """Give a named number another value, or make a new one."""
-
-    kind: Literal["set_dimension"] = "set_dimension"
-    name: str
-    value: Number
-
-
-class RenameDimension(_Edit):
-    """Rename a named number, in every formula too."""
-
-    kind: Literal["rename_dimension"] = "rename_dimension"
-    name: str
-    new_name: str
-
-
-class RemoveDimension(_Edit):
-    """Take out a named number that nothing uses."""
-
-    kind: Literal["remove_dimension"] = "remove_dimension"
-    name: str
-
-
-class SetBench(_Edit):
-    """Rename the bench or change its limits."""
-
-    kind: Literal["set_bench"] = "set_bench"
-    name: Name | None = None
-    floor: float | None = Field(None, gt=0, le=1e6)
-    face_limit: int | None = Field(None, ge=1, le=20_000_000)
-
-
-class SetFinish(_Edit):
-    """Add a finish or change one of that name."""
-
-    kind: Literal["set_finish"] = "set_finish"
-    finish: Finish
-
-
-Edit = Annotated[
-    SetValue | SetStep | AddStep | RemoveStep | MoveStep | CopyStep | SetPoint | AddPoint | RemovePoint | SetCurve
-    | AddPart | SetPart | RemovePart | CopyPart | MovePart | SetDimension | RenameDimension | RemoveDimension | SetBench | SetFinish,
-    Field(discriminator="kind"),
-]  # fmt: skip
-_ADAPTER: TypeAdapter[Any] = TypeAdapter(Edit)
-
-
-def parse_edit(data: Any) -> Any:
-    """Return an edit from plain data.
-
-    Raises
-    ------
-    ValueProblem
-        When it is none.
-    """
-    try:
-        return _ADAPTER.validate_python(data)
-    except ValidationError as e:
-        first = e.errors(include_url=False, include_input=False)[0]
-        place = ".".join(str(p) for p in first["loc"][1:])
-        text = str(first["msg"]).removeprefix("Value error, ")
-        raise ValueProblem(
-            f"The edit can't be read: {place + ': ' if place else ''}{text}.", field=place or None
-        ) from None
 
 
 # -- applying -----------------------------------------------------------------------------------
@@ -520,20 +293,30 @@ def _rename_dimension(bench: Bench, e: RenameDimension) -> Bench:
         _rename_everywhere([curve["points"], curve["sampling"], curve["placement"]], e.name, e.new_name)
     for part in doc["parts"]:
         _rename_everywhere(part["placement"], e.name, e.new_name)
+        _rename_everywhere([row["pick"] for row in part["picks"]], e.name, e.new_name)
         for step in part["recipe"]:
-            _rename_everywhere(step["values"], e.name, e.new_name)
+            _rename_everywhere(step["values"], e.name, e.new_name, _words_of(step))
     return Bench.model_validate(doc)
 
 
-_NO_FORMULA = {"id", "name", "join", "profile", "file", "operator"}
+_NO_FORMULA = {"id", "name", "profile", "file", "operator", "rule", "shape", "of", "step", "lineage", "on"}
+_WORDS = {"choice", "switch", "curve", "file", "finish"}
+"""Kinds of values that hold words, not numbers."""
 
 
-def _rename_everywhere(node: Any, old: str, new: str) -> None:
+def _words_of(step: dict[str, Any]) -> set[str]:
+    """Return the keys of a step's values that hold words."""
+    op = operators().get(step["operator"])
+    return {n.rstrip("_") for n, i in op.values.model_fields.items() if spec_of(i).kind in _WORDS} if op else set()
+
+
+def _rename_everywhere(node: Any, old: str, new: str, words: Collection[str] = ()) -> None:
     items: Any = node.items() if isinstance(node, dict) else enumerate(node) if isinstance(node, list) else ()
     for key, value in list(items):
+        if key in _NO_FORMULA or key in words or (key == "join" and isinstance(value, str)):
+            continue
         if isinstance(value, str):
-            if key not in _NO_FORMULA:
-                node[key] = rename_in_formula(value, old, new)
+            node[key] = rename_in_formula(value, old, new)
         else:
             _rename_everywhere(value, old, new)
 
@@ -541,9 +324,10 @@ def _rename_everywhere(node: Any, old: str, new: str) -> None:
 def _formulas(node: Any) -> Iterator[str]:
     items: Any = node.items() if isinstance(node, dict) else enumerate(node) if isinstance(node, list) else ()
     for key, value in items:
+        if key in _NO_FORMULA or (key == "join" and isinstance(value, str)):
+            continue
         if isinstance(value, str):
-            if key not in _NO_FORMULA:
-                yield value
+            yield value
         else:
             yield from _formulas(value)
 
@@ -564,6 +348,32 @@ def _remove_dimension(bench: Bench, e: RemoveDimension) -> Bench:
     return bench.model_copy(update={"dimensions": rest})
 
 
+def _set_pick(bench: Bench, e: SetPick) -> Bench:
+    def change(part: Part) -> Part:
+        rest = [row for row in part.picks if row.name != e.name]
+        if e.pick is not None:
+            new = NamedPick(name=e.name, pick=e.pick)
+            at = next((i for i, row in enumerate(part.picks) if row.name == e.name), len(rest))
+            return part.model_copy(update={"picks": [*rest[:at], new, *rest[at:]]})
+        if len(rest) == len(part.picks):
+            raise ValueProblem(f"There is no pick '{e.name}' in '{part.name}'.")
+        user = next((s for s in part.recipe if _uses_pick(s.values, e.name)), None)
+        if user is not None or any(_uses_pick(row.pick, e.name) for row in rest):
+            where = f"step {user.id}" if user is not None else "another pick"
+            raise ValueProblem(f"'{e.name}' is used in {where}.", hint="Choose another rule there first.")
+        return part.model_copy(update={"picks": rest})
+
+    return _with_part(bench, e.part, change)
+
+
+def _uses_pick(node: Any, name: str) -> bool:
+    if isinstance(node, dict):
+        return (node.get("rule") == "named" and node.get("name") == name) or any(
+            _uses_pick(v, name) for v in node.values()
+        )
+    return isinstance(node, list) and any(_uses_pick(v, name) for v in node)
+
+
 def _set_bench(bench: Bench, e: SetBench) -> Bench:
     return bench.model_copy(update=_given(e, "name", "floor", "face_limit"))
 
@@ -576,7 +386,7 @@ def _set_finish(bench: Bench, e: SetFinish) -> Bench:
 _APPLY: dict[str, Callable[[Bench, Any], Bench]] = {
     "set_value": _set_value, "set_step": _set_step, "add_step": _add_step, "remove_step": _remove_step, "move_step": _move_step,
     "copy_step": _copy_step, "set_point": _set_point, "add_point": _add_point, "remove_point": _remove_point, "set_curve": _set_curve,
-    "add_part": _add_part, "set_part": _set_part, "remove_part": _remove_part, "copy_part": _copy_part, "move_part": _move_part,
+    "add_part": _add_part, "set_part": _set_part, "remove_part": _remove_part, "copy_part": _copy_part, "move_part": _move_part, "set_pick": _set_pick,
     "set_dimension": _set_dimension, "rename_dimension": _rename_dimension, "remove_dimension": _remove_dimension,
     "set_bench": _set_bench, "set_finish": _set_finish,
 }  # fmt: skip
@@ -630,6 +440,8 @@ def _label(bench: Bench, e: Any) -> str:
                 (n for n in ("name", "finish", "hidden", "locked", "placement") if getattr(e, n, None) is not None), ""
             )
             return f"{what} of {part.name}" if e.kind == "set_part" else f"{e.kind.split('_')[0]} {part.name}"
+        case "set_pick":
+            return f"pick {e.name}" if e.pick is not None else f"remove pick {e.name}"
         case "set_dimension":
             return e.name
         case "rename_dimension" | "remove_dimension":

@@ -88,6 +88,7 @@ class Evaluation:
 
 @dataclass(slots=True)
 class _State:
+    named: Mapping[str, Any]
     mesh: Mesh | None = None
     key: str = ""
     broken: bool = False
@@ -131,7 +132,7 @@ def evaluate(
         raise ValueProblem(f"There is no step '{upto}' in '{found.name}'.", field="upto", hint=f"There is: {known}.")
     resolver = resolver or Resolver(bench)
     files = files or {}
-    state = _State()
+    state = _State(named={row.name: row.pick for row in found.picks})
     outcomes: list[StepOutcome] = []
     past = False
     for step in found.recipe:
@@ -155,7 +156,7 @@ def _take(step: Step, state: _State, resolver: Resolver, context: Context, cache
     shown: Mapping[str, float] = {}
     try:
         op = get_operator(step.operator)
-        resolved = resolver.step(step, op, state.mesh)
+        resolved = resolver.step(step, op, state.mesh, state.named)
         shown = resolved.shown
         key = _key(step, op, resolved, state.key, context)
         result = cache.get(key) if cache is not None else None

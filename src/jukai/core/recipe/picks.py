@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -12,7 +12,16 @@ from numpy.typing import NDArray
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Bools, Floats
-from jukai.core.geometry.elements import centres, element_normals, loop_through, rows_of, strip_across
+from jukai.core.geometry.elements import (
+    alike,
+    belonging,
+    centres,
+    element_normals,
+    grown,
+    loop_through,
+    rows_of,
+    strip_across,
+)
 from jukai.core.geometry.measures import edge_turns
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.operators.base import Note, Picked
@@ -23,6 +32,11 @@ SHARP = 30.0
 """Degrees, wherever an angle is not given."""
 _REACH = 0.05
 """Share of the body's size within which an element picked by hand is looked for."""
+
+_MOST_ROWS = 1000
+_MANY = 2_000_000
+"""Pairs of wanted and present elements from which a tree finds the near ones."""
+_NEAREST = 24
 
 Number = Callable[..., float]
 
@@ -35,7 +49,9 @@ class _Picker:
     kind: str
     number: Number
     where: str
+    named: Mapping[str, Any] = field(default_factory=dict)
     notes: list[Note] = field(default_factory=list)
+    within: tuple[str, ...] = ()
 
     def rule(self, raw: Any) -> Bools:
         if not isinstance(raw, dict):
@@ -76,6 +92,15 @@ class _Picker:
             other = self.rule(pick)
             out = out | other if how == "and_also" else out & ~other
         return out
+
+    def other(self, raw: Any, otherwise: str) -> Bools:
+        """Return the elements of this kind that belong to a pick which may be of another kind."""
+        of = raw.get("of", otherwise) if isinstance(raw, dict) else otherwise
+        if of not in ("points", "edges", "faces"):
+            raise ValueProblem(f"A pick is of points, edges or faces, not of '{str(of)[:20]}'.", field=self.where)
+        inner = replace(self, kind=of)
+        mask = inner.rule(raw)
+        return belonging(self.mesh, mask, of, self.kind)
 
     # -- numbers ----------------------------------------------------------------------------------
     def value(self, raw: dict[str, Any], key: str, measures: str, default: float | None = None) -> float:
@@ -223,6 +248,32 @@ class _Picker:
         out[self.found(rows, self.kind)] = True
         return out
 
+    def named_pick(self, raw: dict[str, Any]) -> Bools:
+        name = raw.get("name")
+        if not isinstance(name, str) or name not in self.named:
+            known = ", ".join(self.named) or "none"
+            raise ValueProblem(f"There is no pick '{str(name)[:60]}'.", field=self.where, hint=f"There is: {known}.")
+        if name in self.within:
+            raise ValueProblem(
+                f"The pick '{name}' is made of itself: {' → '.join((*self.within, name))}.", field=self.where
+            )
+        return replace(self, within=(*self.within, name)).other(self.named[name], self.kind)
+
+    def belonging_to(self, raw: dict[str, Any]) -> Bools:
+        return self.other(raw.get("pick"), "faces")
+
+    def grown(self, raw: dict[str, Any]) -> Bools:
+        by = round(self.value(raw, "by", "", 1.0))
+        if not -_MOST_ROWS <= by <= _MOST_ROWS:
+            raise ValueProblem(f"A pick grown by {by}.", field=self.where, hint=f"{_MOST_ROWS} rows are the most.")
+        return grown(self.mesh, self.rule(raw.get("pick")), self.kind, by)
+
+    def same_as(self, raw: dict[str, Any]) -> Bools:
+        out = np.zeros(rows_of(self.mesh, self.kind), dtype=bool)
+        for which in self.found([raw.get("start")], self.kind).tolist():
+            out |= alike(self.mesh, self.kind, which)
+        return out
+
     def found(self, rows: Sequence[Any], kind: str) -> NDArray[np.int64]:
         """Return the elements that were picked by hand: of the same history and way of facing, the nearest."""
         if not rows or rows_of(self.mesh, kind) == 0:
@@ -240,14 +291,18 @@ class _Picker:
         taken: dict[int, int] = {}
         lost: list[tuple[float, float, float]] = []
         fits = _Trails(self.mesh, kind)
+        near = _near(at, np.array(wanted_at), reach)
         for i, (here, way, trail) in enumerate(zip(wanted_at, wanted_way, trails, strict=True)):
-            gap = np.sqrt(((at - here) ** 2).sum(axis=1))
-            gap = np.where((ways @ way < 0.2) & bool(way.any()), np.inf, gap)
+            rows_ = next(near)
+            gap = np.sqrt(((at[rows_] - here) ** 2).sum(axis=1))
+            gap = np.where((ways[rows_] @ way < 0.2) & bool(way.any()), np.inf, gap)
             if trail:
-                gap = gap + np.where(fits.has(trail), 0.0, reach / 2)  # another history counts as half as far again
-            best = int(np.argmin(gap))
-            if gap[best] <= reach and best not in taken:
-                taken[best] = i
+                gap = gap + np.where(
+                    fits.has(trail)[rows_], 0.0, reach / 2
+                )  # another history counts as half as far again
+            best = int(np.argmin(gap)) if len(gap) else -1
+            if best >= 0 and gap[best] <= reach and int(rows_[best]) not in taken:
+                taken[int(rows_[best])] = i
             else:
                 lost.append((float(here[0]), float(here[1]), float(here[2])))
         if lost:
@@ -261,6 +316,21 @@ class _Picker:
                 )
             )
         return np.array(sorted(taken), dtype=np.int64)
+
+
+def _near(at: Floats, wanted: Floats, reach: float) -> Iterator[NDArray[np.int64]]:
+    """Return for each wanted place the elements that may be meant, in order of number."""
+    if len(at) * len(wanted) <= _MANY:
+        every = np.arange(len(at))
+        for _ in wanted:
+            yield every
+        return
+    from scipy.spatial import cKDTree
+
+    tree = cKDTree(at)
+    _, rows = tree.query(wanted, k=min(_NEAREST, len(at)), distance_upper_bound=reach)
+    for row in rows:
+        yield np.sort(row[row < len(at)])
 
 
 @dataclass(slots=True)
@@ -297,10 +367,16 @@ _RULES: dict[str, tuple[Callable[[_Picker, dict[str, Any]], Bools], tuple[str, .
     "loop_through": (_Picker.loop_through, ("start",)),
     "strip_across": (_Picker.strip_across, ("start",)),
     "by_hand": (_Picker.by_hand, ("elements",)),
+    "same_as": (_Picker.same_as, ("start",)),
+    "grown": (_Picker.grown, ("pick", "by")),
+    "belonging_to": (_Picker.belonging_to, ("pick",)),
+    "named": (_Picker.named_pick, ("name",)),
 }
 
 
-def resolve_pick(raw: Any, mesh: Mesh, kinds: Sequence[str], number: Number, where: str) -> tuple[Picked, list[Note]]:
+def resolve_pick(
+    raw: Any, mesh: Mesh, kinds: Sequence[str], number: Number, where: str, named: Mapping[str, Any] | None = None
+) -> tuple[Picked, list[Note]]:
     """Work out a pick on a body.
 
     Parameters
@@ -308,6 +384,7 @@ def resolve_pick(raw: Any, mesh: Mesh, kinds: Sequence[str], number: Number, whe
     raw : the rule as it stands in the bench.
     kinds : what the operator takes: of ``points``, ``edges``, ``faces``; the first if the pick does not say.
     number : works out a number or a formula: ``number(raw, measures=..., where=...)``.
+    named : picks of the part by their names.
 
     Raises
     ------
@@ -321,9 +398,28 @@ def resolve_pick(raw: Any, mesh: Mesh, kinds: Sequence[str], number: Number, whe
             field=where,
             hint=f"It takes {' or '.join(kinds)}.",
         )
-    picker = _Picker(mesh, kind, number, where)
+    picker = _Picker(mesh, kind, number, where, named or {})
     mask = picker.rule(raw)
     return Picked(kind, mask), picker.notes
+
+
+def element_of(mesh: Mesh, kind: str, which: int) -> dict[str, Any]:
+    """Return how an element is written in a pick by hand: where it is, which way it faces, where its first face has come from."""
+    out: dict[str, Any] = {"at": [float(f"{x:.9g}") for x in centres(mesh, kind)[which]]}
+    if kind != "points":
+        out["normal"] = [float(f"{x:.9g}") for x in element_normals(mesh, kind)[which]]
+    con = mesh.connectivity
+    if kind == "faces":
+        corner = mesh.offsets[which]
+    elif kind == "edges":
+        corner = np.flatnonzero(con.corner_edge == which)[0]
+    else:
+        corner = con.point_corners[con.point_offsets[which]]
+    if mesh.face_lineage is not None:
+        row = int(mesh.face_lineage[mesh.corner_faces[corner]])
+        if row >= 0:
+            out["lineage"] = [list(t) for t in mesh.lineage.trail(row)]
+    return out
 
 
 _ANGLES = (1.0, 5.0, 10.0, 20.0, 30.0, 45.0, 60.0, 75.0, 89.0, 120.0, 150.0)
@@ -360,6 +456,18 @@ def looks_like(mesh: Mesh, picked: Picked) -> list[tuple[str, dict[str, Any]]]:
     rules += [
         (f"of the group {g.replace('_', ' ')} of step {s}", {"rule": "group", "step": s, "name": g}) for s, g in groups
     ]
+    first = int(np.flatnonzero(picked.mask)[0])
+    if picked.kind == "edges":
+        loop = np.zeros(len(picked.mask), dtype=bool)
+        loop[loop_through(mesh, first)] = True
+        if int(loop.sum()) > 1 and (loop == picked.mask).all():
+            rules.append(
+                ("the loop through one of them", {"rule": "loop_through", "start": element_of(mesh, "edges", first)})
+            )
+    if picked.count > 1:
+        rules.append(
+            ("that are the same as one of them", {"rule": "same_as", "start": element_of(mesh, picked.kind, first)})
+        )
     out = []
     picker = _Picker(mesh, picked.kind, lambda raw, **_: float(raw), "pick")
     for words, rule in rules:

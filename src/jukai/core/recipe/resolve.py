@@ -15,8 +15,8 @@ from pydantic import ValidationError
 from jukai.core.errors import CoreError, FormulaError, ValueProblem
 from jukai.core.geometry.curves import CurveShape, sample
 from jukai.core.geometry.mesh import Mesh
-from jukai.core.operators.base import Along, AxisSpec, Note, Operator, OperatorValues, ProfileCurve
-from jukai.core.operators.values import ValueSpec, spec_of
+from jukai.core.operators.base import Along, AxisSpec, Further, Note, Operator, OperatorValues, Picked, ProfileCurve
+from jukai.core.operators.values import MOST_FURTHER, ValueSpec, spec_of
 from jukai.core.recipe.bench import MAX_COORDINATE, Bench, Curve, CurvePoint, Step
 from jukai.core.recipe.formulas import Quantity, evaluate_formula, resolve_names
 
@@ -162,8 +162,12 @@ class Resolver:
         return radius
 
     # -- steps ----------------------------------------------------------------------------------
-    def step(self, step: Step, op: Operator, mesh: Mesh | None = None) -> Resolved:
+    def step(
+        self, step: Step, op: Operator, mesh: Mesh | None = None, named: Mapping[str, Any] | None = None
+    ) -> Resolved:
         """Return the values of a step; picks are worked out on ``mesh``, the body that comes to it.
+
+        ``named`` are the picks of the part by their names.
 
         Raises
         ------
@@ -193,17 +197,48 @@ class Resolver:
                 from jukai.core.recipe.picks import resolve_pick  # most steps have none
 
                 raw = values.get(attribute, info.default)
-                values[attribute], said = resolve_pick(raw, mesh, spec.of, self.number, name)
+                values[attribute], said = resolve_pick(raw, mesh, spec.of, self.number, name, named)
                 notes += said
                 shown[name] = float(values[attribute].count)
-                key[name] = hashlib.blake2b(
-                    values[attribute].mask.tobytes() + values[attribute].kind.encode(), digest_size=12
-                ).hexdigest()
+                key[name] = _pick_key(values[attribute])
+            if spec.kind == "further" and values.get(attribute) and mesh is not None:
+                main = next((v for v in values.values() if isinstance(v, Picked)), None)
+                kind = main.kind if main else spec.of[0]
+                rows = self._further(values[attribute], mesh, kind, name, shown, notes, named)
+                values[attribute] = rows
+                key[name] = [(_pick_key(row.pick), row.width) for row in rows]
         try:
             checked = op.values(**values)
         except ValidationError as e:
             raise _value_problem(e, op) from None
         return Resolved(checked, shown, json.dumps(key, sort_keys=True), tuple(notes))
+
+    def _further(
+        self,
+        raw: list[Any],
+        mesh: Mesh,
+        kind: str,
+        name: str,
+        shown: dict[str, float],
+        notes: list[Note],
+        named: Mapping[str, Any] | None,
+    ) -> tuple[Further, ...]:
+        """Return further picks of the kind that the step picks."""
+        from jukai.core.recipe.picks import resolve_pick
+
+        out = []
+        for i, row in enumerate(raw):
+            pick = {"of": kind, **row["pick"]} if isinstance(row["pick"], dict) else row["pick"]
+            picked, said = resolve_pick(pick, mesh, (kind,), self.number, name, named)
+            width = self.number(row["width"], measures="length", where=name)
+            if width < 0:
+                raise ValueProblem(
+                    f"The width of further pick {i + 1} is {width:g} mm.", field=name, hint="0 leaves its edges sharp."
+                )
+            shown[f"{name}/{i}"], shown[f"{name}/{i}/pick"] = width, float(picked.count)
+            notes += said
+            out.append(Further(picked, width))
+        return tuple(out)
 
     def _value(self, spec: ValueSpec, raw: Any, name: str, shown: dict[str, float], notes: list[Note]) -> Any:
         if spec.kind in ("length", "angle", "share", "count"):
@@ -232,6 +267,18 @@ class Resolver:
         if spec.kind == "curve":
             return self.curve(raw)
         if spec.kind == "pick":
+            return raw
+        if spec.kind == "further":
+            if (
+                not isinstance(raw, list)
+                or len(raw) > MOST_FURTHER
+                or any(not isinstance(row, dict) or set(row) != {"pick", "width"} for row in raw)
+            ):
+                raise ValueProblem(
+                    f"Further picks are a list of up to {MOST_FURTHER}, each with a pick and a width.",
+                    field=name,
+                    hint='For example [{"pick": {"rule": "rim"}, "width": 2}].',
+                )
             return raw
         if spec.kind == "finish":
             return self._finish(raw, name)
@@ -289,6 +336,10 @@ class Resolver:
         value = self.number(raw, measures="length", where=name)
         shown[name] = value
         return Along(value)
+
+
+def _pick_key(picked: Picked) -> str:
+    return hashlib.blake2b(picked.mask.tobytes() + picked.kind.encode(), digest_size=12).hexdigest()
 
 
 def _as_text(value: Any) -> str:

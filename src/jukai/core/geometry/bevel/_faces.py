@@ -60,7 +60,11 @@ def keep(points: Any, corners: Any, offsets: Any, following: Any, before: Any, p
             bu, bv = uv[before[c], 0] - u, uv[before[c], 1] - v
             for i in range(first[c], at):
                 new = out[i]
-                x, y, z = all_points[new, 0] - points[p, 0], all_points[new, 1] - points[p, 1], all_points[new, 2] - points[p, 2]
+                x, y, z = (
+                    all_points[new, 0] - points[p, 0],
+                    all_points[new, 1] - points[p, 1],
+                    all_points[new, 2] - points[p, 2],
+                )
                 ra, rb = x * ax + y * ay + z * az, x * bx + y * by + z * bz
                 if det > 1e-12 * aa * bb:
                     s, t_ = (bb * ra - ab * rb) / det, (aa * rb - ab * ra) / det
@@ -121,7 +125,16 @@ def strips(here: Any, there: Any, following: Any, row: Any, profile: Any, first:
 
 @kernel
 def fans(
-    corners: Any, corner_edge: Any, picked: Any, ring: Any, starts: Any, kind: Any, row: Any, profile: Any, numbers: Any, centre: Any
+    corners: Any,
+    corner_edge: Any,
+    picked: Any,
+    ring: Any,
+    starts: Any,
+    kind: Any,
+    row: Any,
+    profile: Any,
+    numbers: Any,
+    centre: Any,
 ) -> Any:
     """Faces from the old points that stay, and the middles of mitred corners of an odd number of segments.
 

@@ -36,7 +36,11 @@ def many(points: Any, at: int, border: Any, old_points: Any, old: Any, tips: Any
                 long += np.sqrt(x * x + y * y + z * z)
             chord[i] = long / n
             a, b = old[p], tips[p, i]
-            x, y, z = old_points[b, 0] - old_points[a, 0], old_points[b, 1] - old_points[a, 1], old_points[b, 2] - old_points[a, 2]
+            x, y, z = (
+                old_points[b, 0] - old_points[a, 0],
+                old_points[b, 1] - old_points[a, 1],
+                old_points[b, 2] - old_points[a, 2],
+            )
             long = max(np.sqrt(x * x + y * y + z * z), 1e-300)
             edges[i, 0], edges[i, 1], edges[i, 2] = x / long, y / long, z / long
         for i in range(k):
@@ -83,7 +87,11 @@ def many(points: Any, at: int, border: Any, old_points: Any, old: Any, tips: Any
                     for q in range(inner):
                         x, y, z = bent[q, 0] - centre[0], bent[q, 1] - centre[1], bent[q, 2] - centre[2]
                         scale = radius / np.sqrt(x * x + y * y + z * z)
-                        bent[q, 0], bent[q, 1], bent[q, 2] = centre[0] + x * scale, centre[1] + y * scale, centre[2] + z * scale
+                        bent[q, 0], bent[q, 1], bent[q, 2] = (
+                            centre[0] + x * scale,
+                            centre[1] + y * scale,
+                            centre[2] + z * scale,
+                        )
             if spread > 1e-12:
                 for i in range(k):
                     low[i] = np.inf
@@ -91,7 +99,11 @@ def many(points: Any, at: int, border: Any, old_points: Any, old: Any, tips: Any
                     nx, ny, nz = normals[p, i, 0], normals[p, i, 1], normals[p, i, 2]
                     c = i * n
                     for j in range(size):
-                        side = nx * (given[j, 0] - given[c, 0]) + ny * (given[j, 1] - given[c, 1]) + nz * (given[j, 2] - given[c, 2])
+                        side = (
+                            nx * (given[j, 0] - given[c, 0])
+                            + ny * (given[j, 1] - given[c, 1])
+                            + nz * (given[j, 2] - given[c, 2])
+                        )
                         low[i], high[i] = min(low[i], side), max(high[i], side)
                         most = max(most, abs(side))
                 near = 1e-9 * most
@@ -100,9 +112,17 @@ def many(points: Any, at: int, border: Any, old_points: Any, old: Any, tips: Any
                     for i in range(k):
                         nx, ny, nz = normals[p, i, 0], normals[p, i, 1], normals[p, i, 2]
                         c = i * n
-                        side = nx * (bent[q, 0] - given[c, 0]) + ny * (bent[q, 1] - given[c, 1]) + nz * (bent[q, 2] - given[c, 2])
+                        side = (
+                            nx * (bent[q, 0] - given[c, 0])
+                            + ny * (bent[q, 1] - given[c, 1])
+                            + nz * (bent[q, 2] - given[c, 2])
+                        )
                         if (high[i] <= near and side > near) or (low[i] >= -near and side < -near):
-                            base = nx * (middle[q, 0] - given[c, 0]) + ny * (middle[q, 1] - given[c, 1]) + nz * (middle[q, 2] - given[c, 2])
+                            base = (
+                                nx * (middle[q, 0] - given[c, 0])
+                                + ny * (middle[q, 1] - given[c, 1])
+                                + nz * (middle[q, 2] - given[c, 2])
+                            )
                             if base != side:
                                 share = min(share, max(0.0, base / (base - side)))
                     for x in range(3):

@@ -127,9 +127,15 @@ def sections(all_points: Any, n_old: int, numbers: Any, base: int, spots: Any, p
                     ok = ok and det > 1e-6
                     if ok:
                         g = p * half
-                        crease[g, 0] = (rx * (yy * zz - yz * yz) - xy * (ry * zz - yz * rz) + xz * (ry * yz - yy * rz)) / det
-                        crease[g, 1] = (xx * (ry * zz - yz * rz) - rx * (xy * zz - yz * xz) + xz * (xy * rz - ry * xz)) / det
-                        crease[g, 2] = (xx * (yy * rz - ry * yz) - xy * (xy * rz - ry * xz) + rx * (xy * yz - yy * xz)) / det
+                        crease[g, 0] = (
+                            rx * (yy * zz - yz * yz) - xy * (ry * zz - yz * rz) + xz * (ry * yz - yy * rz)
+                        ) / det
+                        crease[g, 1] = (
+                            xx * (ry * zz - yz * rz) - rx * (xy * zz - yz * xz) + xz * (xy * rz - ry * xz)
+                        ) / det
+                        crease[g, 2] = (
+                            xx * (yy * rz - ry * yz) - xy * (xy * rz - ry * xz) + rx * (xy * yz - yy * xz)
+                        ) / det
                         far = (crease[g, 0] - vx) ** 2 + (crease[g, 1] - vy) ** 2 + (crease[g, 2] - vz) ** 2
                         ok = far <= 9 * reach
             mitred = ok
@@ -171,7 +177,7 @@ def sections(all_points: Any, n_old: int, numbers: Any, base: int, spots: Any, p
                 s[t] = spots[start - n_old, t]
                 e[t] = spots[stop - n_old, t]
             mx, my, mz = vx, vy, vz
-            sa = ea = 0.0
+            sa = ea = along = 0.0
             apart = (p > 1 and not shared) or (p == 1 and closed and kind[r] != 0)
             if apart:
                 for t in range(3):

@@ -161,7 +161,11 @@ def sectors(points: Any, corners: Any, following: Any, before: Any, corner_faces
                         ux = way * (normals[f, 1] * d[h, 2] - normals[f, 2] * d[h, 1])
                         uy = way * (normals[f, 2] * d[h, 0] - normals[f, 0] * d[h, 2])
                         uz = way * (normals[f, 0] * d[h, 1] - normals[f, 1] * d[h, 0])
-                        x, y, z = vx + w * (ux + 0.5 * d[h, 0]), vy + w * (uy + 0.5 * d[h, 1]), vz + w * (uz + 0.5 * d[h, 2])
+                        x, y, z = (
+                            vx + w * (ux + 0.5 * d[h, 0]),
+                            vy + w * (uy + 0.5 * d[h, 1]),
+                            vz + w * (uz + 0.5 * d[h, 2]),
+                        )
                     else:
                         slide = w / max(sine, 0.17)
                         x, y, z = vx + slide * d[g, 0], vy + slide * d[g, 1], vz + slide * d[g, 2]
@@ -211,7 +215,9 @@ def sectors(points: Any, corners: Any, following: Any, before: Any, corner_faces
                     if stub and k == i + 1:
                         instead[lo + k, 0] = PROFILE
                         continue
-                    if (not (k == i and ea >= 0 and not inside_first)) and (not (k == j - 1 and eb >= 0 and not inside_last)):
+                    if (not (k == i and ea >= 0 and not inside_first)) and (
+                        not (k == j - 1 and eb >= 0 and not inside_last)
+                    ):
                         instead[lo + k, t] = v
                         t += 1
                     if (k == i and ea >= 0) or (k == i + 1 and ea >= 0 and not inside_first):

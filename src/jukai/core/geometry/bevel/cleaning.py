@@ -164,7 +164,12 @@ def _joined(body: Body, a: Long, b: Long, bridged: Bools) -> Body:
     before = np.arange(len(body.points)) if body.merged is None else body.merged
     came = row[stay] if body.rows is None else body.rows[row[stay]]
     return Body(
-        body.points, corners[take], _offsets(size[stay]), None if body.uv is None else body.uv[keep[take]], came, merged[before]
+        body.points,
+        corners[take],
+        _offsets(size[stay]),
+        None if body.uv is None else body.uv[keep[take]],
+        came,
+        merged[before],
     )
 
 

@@ -92,7 +92,7 @@ def body_of(mesh: Mesh, body: Body, new: New, marks: NDArray[Any], how: Bevel, s
         soft[: mesh.n_faces] = mesh.soft()
         soft = soft[rows]
     return Mesh(
-        points, corners, whole.offsets, lineage=lineage, face_lineage=face_lineage[rows], finishes=finishes,
+        points, np.asarray(corners, np.int32), np.asarray(whole.offsets, np.int32), lineage=lineage, face_lineage=face_lineage[rows], finishes=finishes,
         face_finish=None if finish is None else finish[rows], uv=whole.uv, edge_pairs=pairs, edge_data=data, face_soft=soft,
         crease=mesh.crease, by_area=mesh.by_area,
     )  # fmt: skip

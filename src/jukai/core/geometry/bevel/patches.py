@@ -104,7 +104,7 @@ Solve = Callable[[Floats], Floats]
 def _matrices(strips: int, chords: int) -> tuple[Floats, Floats]:
     """Return the matrices (inner, rows) of ``_solvers``, for patches of few points."""
     total, border = strips * chords + interior_count(strips, chords), strips * chords
-    one, two, inside = _neighbours(strips, chords)
+    one, two, _ = _neighbours(strips, chords)
     whole = np.zeros((total, total + border + strips))
     whole[one, two] = 1
     near = whole.copy()
@@ -113,7 +113,9 @@ def _matrices(strips: int, chords: int) -> tuple[Floats, Floats]:
         matrix[np.arange(total), np.arange(total)] = -matrix.sum(axis=1)
     membrane = np.linalg.solve(near[border:, border:total], -near[border:, :border])
     unknown, known = whole[:, border:total], np.delete(whole, np.s_[border:total], axis=1)
-    return np.ascontiguousarray(membrane), np.ascontiguousarray(np.linalg.solve(unknown.T @ unknown, -unknown.T @ known))
+    return np.ascontiguousarray(membrane), np.ascontiguousarray(
+        np.linalg.solve(unknown.T @ unknown, -unknown.T @ known)
+    )
 
 
 def _neighbours(strips: int, chords: int) -> tuple[Any, Any, NDArray[np.bool_]]:

@@ -122,7 +122,9 @@ def round_points(mesh: Mesh, picked: Bools, width: Floats, how: Bevel, step: str
     used[corners] = True
     number = np.where(used, np.cumsum(used) - 1, -1).astype(np.int32)
     borders = number[np.stack([chain[whole, :-1].ravel(), chain[whole, 1:].ravel()], axis=1)]
-    body = Body(points[used], number[corners], np.concatenate([[0], np.cumsum(np.concatenate(sides))]).astype(np.int32), uv)
+    body = Body(
+        points[used], number[corners], np.concatenate([[0], np.cumsum(np.concatenate(sides))]).astype(np.int32), uv
+    )
     new = New(0, sum(len(f) for f in faces), np.zeros(0, np.int32), borders, int(used[: mesh.n_points].sum()))
     if stopped.any():
         new.close = np.unique(mesh.corner_faces[ring])

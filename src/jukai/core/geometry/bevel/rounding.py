@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
@@ -19,6 +20,7 @@ from jukai.core.geometry.bevel.limits import CHECKED, cleared, limited
 from jukai.core.geometry.bevel.patches import Corner, faces_of, fill, interior_count, spread, template
 from jukai.core.geometry.bevel.profiles import profile_tables, shares
 from jukai.core.geometry.connectivity import previous_corners
+from jukai.core.geometry.kernels import Kernel
 from jukai.core.geometry.measures import edge_turns, face_normals
 from jukai.core.geometry.mesh import Mesh
 
@@ -200,14 +202,22 @@ class Rings:
         numbers, base = self._numbers(at)
         picks = np.add.reduceat(self.picked[con.corner_edge[self.ring]].astype(np.int64), self.starts[:-1])
         corners = np.flatnonzero(kind == PATCH)
-        by_strips = [(int(k), corners[picks[corners] == k]) for k in np.flatnonzero(np.bincount(picks[corners]))] if len(corners) else []
+        by_strips = (
+            [(int(k), corners[picks[corners] == k]) for k in np.flatnonzero(np.bincount(picks[corners]))]
+            if len(corners)
+            else []
+        )
         begin = base + len(at.spots)
         room = begin + int(picks.sum()) * (n - 1) + len(corners)
         room += sum(len(rows) * interior_count(k, n) for k, rows in by_strips)
         points = np.empty((room, 3))
         points[:base] = mesh.points if base == mesh.n_points else mesh.points[numbers >= 0]
         points[base:begin] = at.spots
-        run = (lambda kernel: kernel.plain) if self.plain and len(edges) * n <= _PLAIN else (lambda kernel: kernel)
+        few = self.plain and len(edges) * n <= _PLAIN
+
+        def run(kernel: Kernel) -> Callable[..., Any]:
+            return kernel.plain if few else kernel
+
         profile, row, centre, filled = run(sections)(
             points, mesh.n_points, numbers, base, at.spots, mesh.points, mesh.corners, con.following, con.corner_edge, self.picked,
             row_of, section, self.ring, self.starts, self.closes, at.after, at.ahead, kind, n, begin, self.how.mitre,
@@ -223,14 +233,26 @@ class Rings:
                 end += len(rows) * interior_count(k, n)
         points = points[:end]
         # faces: those that are kept, strips, fans, patches
-        closing = run(fans)(mesh.corners, con.corner_edge, self.picked, self.ring, self.starts, kind, row, profile, numbers, centre)
+        closing = run(fans)(
+            mesh.corners, con.corner_edge, self.picked, self.ring, self.starts, kind, row, profile, numbers, centre
+        )
         here = np.flatnonzero(self.picked[con.corner_edge] & (np.arange(len(con.twins)) < con.twins)).astype(np.int32)
         there = con.twins[here]
         single = at.instead[:, 0] >= 0
         kept = len(mesh.corners) - len(self.ring) + int((at.instead >= 0).sum()) + (n + 1) * int((~single).sum())
         within = [(len(c.border), c.strips, template(c.strips, n)) for _, c in patches]
-        total = kept + 4 * n * len(here) + int((closing >= 0).sum()) + sum(p * (t.quads.size + len(t.middle)) for p, _, t in within)
-        count = mesh.n_faces + n * len(here) + len(closing) + sum(p * (len(t.quads) + bool(len(t.middle))) for p, _, t in within)
+        total = (
+            kept
+            + 4 * n * len(here)
+            + int((closing >= 0).sum())
+            + sum(p * (t.quads.size + len(t.middle)) for p, _, t in within)
+        )
+        count = (
+            mesh.n_faces
+            + n * len(here)
+            + len(closing)
+            + sum(p * (len(t.quads) + bool(len(t.middle))) for p, _, t in within)
+        )
         out, offsets = np.empty(total, dtype=np.int32), np.empty(count + 1, dtype=np.int32)
         uv = mesh.uv if mesh.uv is not None else np.zeros((0, 2))
         out_uv = np.empty((total if len(uv) else 0, 2))
@@ -240,7 +262,20 @@ class Rings:
             self.ring, numbers, base, points, uv, out, offsets, out_uv, point_uv,
         )  # fmt: skip
         c, f = kept, mesh.n_faces
-        run(strips)(here, there, con.following, row, profile, first, out_uv, uv, self.how.cut_texture, out[c:], out_uv[c:], point_uv)
+        run(strips)(
+            here,
+            there,
+            con.following,
+            row,
+            profile,
+            first,
+            out_uv,
+            uv,
+            self.how.cut_texture,
+            out[c:],
+            out_uv[c:],
+            point_uv,
+        )
         offsets[f : f + n * len(here)] = c + 4 * np.arange(n * len(here), dtype=np.int32)
         c, f = c + 4 * n * len(here), f + n * len(here)
         soft = c
@@ -259,8 +294,14 @@ class Rings:
                 spread(point_uv, own, corner.border, corner.strips, n)
             out_uv[soft:] = point_uv[out[soft:]]
         near, far = row[here], row[there]
-        borders = np.concatenate([np.stack([profile[near, a], profile[far, b]], axis=1) for a, b in ((0, n), (n, 0))]) if self.how.sharp else np.zeros((0, 2), np.int32)
-        new = New(n * len(here), count - mesh.n_faces - n * len(here), np.repeat(mesh.corner_faces[here], n), borders, base)
+        borders = (
+            np.concatenate([np.stack([profile[near, a], profile[far, b]], axis=1) for a, b in ((0, n), (n, 0))])
+            if self.how.sharp
+            else np.zeros((0, 2), np.int32)
+        )
+        new = New(
+            n * len(here), count - mesh.n_faces - n * len(here), np.repeat(mesh.corner_faces[here], n), borders, base
+        )
         if touching:
             new.close = np.unique(mesh.corner_faces[self.ring])
         # where nothing can have shrunk to nothing, nothing need be looked for
@@ -272,7 +313,9 @@ class Rings:
         marks = numbers[mesh.edge_pairs] if mesh.edge_pairs is not None else borders
         body = body_of(mesh, Body(points, out, offsets, out_uv if len(uv) else None), new, marks, self.how, step)
         places = mesh.points[mesh.corners[self.ring[self.starts[:-1][at.tapered]]]]
-        return Rounded(body, self.picked, width, places, mitred=int((centre >= 0).sum()), patched=int((kind == PATCH).sum()))
+        return Rounded(
+            body, self.picked, width, places, mitred=int((centre >= 0).sum()), patched=int((kind == PATCH).sum())
+        )
 
     def _numbers(self, at: Sectors) -> tuple[Ints, int]:
         """Return (n,) new numbers of the points that stay, -1 for those that go, and how many stay."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -10,11 +11,11 @@ import numpy as np
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.bevel.joining import Bevel
 from jukai.core.geometry.bevel.points import round_points
-from jukai.core.geometry.bevel.rounding import Rounded, count_faces, offsets_for, round_edges
+from jukai.core.geometry.bevel.rounding import Rings, Rounded, count_faces, offsets_for, round_edges
 from jukai.core.geometry.measures import edge_turns, face_normals
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.operators.base import Callout, Context, Kind, Note, OperatorValues, Result, operator
-from jukai.core.operators.values import choice, count, finish, length, pick, share, switch
+from jukai.core.operators.values import choice, count, finish, further, length, pick, share, switch
 
 _PLACES = 200
 
@@ -32,6 +33,14 @@ class Values(OperatorValues):
     )
     segments: int = count("Strips side by side.", default=3, ge=1, le=64)
     roundness: float = share("−1 is hollow, 0 flat, 1 round, 2 back to the sharp edge.", default=1.0, ge=-1, le=2)
+    further_picks: Any = further(
+        "Further picks with a width of their own; where an element is in several, the last one counts.",
+        of=("edges", "points"),
+    )
+    corners: str = choice(
+        "What closes a corner where three strips or more meet.",
+        (("patch", "a patch"), ("mitre", "a mitre of the strips themselves")),
+    )
     at_neighbours: str = choice(
         "What a strip does where its neighbours leave it no room.", (("stop", "stop"), ("run_on", "run on"))
     )
@@ -57,8 +66,8 @@ class Values(OperatorValues):
     kind=Kind.CHANGE,
     values=Values,
     sentence="Bevel {pick} by {width} in {segments} segments",
-    quiet="Width measured {measured_as}, roundness {roundness}; at neighbours they {at_neighbours}. New faces have the finish {finish}. {sharp_edges} "
-    "{flats_flat} {cut_texture}",
+    quiet="Width measured {measured_as}, roundness {roundness}; further picks: {further_picks}. Corners are closed by {corners}; at neighbours strips "
+    "{at_neighbours}. New faces have the finish {finish}. {sharp_edges} {flats_flat} {cut_texture}",
     groups=("strips", "corners"),
     synonyms=("chamfer", "round edges", "fillet", "break edges"),
 )
@@ -71,67 +80,110 @@ def bevel(mesh: Mesh, values: Values, context: Context) -> Result:
     between and beyond. Where three equal strips of full roundness meet, the corner is a part of the
     sphere that touches their faces.
     """
-    picked = values.pick.mask
-    turn = edge_turns(mesh)
-    size = mesh.size
-    width = size / 100 if values.width is None else values.width
-    used: dict[str, Any] = {"width": width, "pick": float(picked.sum())}
+    width = mesh.size / 100 if values.width is None else values.width
+    picked, widths = _asked(values, width)
+    used: dict[str, Any] = {"width": width, "pick": float(values.pick.count)}
     if not picked.any():
-        text = f"No {values.pick.kind[:-1]} is picked: nothing is bevelled."
-        return Result(mesh, (Note("info", text, field="pick"),), used=used)
-    if width == 0:
-        text = f"A width of 0 mm leaves the {values.pick.kind} as they are."
-        return Result(mesh, (Note("info", text, field="width"),), used=used)
-    if not width > 1e-9 * size:
+        return Result(mesh, tuple(_nothing(values, width)), used=used)
+    least = float(widths[picked].min())
+    if not least > 1e-9 * mesh.size:
         raise ValueProblem(
-            f"A width of {width:.3g} mm is lost in a body of {size:.4g} mm.",
+            f"A width of {least:.3g} mm is lost in a body of {mesh.size:.4g} mm.",
             field="width",
-            hint=f"{2e-9 * size:.2g} mm would work.",
+            hint=f"{2e-9 * mesh.size:.2g} mm would work.",
         )
     how = Bevel(
-        values.segments,
-        values.roundness,
-        values.at_neighbours == "stop",
-        values.finish,
-        values.sharp_edges,
-        values.cut_texture,
-        values.flats_flat,
+        segments=values.segments,
+        roundness=values.roundness,
+        stop=values.at_neighbours == "stop",
+        mitre=values.corners == "mitre",
+        finish=values.finish,
+        sharp=values.sharp_edges,
+        cut_texture=values.cut_texture,
+        keep_flats=values.flats_flat,
     )
     if values.pick.kind == "points":
-        return _points(mesh, values, how, width, used, context)
+        return _points(mesh, values, how, picked, widths, used, context)
     context.afford(count_faces(mesh, picked, values.segments), field="segments")
     context.checkpoint(0.1)
-    offset = offsets_for(turn, np.full(len(turn), width), values.measured_as)
-    out = round_edges(mesh, picked, offset, how, context.step)
-    notes = _notes(mesh, values, out, offset, width, turn)
-    return Result(out.mesh, tuple(notes), _callouts(mesh, picked, out, values, offset, width), used)
+    work = _Edges(mesh, values, picked, widths, offsets_for(edge_turns(mesh), widths, values.measured_as))
+    out = round_edges(mesh, picked, work.offset, how, context.step)
+    return Result(out.mesh, (*_options(mesh, values), *work.notes(out, how)), work.callouts(out), used)
 
 
-def _points(mesh: Mesh, values: Values, how: Bevel, width: float, used: dict[str, Any], context: Context) -> Result:
+def _asked(values: Values, width: float) -> tuple[np.ndarray, np.ndarray]:
+    """Return what is picked, and how wide: of several picks the last one counts, and a width of 0 leaves out."""
+    picked = values.pick.mask.copy()
+    widths = np.full(len(picked), width)
+    for row in values.further_picks:
+        picked |= row.pick.mask
+        widths[row.pick.mask] = row.width
+    return picked & (widths > 0), np.where(picked, widths, 0.0)
+
+
+def _nothing(values: Values, width: float) -> list[Note]:
+    """Say why nothing is bevelled."""
+    if values.pick.mask.any() and width == 0:
+        text = f"A width of 0 mm leaves the {values.pick.kind} as they are."
+        return [Note("info", text, field="width")]
+    return [Note("info", f"No {values.pick.kind[:-1]} is picked: nothing is bevelled.", field="pick")]
+
+
+def _points(
+    mesh: Mesh,
+    values: Values,
+    how: Bevel,
+    picked: np.ndarray,
+    widths: np.ndarray,
+    used: dict[str, Any],
+    context: Context,
+) -> Result:
     """Cut off points instead of edges."""
-    picked = values.pick.mask
     corners = np.diff(mesh.connectivity.point_offsets)[picked]
     context.afford(
         mesh.n_faces + int(corners.sum()) * max(1, values.segments**2 // 4 + values.segments), field="segments"
     )
     context.checkpoint(0.1)
-    body, stopped, widths = round_points(mesh, picked, np.full(mesh.n_points, width), how, context.step)
+    body, stopped, have = round_points(mesh, picked, widths, how, context.step)
     notes = _options(mesh, values)
     if stopped.any():
         places = tuple(_three(p) for p in mesh.points[stopped][:_PLACES])
-        many = f"{int(stopped.sum())} of {values.pick.count} points are" if stopped.sum() > 1 else "1 point is"
-        least = float(widths[stopped].min())
+        many = f"{int(stopped.sum())} of {int(picked.sum())} points are" if stopped.sum() > 1 else "1 point is"
+        share = float((have[stopped] / widths[stopped]).min())
+        least, width = float(have[stopped].min()), float(widths[stopped].max())
         text = f"Width {width:.4g} mm runs into a neighbour; {many} stopped, the narrowest at {least:.4g} mm."
-        notes.append(Note("warning", text, places, field="width", solve=_fits(width, least / width)))
+        solve = None if values.further_picks else _fits(used["width"], share)
+        notes.append(Note("warning", text, places, field="width", solve=solve))
     if values.measured_as != "leg":
         notes.append(Note("info", "At points the width is measured along each edge.", field="measured_as"))
-    rows = np.flatnonzero(picked)
-    best = int(rows[np.lexsort((mesh.points[rows, 0], -mesh.points[rows, 1], mesh.points[rows, 2]))[-1]])
-    side = int(np.flatnonzero(mesh.corners == best)[0])
-    here, there = mesh.points[best], mesh.points[mesh.corners[mesh.connectivity.following[side]]]
-    way = (there - here) / max(float(np.linalg.norm(there - here)), 1e-300)
-    callout = Callout("values/width", "length", _three(here), _three(here + way * widths[best]), _three(way))
-    return Result(body, tuple(notes), (callout,), used)
+    if values.corners == "mitre":
+        notes.append(Note("info", "A point that is cut off has no strips to mitre.", field="corners"))
+    callouts = []
+    for target, mask, _ in _targets(values, used["width"]):
+        rows = np.flatnonzero(mask & picked)
+        if len(rows) == 0:
+            continue
+        best = int(rows[np.lexsort((mesh.points[rows, 0], -mesh.points[rows, 1], mesh.points[rows, 2]))[-1]])
+        side = int(np.flatnonzero(mesh.corners == best)[0])
+        here, there = mesh.points[best], mesh.points[mesh.corners[mesh.connectivity.following[side]]]
+        way = (there - here) / max(float(np.linalg.norm(there - here)), 1e-300)
+        limit = float(have[best]) if stopped[best] else None
+        callouts.append(
+            Callout(target, "length", _three(here), _three(here + way * have[best]), _three(way), stopped=limit)
+        )
+    return Result(body, tuple(notes), tuple(callouts), used)
+
+
+def _targets(values: Values, width: float) -> list[tuple[str, np.ndarray, float]]:
+    """Return the address of each width, what it is for and how large it is; what a later pick takes over is left out."""
+    rows = [("values/width", values.pick.mask, width)]
+    rows += [(f"values/further_picks/{i}", row.pick.mask, row.width) for i, row in enumerate(values.further_picks)]
+    out = []
+    later = np.zeros(len(values.pick.mask), dtype=bool)
+    for target, mask, each in reversed(rows):
+        out.append((target, mask & ~later, each))
+        later |= mask
+    return out[::-1]
 
 
 def _options(mesh: Mesh, values: Values) -> list[Note]:
@@ -139,77 +191,133 @@ def _options(mesh: Mesh, values: Values) -> list[Note]:
     notes = []
     if values.roundness != 0 and values.segments == 1:
         notes.append(Note("info", "Roundness shows from 2 segments on: one segment is flat.", field="roundness"))
+    if values.roundness == 0 and values.segments > 1:
+        notes.append(Note("info", "At roundness 0 the strips are flat: segments only divide them.", field="segments"))
     if values.roundness > 1 and values.segments % 2:
         text = "An odd number of segments can't reach the sharp edge: its middle one cuts it off."
         notes.append(Note("info", text, field="segments"))
     if values.cut_texture and mesh.uv is None:
         notes.append(Note("info", "The body has no texture coordinates to cut.", field="cut_texture"))
+    for i, row in enumerate(values.further_picks):
+        if not row.pick.mask.any():
+            notes.append(Note("info", f"Further pick {i + 1} picks nothing here.", field="further_picks"))
     return notes
 
 
-def _notes(mesh: Mesh, values: Values, out: Rounded, offset: np.ndarray, width: float, turn: np.ndarray) -> list[Note]:
-    notes = _options(mesh, values)
-    edges = mesh.points[mesh.connectivity.edges]
-    if out.stopped.any():
-        rows = np.flatnonzero(out.stopped)
-        least = rows[np.argmin(out.width[rows] / offset[rows])]
-        limit = width * float(out.width[least] / offset[least])
-        places = tuple(_three(p) for p in edges[rows[:_PLACES]].mean(axis=1))
-        many = f"{len(rows)} of {values.pick.count} edges are" if len(rows) > 1 else "1 edge is"
-        text = f"Width {width:.4g} mm runs into a neighbour; {many} stopped, the narrowest at {limit:.4g} mm."
-        notes.append(Note("warning", text, places, field="width", solve=_fits(width, out.fits)))
-    elif out.fits < 1:
-        text = f"Width {width:.4g} mm runs past neighbours: faces pass through each other."
-        notes.append(Note("warning", text, field="width", solve=_fits(width, out.fits)))
-    if len(out.tapered):
-        text = f"At {len(out.tapered)} hollow {'corners strips run' if len(out.tapered) > 1 else 'corner a strip runs'} to a point: pick the edge between them too."
-        notes.append(Note("info", text, tuple(_three(p) for p in out.tapered[:_PLACES]), field="pick"))
-    level = values.pick.mask & (turn < math.radians(0.01))
-    if level.any():
-        notes.append(
-            Note(
-                "info",
-                f"{int(level.sum())} picked edges lie in flat faces: a bevel there only divides them.",
-                field="pick",
+@dataclass(slots=True)
+class _Edges:
+    """Edges being bevelled: what is asked for, and what is said and shown about it."""
+
+    mesh: Mesh
+    values: Values
+    picked: np.ndarray
+    widths: np.ndarray
+    offset: np.ndarray
+
+    def notes(self, out: Rounded, how: Bevel) -> list[Note]:
+        """Say what was limited, and what had no effect."""
+        mesh, offset = self.mesh, self.offset
+        notes = []
+        edges = mesh.points[mesh.connectivity.edges]
+        if out.stopped.any():
+            rows = np.flatnonzero(out.stopped)
+            have = self.widths[rows] * out.width[rows] / offset[rows]
+            width, limit = float(self.widths[rows].max()), float(have.min())
+            places = tuple(_three(p) for p in edges[rows[:_PLACES]].mean(axis=1))
+            many = f"{len(rows)} of {int(self.picked.sum())} edges are" if len(rows) > 1 else "1 edge is"
+            text = f"Width {width:.4g} mm runs into a neighbour; {many} stopped, the narrowest at {limit:.4g} mm."
+            notes.append(Note("warning", text, places, field="width", solve=self.largest(out, how)))
+        elif out.fits < 1:
+            text = f"Width {float(self.widths.max()):.4g} mm runs past neighbours: faces pass through each other."
+            notes.append(Note("warning", text, field="width", solve=self.largest(out, how)))
+        elif not how.stop:
+            notes.append(
+                Note("info", "No strip meets a neighbour here: stopping would change nothing.", field="at_neighbours")
             )
-        )
-    return notes
+        if len(out.tapered):
+            text = f"At {len(out.tapered)} hollow {'corners strips run' if len(out.tapered) > 1 else 'corner a strip runs'} to a point: pick the edge between them too."
+            notes.append(Note("info", text, tuple(_three(p) for p in out.tapered[:_PLACES]), field="pick"))
+        if how.mitre and out.mitred == 0 and out.patched == 0:
+            notes.append(Note("info", "No three strips meet in a corner: there is nothing to mitre.", field="corners"))
+        elif how.mitre and out.patched:
+            many = (
+                f"{out.patched} of {out.patched + out.mitred} corners" if out.patched + out.mitred > 1 else "The corner"
+            )
+            text = f"{many} can't be mitred, their strips meet in no line: {'they have patches' if out.patched > 1 else 'it has a patch'}."
+            notes.append(Note("info", text, field="corners"))
+        level = int((self.picked & (edge_turns(mesh) < math.radians(0.01))).sum())
+        if level:
+            text = f"{level} picked edges lie in flat faces" if level > 1 else "1 picked edge lies in a flat face"
+            notes.append(Note("info", f"{text}: a bevel there only divides them.", field="pick"))
+        return notes
+
+    def largest(self, out: Rounded, how: Bevel) -> tuple[str, float, str] | None:
+        """Return the largest width of the first pick at which nothing is stopped, further ones as they are."""
+        width = float(self.widths[self.first].max()) if self.first.any() else 0.0
+        if not self.values.further_picks:
+            return _fits(width, out.fits)
+        rings = Rings(self.mesh, self.picked, how)
+
+        def fit(share: float) -> bool:
+            each = np.where(self.first, self.offset * share, self.offset)
+            return rings.limits(rings.sectors(each), each)[1] >= 1
+
+        if width == 0 or not fit(1e-6):
+            return None  # it is a further pick that is too wide
+        low, high = 0.0, 1.0
+        for _ in range(30):
+            middle = (low + high) / 2
+            low, high = (middle, high) if fit(middle) else (low, middle)
+        return _fits(width, low)
+
+    @property
+    def first(self) -> np.ndarray:
+        """The edges whose width is that of the first pick."""
+        return self.picked & _targets(self.values, 0.0)[0][1]
+
+    def callouts(self, out: Rounded) -> tuple[Callout, ...]:
+        """The width of each pick on its longest strip, the segments beside the first."""
+        mesh, con = self.mesh, self.mesh.connectivity
+        ends = mesh.points[con.edges]
+        long = np.sqrt(((ends[:, 1] - ends[:, 0]) ** 2).sum(axis=1))
+        middle = ends.mean(axis=1)
+        turn = edge_turns(mesh)
+        form = "radius" if self.values.measured_as == "radius" else "length"
+        rows: list[Callout] = []
+        for target, mask, width in _targets(self.values, float(self.widths[self.first].max(initial=0.0))):
+            if not (mask & self.picked).any():
+                continue
+            # the longest; of equal ones the highest, then the foremost: those are seen
+            score = np.where(mask & self.picked, np.round(long / max(mesh.size, 1e-300), 6), -1)
+            best = np.flatnonzero(score == score.max())
+            e = int(best[np.lexsort((middle[best, 0], -middle[best, 1], middle[best, 2]))[-1]])
+            side = int(np.flatnonzero(con.corner_edge == e)[0])
+            p, q = mesh.points[mesh.corners[side]], mesh.points[mesh.corners[con.following[side]]]
+            along = (q - p) / max(float(np.linalg.norm(q - p)), 1e-300)
+            inward = np.cross(face_normals(mesh)[mesh.corner_faces[side]], along)
+            start = (p + q) / 2
+            border = start + inward * out.width[e]
+            # the border moves by the leg, whatever the width measures
+            gain = width / self.offset[e] if self.offset[e] > 0 else 1.0
+            limit = width * float(out.width[e] / self.offset[e]) if out.stopped[e] else None
+            flat = self.values.measured_as == "leg" and (self.values.segments == 1 or self.values.roundness == 0)
+            slope = math.degrees(float(turn[e])) / 2 if flat else None
+            rows.append(Callout(target, form, _three(start), _three(border), _three(inward), gain, stopped=limit, slope=slope))
+            if len(rows) == 1:
+                beside = _three(start + along * long[e] / 4)
+                rows.append(
+                    Callout("values/segments", "count", beside, beside, _three(along), 12 / max(mesh.size, 1e-300))
+                )
+        return tuple(rows)
 
 
 def _fits(width: float, share: float) -> tuple[str, float, str] | None:
     """Return the largest width that does not stop, rounded down to what is read."""
     most = width * share
-    if not most > 0:
+    if not most > 0 or not math.isfinite(most):
         return None
     step = 10.0 ** (math.floor(math.log10(most)) - 5)
     return "width", round(math.floor(most / step * (1 + 1e-12)) * step, 12), "the largest width that does not stop"
-
-
-def _callouts(
-    mesh: Mesh, picked: np.ndarray, out: Rounded, values: Values, offset: np.ndarray, width: float
-) -> tuple[Callout, ...]:
-    """The width on the longest strip, the segments beside it."""
-    con = mesh.connectivity
-    ends = mesh.points[con.edges]
-    length_ = np.sqrt(((ends[:, 1] - ends[:, 0]) ** 2).sum(axis=1))
-    middle = ends.mean(axis=1)
-    # the longest; of equal ones the highest, then the foremost: those are seen
-    score = np.where(picked, np.round(length_ / max(mesh.size, 1e-300), 6), -1)
-    best = np.flatnonzero(score == score.max())
-    e = int(best[np.lexsort((middle[best, 0], -middle[best, 1], middle[best, 2]))[-1]])
-    side = int(np.flatnonzero(con.corner_edge == e)[0])
-    p, q = mesh.points[mesh.corners[side]], mesh.points[mesh.corners[con.following[side]]]
-    along = (q - p) / max(float(np.linalg.norm(q - p)), 1e-300)
-    inward = np.cross(face_normals(mesh)[mesh.corner_faces[side]], along)
-    start = (p + q) / 2
-    border = start + inward * out.width[e]
-    gain = width / offset[e] if offset[e] > 0 else 1.0  # the border moves by the leg, whatever the width measures
-    form = "radius" if values.measured_as == "radius" else "length"
-    return (
-        Callout("values/width", form, _three(start), _three(border), _three(inward), gain),
-        Callout("values/segments", "count", _three(start + along * length_[e] / 4), _three(start + along * length_[e] / 4), _three(along),
-                12 / max(mesh.size, 1e-300)),
-    )  # fmt: skip
 
 
 def _three(v: np.ndarray) -> tuple[float, float, float]:

@@ -1,0 +1,238 @@
+"""The edits a person can do to a bench, as data: each names things by their ids."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
+
+from jukai.core.errors import ValueProblem
+from jukai.core.recipe.bench import Curve, Finish, Id, Name, Number, Placement, Point2, Sampling
+
+__all__ = ["Edit", "parse_edit"]
+
+
+class _Edit(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+
+
+class SetValue(_Edit):
+    """Give a value of a step another number, choice or formula; null takes it back to its default."""
+
+    kind: Literal["set_value"] = "set_value"
+    part: Id
+    step: Id
+    key: str
+    value: Any = None
+
+
+class SetStep(_Edit):
+    """Switch a step on or off, or name it."""
+
+    kind: Literal["set_step"] = "set_step"
+    part: Id
+    step: Id
+    on: bool | None = None
+    name: str | None = Field(None, max_length=200)
+
+
+class AddStep(_Edit):
+    """Put a new step behind another one, or first when ``after`` is null."""
+
+    kind: Literal["add_step"] = "add_step"
+    part: Id
+    step: Id
+    operator: str
+    values: dict[str, Any] = Field(default_factory=dict)
+    after: Id | None = None
+
+
+class RemoveStep(_Edit):
+    """Take a step out."""
+
+    kind: Literal["remove_step"] = "remove_step"
+    part: Id
+    step: Id
+
+
+class MoveStep(_Edit):
+    """Put a step behind another one, or first when ``after`` is null."""
+
+    kind: Literal["move_step"] = "move_step"
+    part: Id
+    step: Id
+    after: Id | None = None
+
+
+class CopyStep(_Edit):
+    """Put a copy of a step behind it."""
+
+    kind: Literal["copy_step"] = "copy_step"
+    part: Id
+    step: Id
+    copy_id: Id
+
+
+class SetPoint(_Edit):
+    """Change a point of a curve; what is left out stays."""
+
+    kind: Literal["set_point"] = "set_point"
+    curve: Id
+    point: Id
+    at: Point2 | None = None
+    fillet: Number | None = None
+    join: Literal["straight", "bezier", "smooth"] | None = None
+    out: Point2 | None = None
+    into: Point2 | None = None
+
+
+class AddPoint(_Edit):
+    """Put a point behind another one, or first when ``after`` is null."""
+
+    kind: Literal["add_point"] = "add_point"
+    curve: Id
+    point: Id
+    at: Point2
+    after: Id | None = None
+
+
+class RemovePoint(_Edit):
+    """Take a point out of a curve."""
+
+    kind: Literal["remove_point"] = "remove_point"
+    curve: Id
+    point: Id
+
+
+class SetCurve(_Edit):
+    """Name, close, open or sample a curve otherwise."""
+
+    kind: Literal["set_curve"] = "set_curve"
+    curve: Id
+    name: Name | None = None
+    closed: bool | None = None
+    sampling: Sampling | None = None
+
+
+class AddPart(_Edit):
+    """Add a part that begins with a blank, and the curve it is made from, if any."""
+
+    kind: Literal["add_part"] = "add_part"
+    part: Id
+    name: Name
+    step: Id
+    operator: str
+    values: dict[str, Any] = Field(default_factory=dict)
+    curve: Curve | None = None
+    finish: str | None = None
+
+
+class SetPart(_Edit):
+    """Change what a part is called, looks like or where it stands."""
+
+    kind: Literal["set_part"] = "set_part"
+    part: Id
+    name: Name | None = None
+    finish: str | None = None
+    hidden: bool | None = None
+    locked: bool | None = None
+    placement: Placement | None = None
+
+
+class RemovePart(_Edit):
+    """Take a part off the bench, and the curves only it uses."""
+
+    kind: Literal["remove_part"] = "remove_part"
+    part: Id
+
+
+class CopyPart(_Edit):
+    """Add a copy of a part, with copies of its curves."""
+
+    kind: Literal["copy_part"] = "copy_part"
+    part: Id
+    copy_id: Id
+    curve_ids: dict[Id, Id] = Field(default_factory=dict)
+
+
+class MovePart(_Edit):
+    """Put a part behind another one in the list, or first."""
+
+    kind: Literal["move_part"] = "move_part"
+    part: Id
+    after: Id | None = None
+
+
+class SetPick(_Edit):
+    """Keep a pick of a part under a name, or another one under that name; null takes it out."""
+
+    kind: Literal["set_pick"] = "set_pick"
+    part: Id
+    name: Name
+    pick: dict[str, Any] | None = None
+
+
+class SetDimension(_Edit):
+    """Give a named number another value, or make a new one."""
+
+    kind: Literal["set_dimension"] = "set_dimension"
+    name: str
+    value: Number
+
+
+class RenameDimension(_Edit):
+    """Rename a named number, in every formula too."""
+
+    kind: Literal["rename_dimension"] = "rename_dimension"
+    name: str
+    new_name: str
+
+
+class RemoveDimension(_Edit):
+    """Take out a named number that nothing uses."""
+
+    kind: Literal["remove_dimension"] = "remove_dimension"
+    name: str
+
+
+class SetBench(_Edit):
+    """Rename the bench or change its limits."""
+
+    kind: Literal["set_bench"] = "set_bench"
+    name: Name | None = None
+    floor: float | None = Field(None, gt=0, le=1e6)
+    face_limit: int | None = Field(None, ge=1, le=20_000_000)
+
+
+class SetFinish(_Edit):
+    """Add a finish or change one of that name."""
+
+    kind: Literal["set_finish"] = "set_finish"
+    finish: Finish
+
+
+Edit = Annotated[
+    SetValue | SetStep | AddStep | RemoveStep | MoveStep | CopyStep | SetPoint | AddPoint | RemovePoint | SetCurve
+    | AddPart | SetPart | RemovePart | CopyPart | MovePart | SetPick | SetDimension | RenameDimension | RemoveDimension | SetBench | SetFinish,
+    Field(discriminator="kind"),
+]  # fmt: skip
+_ADAPTER: TypeAdapter[Any] = TypeAdapter(Edit)
+
+
+def parse_edit(data: Any) -> Any:
+    """Return an edit from plain data.
+
+    Raises
+    ------
+    ValueProblem
+        When it is none.
+    """
+    try:
+        return _ADAPTER.validate_python(data)
+    except ValidationError as e:
+        first = e.errors(include_url=False, include_input=False)[0]
+        place = ".".join(str(p) for p in first["loc"][1:])
+        text = str(first["msg"]).removeprefix("Value error, ")
+        raise ValueProblem(
+            f"The edit can't be read: {place + ': ' if place else ''}{text}.", field=place or None
+        ) from None
