@@ -244,8 +244,10 @@ export function goBy(kind: Kind | null): void {
   const now = pickNow(open)
   if (kind) {
     // what is picked becomes the elements of which all sides are picked
+    const none = now['rule'] === 'by_hand' && !(now['elements'] as Element[] | undefined)?.length
     const inner =
-      now['rule'] === 'everything' ? now : { rule: 'belonging_to', pick: { ...now, of: view.kind } }
+      now['rule'] === 'everything' || none
+        ? now : { rule: 'belonging_to', pick: { ...now, of: view.kind } }
     setPick({ rule: 'belonging_to', pick: { ...inner, of: kind } })
   } else {
     const { elements } = usePick.getState()

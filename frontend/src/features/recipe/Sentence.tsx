@@ -1,4 +1,5 @@
 import type { OperatorView, Part, Step, StepView, ValueView } from '../../shared/api/client'
+import { X } from 'lucide-react'
 import { chooseFile } from '../../shared/adding'
 import { api } from '../../shared/api/client'
 import { doEdit, say, shownParts, useSession } from '../../shared/session'
@@ -257,7 +258,7 @@ function Further(props: Props & { spec: ValueView }) {
           />{' '}
           by <Number {...props} suffix={`/${String(i)}`} />
           <button
-            className="plain muted"
+            className="plain muted drop"
             title="Take this pick out"
             aria-label={`Take further pick ${String(i + 1)} out`}
             data-testid={`further-remove-${String(i)}`}
@@ -266,10 +267,9 @@ function Further(props: Props & { spec: ValueView }) {
               keep(rows.filter((_row, k) => k !== i))
             }}
           >
-            {' '}
-            ×
+            <X size={13} />
           </button>
-          {', '}
+          {'; '}
         </span>
       ))}
       <button

@@ -14,7 +14,7 @@ from jukai.core.geometry.measures import edge_turns, signed_volume
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.soundness import soundness
 from tests.common import check_sound, cube, reference, reference_mesh
-from tests.solids import platonic
+from tests.solids import PLATONIC, platonic
 
 
 def cut(mesh: Mesh, width: float, pick: Any = None, **how: Any) -> tuple[Mesh, Any]:
@@ -70,6 +70,26 @@ class Platonic(unittest.TestCase):
             self.assertLess(errors[2], 1e-3 * row["volume"])
             one = soundness(round_edges(outer, np.ones(n, bool), np.full(n, leg), Bevel(1), "s9").mesh)
             self.assertEqual((one.points, one.edges, one.faces), (2 * n, 4 * n, solid.n_faces + n + solid.n_points))
+
+
+class Conway(unittest.TestCase):
+    def test_counts_of_an_open_package(self) -> None:
+        """conway.json: bevels and cuts of Platonic solids have the counts of the operators they are (names there)."""
+        names = {name[0].upper(): name for name in PLATONIC}
+        for case in reference("conway.json")["cases"]:
+            how, seed = case["letters"]
+            solid = platonic(names[seed])
+            edges = np.ones(solid.connectivity.n_edges, bool)
+            middle, _ = cut(solid, 0.5, segments=1)
+            made = {
+                "e": lambda s=solid, e=edges: round_edges(s, e, np.full(len(e), 0.1), Bevel(1), "s9").mesh,
+                "t": lambda s=solid: cut(s, 0.3, segments=1)[0],
+                "a": lambda m=middle: m,
+                "b": lambda m=middle: cut(m, 0.2, segments=1)[0],
+            }[how]()
+            s = soundness(made)
+            self.assertEqual((s.points, s.edges, s.faces), (case["V"], case["E"], case["F"]), case["letters"])
+            self.assertTrue(s.sound)
 
 
 class Shapes(unittest.TestCase):

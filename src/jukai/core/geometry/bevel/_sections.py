@@ -104,7 +104,7 @@ def sections(all_points: Any, n_old: int, numbers: Any, base: int, spots: Any, p
                             crease[a * half + j - 1, t] = 0.5 * (x + y)
                             far += (0.5 * (x + y) - points[v, t]) ** 2
                             gap += (x - y) ** 2
-                        ok = ok and far <= 9 * reach and gap <= 0.02 * reach
+                        ok = ok and far <= 9 * reach and gap <= 0.0025 * reach
                 else:
                     # the middle: nearest to the middle lines of all strips
                     xx = xy = xz = yy = yz = zz = rx = ry = rz = 0.0
@@ -183,7 +183,7 @@ def sections(all_points: Any, n_old: int, numbers: Any, base: int, spots: Any, p
                 for t in range(3):
                     sa += (s[t] - points[v, t]) * way[a, t]
                     ea += (e[t] - points[v, t]) * way[a, t]
-                along = 0.5 * (sa + ea)
+                along = max(0.5 * (sa + ea), 0.0)  # never behind the old point
                 mx, my, mz = vx + along * way[a, 0], vy + along * way[a, 1], vz + along * way[a, 2]
             line = edge_row[corner_edge[c]]
             second = edge_row[corner_edge[ring[where[1]]]] if shared else line
@@ -193,8 +193,8 @@ def sections(all_points: Any, n_old: int, numbers: Any, base: int, spots: Any, p
                 all_points[at, 0] = mx + alpha * (s[0] - mx) + beta * (e[0] - mx)
                 all_points[at, 1] = my + alpha * (s[1] - my) + beta * (e[1] - my)
                 all_points[at, 2] = mz + alpha * (s[2] - mz) + beta * (e[2] - mz)
-                if apart and alpha + beta > 1:
-                    # hollow: back from the corner as far as keeps it off the neighbouring strips
+                if apart:
+                    # back from the corner as far as keeps it off the neighbouring strips: behind their mitres
                     back = max(alpha * sa, beta * ea) - along * (1 - alpha - beta) - alpha * sa - beta * ea
                     back = max(back, 0.0)
                     for t in range(3):

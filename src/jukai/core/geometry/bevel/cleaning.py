@@ -74,7 +74,13 @@ def cleaned(body: Body, first_new: int, size: float, close: Any = ()) -> Body:
         if cuts:
             body = _divided(body, cuts)
         body = _joined(body, a, b, bridged)
-        suspects = np.zeros(0, dtype=np.int64)
+        # what was changed is looked at again
+        changed = np.zeros(len(body.points), dtype=bool)
+        changed[a] = changed[b] = True
+        changed[[p for row in cuts.values() for p in row]] = True
+        assert body.merged is not None  # noqa: S101 - joined just now
+        changed[body.merged[changed]] = True
+        suspects = np.flatnonzero(np.logical_or.reduceat(changed[body.corners], body.offsets[:-1]))
     return body
 
 
@@ -118,10 +124,14 @@ def _divided(body: Body, cuts: dict[tuple[int, int], list[int]]) -> Body:
     places, ids, values = [], [], []
     for c in np.flatnonzero(wanted[spot] == keys).tolist():
         p, q = int(here[c]), int(there[c])
-        line = body.points[q] - body.points[p]
-        new = np.array(sorted(set(cuts[min(p, q), max(p, q)])))
-        along = (body.points[new] - body.points[p]) @ line / float(line @ line)
+        low, high = min(p, q), max(p, q)
+        line = body.points[high] - body.points[low]
+        new = np.array(sorted(set(cuts[low, high])))
+        along = (body.points[new] - body.points[low]) @ line / float(line @ line)
+        # the same order from either side, also of points at the same height
         order = np.argsort(along, kind="stable")
+        if p > q:
+            order, along = order[::-1], 1 - along
         places += [c + 1] * len(new)
         ids += new[order].tolist()
         if body.uv is not None:

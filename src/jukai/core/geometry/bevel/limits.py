@@ -24,7 +24,7 @@ __all__ = ["CHECKED", "cleared", "limited"]
 CHECKED = 5000
 """Faces up to which a body is searched for strips that run through each other although no face is used up."""
 _ROUNDS = 12
-_TRIES = 14
+_TRIES, _NEARBY = 14, 5
 _LESS = 0.7
 _CLOSER = 4
 _PLACES = 50
@@ -84,9 +84,10 @@ def cleared(rings: Rings, out: Rounded, step: str) -> Rounded:
     share = np.ones(len(first))
     bad = share
     good: Rounded | None = None
-    for _ in range(_TRIES):
+    for turn in range(_TRIES):
         bad = share
-        near = _near(rings, places, first * share)
+        # strips ever narrower than those beside them can do harm themselves: after a while all are lowered
+        near = _near(rings, places, first * share) if turn < _NEARBY else np.flatnonzero(rings.picked)
         least = np.ones(len(first))
         np.minimum.at(least, run[near], _LESS)
         share = share * np.where(rings.picked, least[run], 1.0)
@@ -95,6 +96,10 @@ def cleared(rings: Rings, out: Rounded, step: str) -> Rounded:
         if len(places) == 0:
             good = one
             break
+    if good is None and rings.how.mitre:
+        # strips of very different widths: creases would cross where patches do not
+        rings.how = replace(rings.how, mitre=False)
+        return cleared(rings, _at(rings, out, first, step), step)
     if good is None:
         x, y, z = places[0].tolist()
         raise MeshProblem(

@@ -307,7 +307,7 @@ class Rings:
         # where nothing can have shrunk to nothing, nothing need be looked for
         new.whole = (
             not self.plain and not touching and not at.tapered.any() and not (at.kind == KEPT).any() and not self.how.mitre
-            and not ((at.after == at.ahead) & (at.after >= 0)).any() and self.how.roundness < _SHARP
+            and not ((at.after == at.ahead) & (at.after >= 0)).any() and 0 <= self.how.roundness < _SHARP
             and float(width[edges].min()) > _HAIR * mesh.size and float(self.turn[edges].max()) < _FOLDED
         )  # fmt: skip
         marks = numbers[mesh.edge_pairs] if mesh.edge_pairs is not None else borders
