@@ -25,7 +25,9 @@ from jukai.core.geometry.lathe import Section, Turning, turn
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.triangulation import triangulate
 from jukai.memory import keep_freed_memory
+from timings.bevels import bevels, elsewhere
 from timings.measure import Row, measure
+from timings.meshes import fresh, quads, shuffled, triangles
 
 ROOT = Path(__file__).parent.parent
 
@@ -33,31 +35,6 @@ ROOT = Path(__file__).parent.parent
 def profile(n: int) -> np.ndarray:
     z = np.linspace(0.0, 100.0, n)
     return np.column_stack([20 + 3 * np.sin(z / 5), z])
-
-
-def quads(rows: int, sides: int) -> Mesh:
-    """A ring of quads: closed, no poles."""
-    a = np.arange(rows) * 2 * np.pi / rows
-    ring = np.column_stack([40 + 8 * np.cos(a), 8 * np.sin(a)])
-    return turn([Section(ring, closed=True)], Turning(sides=sides), "t")
-
-
-def fresh(mesh: Mesh) -> Mesh:
-    return Mesh(
-        mesh.points, mesh.corners, mesh.offsets, uv=mesh.uv, lineage=mesh.lineage, face_lineage=mesh.face_lineage
-    )
-
-
-def shuffled(mesh: Mesh) -> Mesh:
-    rng = np.random.default_rng(1)
-    order = rng.permutation(mesh.n_points)
-    back = np.argsort(order).astype(np.int32)
-    faces = back[mesh.corners.reshape(-1, 4)][rng.permutation(mesh.n_faces)]
-    return Mesh(mesh.points[order], faces.ravel(), mesh.offsets)
-
-
-def triangles(mesh: Mesh) -> np.ndarray:
-    return np.asarray(triangulate(mesh).points(mesh), dtype=np.int64)
 
 
 def revolve() -> None:
@@ -353,43 +330,6 @@ def whole() -> None:
     )
 
 
-def bevels() -> None:
-    """All edges of a 60 x 60 x 60-cell box in two segments, connectivity, attributes and stops included."""
-    from jukai.core.geometry.bevel.joining import Bevel
-    from jukai.core.geometry.bevel.rounding import round_edges
-    from jukai.core.operators.base import Context
-    from jukai.core.operators.registry import get_operator
-
-    op = get_operator("box")
-    box = op.apply(op.values(size=(60, 60, 60), counts=(60, 60, 60)), Context("s1")).mesh
-    made = [0]
-
-    def ours(mesh: Mesh) -> None:
-        n = mesh.connectivity.n_edges
-        made[0] = round_edges(mesh, np.ones(n, bool), np.full(n, 0.2), Bevel(2), "s2").mesh.n_faces
-
-    def floor(_: Any) -> Any:
-        faces = 194_400
-        tables = [
-            np.empty((faces, 3)), np.empty(4 * faces, np.int32), np.empty(faces + 1, np.int32), np.empty((4 * faces, 2)), np.empty(faces, np.int32)
-        ]  # fmt: skip
-        for t in tables:
-            t.fill(1)
-        return tables
-
-    seconds = []
-    for _ in range(7):
-        mesh = fresh(box)
-        start = time.perf_counter()
-        ours(mesh)
-        seconds.append(time.perf_counter() - start)
-    each = sorted(seconds)[3] / made[0] * 1e6
-    print(
-        f"bevel, {made[0]} faces out: {each:.2f} µs a face (aim 0.2, {'met' if each <= 0.2 else 'NOT met'})", flush=True
-    )
-    measure(Row("bevel of all edges of a 60³-cell box, 2 segments", lambda: fresh(box), ours, floor, {}, {"floor": 40}))
-
-
 def page() -> None:
     """Dragging a number on the demo pedestal in the browser, measured in the page (the picture not counted)."""
     python = ROOT / ".venv" / "bin" / "python"
@@ -400,7 +340,7 @@ def page() -> None:
 def main() -> None:
     keep_freed_memory()  # as the command and the server do; it serves all libraries of this process alike
     wanted = sys.argv[1:]
-    for run in (whole, revolve, connectivity, twist, triangulation, crossings, files, bevels, page):
+    for run in (whole, revolve, connectivity, twist, triangulation, crossings, files, bevels, elsewhere, page):
         if not wanted or run.__name__ in wanted:
             run()
 

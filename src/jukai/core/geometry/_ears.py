@@ -44,7 +44,7 @@ def clip_ears(flat: Any, offsets: Any, total: int) -> Any:
             turn = (bx - ax) * (cy - by) - (by - ay) * (cx - bx)
             span = abs(bx - ax) + abs(by - ay)
             reach = abs(cx - bx) + abs(cy - by)
-            ear = turn > 1e-14 * span * reach
+            ear = turn > 1e-10 * span * reach  # a straight corner would be a triangle without area
             if turn > worst_turn:
                 worst, worst_turn = i, turn
             if ear:

@@ -8,6 +8,9 @@ import numpy as np
 
 from jukai.core.geometry.kernels import kernel
 
+STRAIGHT = 1e-10
+"""Share of a face's area below which a corner of it is straight."""
+
 
 @kernel
 def vector_areas_loop(points: Any, corners: Any, offsets: Any) -> Any:
@@ -84,8 +87,10 @@ def quads_loop(points: Any, corners: Any, offsets: Any, areas: Any, shorter: flo
                 ax, ay, az = points[p, 0] - points[h, 0], points[p, 1] - points[h, 1], points[p, 2] - points[h, 2]
                 bx, by, bz = points[q, 0] - points[p, 0], points[q, 1] - points[p, 1], points[q, 2] - points[p, 2]
                 turn[k] = (ay * bz - az * by) * nx + (az * bx - ax * bz) * ny + (ax * by - ay * bx) * nz
-            even = turn[0] < 0 or turn[2] < 0
-            odd = turn[1] < 0 or turn[3] < 0
+            # a corner that is hollow, or straight, must have the diagonal
+            least = STRAIGHT * (nx * nx + ny * ny + nz * nz)
+            even = turn[0] < least or turn[2] < least
+            odd = turn[1] < least or turn[3] < least
             if odd and not even:
                 other = True
             elif even and not odd:

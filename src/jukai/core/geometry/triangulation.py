@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jukai.core.geometry._ears import clip_ears
-from jukai.core.geometry._faces import planes_loop, quads_loop, rotate_bent
+from jukai.core.geometry._faces import STRAIGHT, planes_loop, quads_loop, rotate_bent
 from jukai.core.geometry.arrays import Floats, Ints, concatenated_ranges, frozen
 from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.measures import vector_areas
@@ -136,7 +136,8 @@ def _other_diagonal(mesh: Mesh, fours: NDArray[Any]) -> np.ndarray:
     normal = vector_areas(mesh)[fours]
     edge = np.roll(p, -1, axis=1) - p
     turn = np.einsum("ijk,ik->ij", np.cross(np.roll(edge, 1, axis=1), edge), normal)
-    hollow = turn < 0
+    # a corner that is hollow, or straight, must have the diagonal
+    hollow = turn < STRAIGHT * np.einsum("ij,ij->i", normal, normal)[:, None]
     even, odd = hollow[:, 0] | hollow[:, 2], hollow[:, 1] | hollow[:, 3]
     d02, d13 = p[:, 2] - p[:, 0], p[:, 3] - p[:, 1]
     shorter = np.einsum("ij,ij->i", d13, d13) < np.einsum("ij,ij->i", d02, d02) * _SHORTER

@@ -12,8 +12,29 @@ from jukai.core.operators.registry import get_operator, operators
 from jukai.core.operators.values import spec_of
 from jukai.core.recipe.bench import Bench, Curve, CurvePoint, NamedNumber, NamedPick, Part, Step
 from jukai.core.recipe.edit_kinds import (
-    AddPart, AddPoint, AddStep, CopyPart, CopyStep, Edit, MovePart, MoveStep, RemoveDimension, RemovePart, RemovePoint, RemoveStep,
-    RenameDimension, SetBench, SetCurve, SetDimension, SetFinish, SetPart, SetPick, SetPoint, SetStep, SetValue, parse_edit,
+    AddPart,
+    AddPoint,
+    AddStep,
+    CopyPart,
+    CopyStep,
+    Edit,
+    MovePart,
+    MoveStep,
+    RemoveDimension,
+    RemovePart,
+    RemovePoint,
+    RemoveStep,
+    RenameDimension,
+    SetBench,
+    SetCurve,
+    SetDimension,
+    SetFinish,
+    SetPart,
+    SetPick,
+    SetPoint,
+    SetStep,
+    SetValue,
+    parse_edit,
 )  # fmt: skip
 from jukai.core.recipe.formulas import check_name, parse, rename_in_formula
 from jukai.core.recipe.resolve import point_ids

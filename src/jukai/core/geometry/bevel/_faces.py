@@ -11,7 +11,7 @@ from jukai.core.geometry.kernels import kernel
 
 
 @kernel
-def keep(points: Any, corners: Any, offsets: Any, following: Any, before: Any, position: Any, instead: Any, begins: Any,
+def keep(points: Any, corners: Any, offsets: Any, following: Any, before: Any, position: Any, instead: Any, share: Any, begins: Any,
          profile: Any, row: Any, ring: Any, numbers: Any, base: int, all_points: Any, uv: Any, out: Any, out_offsets: Any,
          out_uv: Any, point_uv: Any) -> Any:  # fmt: skip
     """Write the faces that are kept; return (c + 1,) where each old corner begins. Texture runs on over each corner's plane."""
@@ -38,7 +38,7 @@ def keep(points: Any, corners: Any, offsets: Any, following: Any, before: Any, p
                 continue
             if instead[k, 0] == PROFILE:
                 line = row[ring[begins[k]]]
-                for t in range(n, -1, -1):
+                for t in range(int(share[k, 0] * n + 0.5), int(share[k, 1] * n + 0.5) - 1, -1):
                     out[at] = profile[line, t]
                     at += 1
             else:
@@ -219,7 +219,7 @@ def fans(
 
 @kernel
 def faults(points: Any, corners: Any, offsets: Any, first_new: int, least: float) -> Any:
-    """Ends of sides of new points that are shorter than the root of ``least``, and faces of no area."""
+    """Ends of sides of new points that are shorter than the root of ``least``, and faces of no area or with a spike."""
     a = np.empty(64, np.int64)
     b = np.empty(64, np.int64)
     flat = np.empty(64, np.int64)
@@ -231,6 +231,9 @@ def faults(points: Any, corners: Any, offsets: Any, first_new: int, least: float
         long = 0.0
         new = o >= first_new
         px = py = pz = 0.0
+        last = corners[hi - 1]
+        ux, uy, uz = points[o, 0] - points[last, 0], points[o, 1] - points[last, 1], points[o, 2] - points[last, 2]
+        spike = False
         for i in range(lo, hi):
             p = corners[i]
             q = corners[i + 1] if i + 1 < hi else o
@@ -243,6 +246,12 @@ def faults(points: Any, corners: Any, offsets: Any, first_new: int, least: float
             px, py, pz = qx, qy, qz
             length = x * x + y * y + z * z
             long = max(long, length)
+            back = ux * x + uy * y + uz * z
+            if back < 0:
+                # there and back again: the sides at this corner lie on each other
+                cx, cy, cz = uy * z - uz * y, uz * x - ux * z, ux * y - uy * x
+                spike = spike or cx * cx + cy * cy + cz * cz <= 1e-18 * back * back
+            ux, uy, uz = x, y, z
             if length <= least and (p >= first_new or q >= first_new):
                 if count == a.shape[0]:
                     a = np.concatenate((a, a))
@@ -250,7 +259,7 @@ def faults(points: Any, corners: Any, offsets: Any, first_new: int, least: float
                 a[count] = p
                 b[count] = q
                 count += 1
-        if new and sx * sx + sy * sy + sz * sz <= 1e-18 * long * long:
+        if new and (spike or sx * sx + sy * sy + sz * sz <= 1e-18 * long * long):
             if many == flat.shape[0]:
                 flat = np.concatenate((flat, flat))
             flat[many] = f

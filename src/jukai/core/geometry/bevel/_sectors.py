@@ -44,6 +44,7 @@ def sectors(points: Any, corners: Any, following: Any, before: Any, corner_faces
     spots = np.empty((2 * picks + 2 * rings + 1, 3), np.float64)
     count = 0
     instead = np.full((size_all, 3), NONE, np.int32)
+    share = np.zeros((size_all, 2), np.float64)
     after = np.full(size_all, NONE, np.int32)
     ahead = np.full(size_all, NONE, np.int32)
     one = np.full(size_all, -1, np.int32)
@@ -52,6 +53,7 @@ def sectors(points: Any, corners: Any, following: Any, before: Any, corner_faces
     tapered = np.zeros(rings, np.bool_)
     d = np.empty((most + 1, 3), np.float64)
     at_pick = np.empty(most + 1, np.int32)
+    same = np.zeros(most + 1, np.bool_)  # whether faces before and behind an edge lie in one plane
     spot = np.empty(3)
     spot2 = np.empty(3)
     for r in range(rings):
@@ -65,6 +67,12 @@ def sectors(points: Any, corners: Any, following: Any, before: Any, corner_faces
             if i < size:
                 c = ring[lo + i]
                 q = corners[following[c]]
+                if i > 0:
+                    f, f0 = corner_faces[c], corner_faces[ring[lo + i - 1]]
+                    dot = (
+                        normals[f0, 0] * normals[f, 0] + normals[f0, 1] * normals[f, 1] + normals[f0, 2] * normals[f, 2]
+                    )
+                    same[i] = dot > flat
                 if picked[corner_edge[c]]:
                     at_pick[p] = i
                     p += 1
@@ -91,21 +99,27 @@ def sectors(points: Any, corners: Any, following: Any, before: Any, corner_faces
                 ea = corner_edge[ring[lo + i]] if s > 0 else -1
                 eb = corner_edge[ring[lo + j]] if s < p else -1
             f0 = corner_faces[ring[lo + i]]
-            level = True
             for k in range(i, j):
                 one[lo + k] = ea
                 two[lo + k] = eb
-                f = corner_faces[ring[lo + k]]
-                dot = normals[f0, 0] * normals[f, 0] + normals[f0, 1] * normals[f, 1] + normals[f0, 2] * normals[f, 2]
-                level = level and dot > flat
-            level = level or j - i == 1
-            m = j - i - 1  # edges between that are not picked
+            # faces in one plane count as one: from each side, the first edge between that is not in the plane
+            e1 = i + 1
+            while e1 < j and same[e1]:
+                e1 += 1
+            e2 = j - 1
+            while e2 > i and same[e2]:
+                e2 -= 1
+            level = e1 == j
+            ends = closed and p == 1 and e1 < e2  # a strip that may end in the plane across the point
+            for k in range(e1 + 1, e2):
+                ends = ends and same[k]
             single = True
             inside_first = inside_last = False  # the sector's own points lie in a face, not on its first or last edge
-            if closed and p == 1 and (m == 0 or (m > 2 and turn[ea] < 1e-3)):
+            g1, g2 = e1, e2  # the edges on which they lie
+            if closed and p == 1 and (level or (turn[ea] < 1e-3 and not ends)):
                 # an edge that ends between the two sides of one face, or on a plain: there it runs to a point
                 spot[0], spot[1], spot[2] = vx, vy, vz
-            elif ea >= 0 and eb >= 0 and (m == 0 or (level and (p > 1 or not closed))):
+            elif ea >= 0 and eb >= 0 and level:
                 wa, wb = width[ea], width[eb]
                 ax, ay, az = d[i, 0], d[i, 1], d[i, 2]
                 bx, by, bz = d[j, 0], d[j, 1], d[j, 2]
@@ -130,31 +144,42 @@ def sectors(points: Any, corners: Any, following: Any, before: Any, corner_faces
                 spot[2] = vz + along * az + wa * uz
             else:
                 # how far the border of a strip cuts its neighbouring edges; sines of the angles to them
-                stub = closed and p == 1 and m == 2  # ends in the face across the point
-                apart = ea >= 0 and eb >= 0 and m != 1  # strips with faces between that neither touches
+                apart = (closed and p == 1) or (ea >= 0 and eb >= 0 and e1 != e2)
                 sf = sl = 0.0
+                folds = False
                 for side in range(2):
                     if (ea if side == 0 else eb) < 0:
                         continue
-                    h = i if side == 0 else j  # the picked edge, its neighbour, the face between
-                    g = i + 1 if side == 0 else j - 1
+                    h = i if side == 0 else j  # the picked edge, the edge that its strip ends on, the face beside it
+                    g = e1 if side == 0 else e2
                     f = corner_faces[ring[lo + (i if side == 0 else j - 1)]]
-                    x = d[h, 1] * d[g, 2] - d[h, 2] * d[g, 1]
-                    y = d[h, 2] * d[g, 0] - d[h, 0] * d[g, 2]
-                    z = d[h, 0] * d[g, 1] - d[h, 1] * d[g, 0]
-                    sine = np.sqrt(x * x + y * y + z * z)
-                    cosine = d[h, 0] * d[g, 0] + d[h, 1] * d[g, 1] + d[h, 2] * d[g, 2]
-                    up = x * normals[f, 0] + y * normals[f, 1] + z * normals[f, 2]
-                    hollow = up < 0 if side == 0 else up > 0
-                    # behind the point the strip would lie over the faces there
-                    behind = cosine < (-0.75 if stub else -1e-9) and (apart or (closed and p == 1))
                     w = width[ea if side == 0 else eb]
+                    begun = g
+                    while True:
+                        x = d[h, 1] * d[g, 2] - d[h, 2] * d[g, 1]
+                        y = d[h, 2] * d[g, 0] - d[h, 0] * d[g, 2]
+                        z = d[h, 0] * d[g, 1] - d[h, 1] * d[g, 0]
+                        sine = np.sqrt(x * x + y * y + z * z)
+                        cosine = d[h, 0] * d[g, 0] + d[h, 1] * d[g, 1] + d[h, 2] * d[g, 2]
+                        up = x * normals[f, 0] + y * normals[f, 1] + z * normals[f, 2]
+                        hollow = up < 0 if side == 0 else up > 0
+                        if g == begun:
+                            if side == 0:
+                                sf = sine
+                            else:
+                                sl = sine
+                            folds = folds or hollow
+                        # behind the point the strip would lie over the faces there
+                        behind = cosine < (-0.75 if ends else -1e-9) and apart
+                        if not (hollow or behind) or abs(g - h) == 1:
+                            break
+                        g += -1 if side == 0 else 1
                     if side == 0:
                         inside_first = hollow or behind
-                        sf = sine
+                        g1 = g
                     else:
                         inside_last = hollow or behind
-                        sl = sine
+                        g2 = g
                     if hollow or behind:
                         # straight beside the old point and half the width before it
                         way = 1.0 if side == 0 else -1.0
@@ -173,18 +198,18 @@ def sectors(points: Any, corners: Any, following: Any, before: Any, corner_faces
                         spot[0], spot[1], spot[2] = x, y, z
                     else:
                         spot2[0], spot2[1], spot2[2] = x, y, z
-                if ea >= 0 and eb >= 0 and m == 1:
+                if ea >= 0 and eb >= 0 and e1 == e2:
                     # what keeps both strips nearest to their widths, by least squares
                     slide = (width[ea] * sf + width[eb] * sl) / max(sf * sf + sl * sl, 0.03)
-                    if inside_first or inside_last:
+                    if folds:
                         tapered[r] = True
                         slide = 0.0
-                    spot[0] = vx + slide * d[i + 1, 0]
-                    spot[1] = vy + slide * d[i + 1, 1]
-                    spot[2] = vz + slide * d[i + 1, 2]
-                elif ea < 0 and m == 0 and not inside_last:  # only the face at the rim lies between
+                    spot[0] = vx + slide * d[e1, 0]
+                    spot[1] = vy + slide * d[e1, 1]
+                    spot[2] = vz + slide * d[e1, 2]
+                elif ea < 0 and level and not inside_last:  # only the face at the rim lies between
                     spot[0], spot[1], spot[2] = spot2[0], spot2[1], spot2[2]
-                elif eb < 0 and m == 0 and not inside_first:
+                elif eb < 0 and level and not inside_first:
                     pass
                 else:
                     single = False
@@ -195,8 +220,8 @@ def sectors(points: Any, corners: Any, following: Any, before: Any, corner_faces
                 first = last = n_points + count
                 count += 1
             else:
-                stub = closed and p == 1 and m == 2 and not inside_first and not inside_last
-                kept = kept or not stub
+                ends = ends and not inside_first and not inside_last and g1 == e1 and g2 == e2
+                kept = kept or not ends
                 first = last = NONE
                 if ea >= 0:
                     spots[count, 0], spots[count, 1], spots[count, 2] = spot[0], spot[1], spot[2]
@@ -206,21 +231,29 @@ def sectors(points: Any, corners: Any, following: Any, before: Any, corner_faces
                     spots[count, 0], spots[count, 1], spots[count, 2] = spot2[0], spot2[1], spot2[2]
                     last = n_points + count
                     count += 1
+                whole = 0.0
+                if ends:
+                    for k in range(e1, e2):
+                        dot = d[k, 0] * d[k + 1, 0] + d[k, 1] * d[k + 1, 1] + d[k, 2] * d[k + 1, 2]
+                        whole += np.arccos(min(1.0, max(-1.0, dot)))
+                so_far = 0.0
                 for k in range(i, j):
                     # in the face's own order: along its arriving side, the old point, its leaving side
+                    if ends and e1 <= k < e2:
+                        instead[lo + k, 0] = PROFILE
+                        share[lo + k, 1] = so_far / whole
+                        dot = d[k, 0] * d[k + 1, 0] + d[k, 1] * d[k + 1, 1] + d[k, 2] * d[k + 1, 2]
+                        so_far += np.arccos(min(1.0, max(-1.0, dot)))
+                        share[lo + k, 0] = so_far / whole if k < e2 - 1 else 1.0
+                        continue
                     t = 0
-                    if (k == j - 1 and eb >= 0) or (k + 1 == j - 1 and eb >= 0 and not inside_last):
+                    if eb >= 0 and (k >= g2 or (k == g2 - 1 and not inside_last)):
                         instead[lo + k, t] = last
                         t += 1
-                    if stub and k == i + 1:
-                        instead[lo + k, 0] = PROFILE
-                        continue
-                    if (not (k == i and ea >= 0 and not inside_first)) and (
-                        not (k == j - 1 and eb >= 0 and not inside_last)
-                    ):
+                    if not (ea >= 0 and not inside_first and k < g1) and not (eb >= 0 and not inside_last and k >= g2):
                         instead[lo + k, t] = v
                         t += 1
-                    if (k == i and ea >= 0) or (k == i + 1 and ea >= 0 and not inside_first):
+                    if ea >= 0 and (k < g1 or (k == g1 and not inside_first)):
                         instead[lo + k, t] = first
             if ea >= 0:
                 after[lo + i] = first
@@ -230,11 +263,11 @@ def sectors(points: Any, corners: Any, following: Any, before: Any, corner_faces
             kind[r] = KEPT
         elif closed and p > 2:
             kind[r] = PATCH
-    return spots[:count].copy(), instead, after, ahead, kind, tapered, one, two
+    return spots[:count].copy(), instead, share, after, ahead, kind, tapered, one, two
 
 
 @kernel
-def shrinking(points: Any, corners: Any, following: Any, position: Any, instead: Any, after: Any, ahead: Any, begins: Any,
+def shrinking(points: Any, corners: Any, following: Any, position: Any, instead: Any, share: Any, after: Any, ahead: Any, begins: Any,
               spots: Any, one: Any, two: Any, width: Any, limit: Any) -> float:  # fmt: skip
     """Lower ``limit`` (e,) to what the sides of the faces allow; return the share of all widths that fits.
 
@@ -260,8 +293,13 @@ def shrinking(points: Any, corners: Any, following: Any, position: Any, instead:
             new = old
             if at >= 0:
                 if instead[at, 0] == PROFILE:
-                    new = after[begins[at]] if side == 0 else ahead[begins[at]]
-                elif side == 1 or instead[at, 1] == NONE:
+                    # on the chord across the strip
+                    part = share[at, 1 if side == 0 else 0]
+                    p0, p1 = after[begins[at]] - n, ahead[begins[at]] - n
+                    for t in range(3):
+                        ends[side, t] = (1 - part) * spots[p0, t] + part * spots[p1, t]
+                    continue
+                if side == 1 or instead[at, 1] == NONE:
                     new = instead[at, 0]
                 else:
                     new = instead[at, 2] if instead[at, 2] != NONE else instead[at, 1]
@@ -273,21 +311,21 @@ def shrinking(points: Any, corners: Any, following: Any, position: Any, instead:
         )  # fmt: skip
         if not taken > 1e-12 * length:
             continue
-        share = length / taken
-        fits = min(fits, share)
+        ratio = length / taken
+        fits = min(fits, ratio)
         if taken > length * (1 + 1e-12):
             for side in range(2):
                 at = k if side == 0 else h
                 if at >= 0:
                     if one[at] >= 0:
-                        limit[one[at]] = min(limit[one[at]], share * width[one[at]])
+                        limit[one[at]] = min(limit[one[at]], ratio * width[one[at]])
                     if two[at] >= 0:
-                        limit[two[at]] = min(limit[two[at]], share * width[two[at]])
+                        limit[two[at]] = min(limit[two[at]], ratio * width[two[at]])
     return fits
 
 
 @kernel
-def parting(points: Any, corners: Any, offsets: Any, normals: Any, position: Any, instead: Any, after: Any, ahead: Any,
+def parting(points: Any, corners: Any, offsets: Any, normals: Any, position: Any, instead: Any, part: Any, after: Any, ahead: Any,
             begins: Any, spots: Any, one: Any, two: Any, width: Any, limit: Any) -> float:  # fmt: skip
     """Lower ``limit`` (e,) to where a corner of a hollow face runs into a side across it; return the share that fits.
 
@@ -326,11 +364,12 @@ def parting(points: Any, corners: Any, offsets: Any, normals: Any, position: Any
             up = (ay * bz - az * by) * nx + (az * bx - ax * bz) * ny + (ax * by - ay * bx) * nz
             hollow = hollow or up < -1e-9 * np.sqrt((ax * ax + ay * ay + az * az) * (bx * bx + by * by + bz * bz))
             at = position[c]
+            cut = at >= 0 and instead[at, 0] == PROFILE
             for t in range(3):
                 if at < 0:
                     new = p if t == 0 else NONE
-                elif instead[at, 0] == PROFILE:
-                    new = ahead[begins[at]] if t == 0 else (after[begins[at]] if t == 1 else NONE)
+                elif cut:
+                    new = p if t < 2 else NONE
                 else:
                     new = instead[at, t]
                 if new == NONE:
@@ -339,6 +378,9 @@ def parting(points: Any, corners: Any, offsets: Any, normals: Any, position: Any
                 for x in range(3):
                     base[count, x] = points[p, x]
                     move[count, x] = 0.0 if new < n else spots[new - n, x] - points[p, x]
+                    if cut:
+                        p0, p1 = after[begins[at]] - n, ahead[begins[at]] - n
+                        move[count, x] = (1 - part[at, t]) * spots[p0, x] + part[at, t] * spots[p1, x] - points[p, x]
                 of[count] = c
                 count += 1
         if not hollow:

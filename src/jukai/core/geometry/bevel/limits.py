@@ -77,7 +77,7 @@ def cleared(rings: Rings, out: Rounded, step: str) -> Rounded:
     searched for crossings, and the widths near them are lowered, then raised as far as they stay apart.
     """
     way = _way(rings.mesh)
-    places = _crossings(out.mesh, way)
+    places = _faults(out, way)
     if len(places) == 0 or len(_crossings(rings.mesh, way)):
         return out
     run, first = _runs(rings), out.width
@@ -92,7 +92,7 @@ def cleared(rings: Rings, out: Rounded, step: str) -> Rounded:
         np.minimum.at(least, run[near], _LESS)
         share = share * np.where(rings.picked, least[run], 1.0)
         one = _at(rings, out, first * share, step)
-        places = _crossings(one.mesh, way)
+        places = _faults(one, way)
         if len(places) == 0:
             good = one
             break
@@ -110,7 +110,7 @@ def cleared(rings: Rings, out: Rounded, step: str) -> Rounded:
     for _ in range(_CLOSER):
         middle = np.sqrt(share * bad)
         one = _at(rings, out, first * middle, step)
-        if len(_crossings(one.mesh, way)):
+        if len(_faults(one, way)):
             bad = middle
         else:
             share, good = middle, one
@@ -123,6 +123,11 @@ def _at(rings: Rings, out: Rounded, width: Floats, step: str) -> Rounded:
     lost = float((width[less] / out.width[less]).min()) if less.any() else 1.0
     one = rings.build(rings.sectors(width), width, step, touching=True)
     return replace(one, width=width, stopped=out.stopped | less, fits=min(out.fits, 1.0) * lost)
+
+
+def _faults(out: Rounded, way: float) -> Floats:
+    """Return places where a new body crosses itself or a face came out the other way round."""
+    return np.concatenate([_crossings(out.mesh, way), out.turned])
 
 
 def _crossings(mesh: Mesh, way: float) -> Floats:

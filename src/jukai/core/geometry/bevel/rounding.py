@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -13,7 +13,7 @@ from jukai.core.geometry.arrays import Bools, Floats, Ints, concatenated_ranges
 from jukai.core.geometry.bevel._faces import fans, keep, strips
 from jukai.core.geometry.bevel._rings import walk
 from jukai.core.geometry.bevel._sections import sections
-from jukai.core.geometry.bevel._sectors import KEPT, PATCH, parting, sectors, shrinking
+from jukai.core.geometry.bevel._sectors import KEPT, PATCH, PROFILE, parting, sectors, shrinking
 from jukai.core.geometry.bevel.cleaning import Body
 from jukai.core.geometry.bevel.joining import Bevel, New, body_of
 from jukai.core.geometry.bevel.limits import CHECKED, cleared, limited
@@ -21,7 +21,7 @@ from jukai.core.geometry.bevel.patches import Corner, faces_of, fill, interior_c
 from jukai.core.geometry.bevel.profiles import profile_tables, shares
 from jukai.core.geometry.connectivity import previous_corners
 from jukai.core.geometry.kernels import Kernel
-from jukai.core.geometry.measures import edge_turns, face_normals
+from jukai.core.geometry.measures import edge_turns, face_normals, vector_areas
 from jukai.core.geometry.mesh import Mesh
 
 __all__ = ["Bevel", "Rings", "Rounded", "Sectors", "count_faces", "offsets_for", "round_edges"]
@@ -47,6 +47,7 @@ class Rounded:
     fits : share of the widths asked for at which no edge would be stopped; more than 1 if none was.
     tapered : places where a strip runs to a point because a hollow corner leaves it no room.
     mitred, patched : how many corners are closed by creases, and how many by a patch.
+    turned : places of kept faces that came out the other way round; looked for on small bodies only.
     """
 
     mesh: Mesh
@@ -56,6 +57,7 @@ class Rounded:
     fits: float = np.inf
     mitred: int = 0
     patched: int = 0
+    turned: Floats = field(default_factory=lambda: np.zeros((0, 3)))
 
 
 class Sectors(NamedTuple):
@@ -63,6 +65,7 @@ class Sectors(NamedTuple):
 
     spots: Floats
     instead: Ints
+    share: Floats
     after: Ints
     ahead: Ints
     kind: Ints
@@ -183,9 +186,9 @@ class Rings:
         mesh, con = self.mesh, self.mesh.connectivity
         limit = np.full(con.n_edges, np.inf)
         one, two = (shrinking.plain, parting.plain) if self.plain else (shrinking, parting)
-        fits = one(mesh.points, mesh.corners, con.following, self.position, at.instead, at.after, at.ahead, self.begins,
+        fits = one(mesh.points, mesh.corners, con.following, self.position, at.instead, at.share, at.after, at.ahead, self.begins,
                    at.spots, at.one, at.two, width, limit)  # fmt: skip
-        other = two(mesh.points, mesh.corners, mesh.offsets, self.normals, self.position, at.instead, at.after, at.ahead,
+        other = two(mesh.points, mesh.corners, mesh.offsets, self.normals, self.position, at.instead, at.share, at.after, at.ahead,
                     self.begins, at.spots, at.one, at.two, width, limit)  # fmt: skip
         return limit, min(float(fits), float(other))
 
@@ -238,8 +241,10 @@ class Rings:
         )
         here = np.flatnonzero(self.picked[con.corner_edge] & (np.arange(len(con.twins)) < con.twins)).astype(np.int32)
         there = con.twins[here]
-        single = at.instead[:, 0] >= 0
-        kept = len(mesh.corners) - len(self.ring) + int((at.instead >= 0).sum()) + (n + 1) * int((~single).sum())
+        cut = (at.share[at.instead[:, 0] == PROFILE] * n + 0.5).astype(np.int64)  # from where to where along a profile
+        kept = (
+            len(mesh.corners) - len(self.ring) + int((at.instead >= 0).sum()) + int((cut[:, 0] - cut[:, 1] + 1).sum())
+        )
         within = [(len(c.border), c.strips, template(c.strips, n)) for _, c in patches]
         total = (
             kept
@@ -258,7 +263,7 @@ class Rings:
         out_uv = np.empty((total if len(uv) else 0, 2))
         point_uv = np.zeros((len(points) if len(uv) else 0, 2))
         first = run(keep)(
-            mesh.points, mesh.corners, mesh.offsets, con.following, self.before, self.position, at.instead, self.begins, profile, row,
+            mesh.points, mesh.corners, mesh.offsets, con.following, self.before, self.position, at.instead, at.share, self.begins, profile, row,
             self.ring, numbers, base, points, uv, out, offsets, out_uv, point_uv,
         )  # fmt: skip
         c, f = kept, mesh.n_faces
@@ -312,10 +317,21 @@ class Rings:
         )  # fmt: skip
         marks = numbers[mesh.edge_pairs] if mesh.edge_pairs is not None else borders
         body = body_of(mesh, Body(points, out, offsets, out_uv if len(uv) else None), new, marks, self.how, step)
+        turned = np.zeros((0, 3))
+        if count <= CHECKED:
+            same = Mesh(points, out[:kept], offsets[: mesh.n_faces + 1])
+            turned = points[
+                out[
+                    offsets[:-1][: mesh.n_faces][
+                        np.einsum("ij,ij->i", vector_areas(same), self.normals) < -1e-12 * mesh.size**2
+                    ]
+                ]
+            ]
         places = mesh.points[mesh.corners[self.ring[self.starts[:-1][at.tapered]]]]
         return Rounded(
-            body, self.picked, width, places, mitred=int((centre >= 0).sum()), patched=int((kind == PATCH).sum())
-        )
+            body, self.picked, width, places, mitred=int((centre >= 0).sum()), patched=int((kind == PATCH).sum()),
+            turned=turned,
+        )  # fmt: skip
 
     def _numbers(self, at: Sectors) -> tuple[Ints, int]:
         """Return (n,) new numbers of the points that stay, -1 for those that go, and how many stay."""

@@ -302,7 +302,9 @@ class _Edges:
             limit = width * float(out.width[e] / self.offset[e]) if out.stopped[e] else None
             flat = self.values.measured_as == "leg" and (self.values.segments == 1 or self.values.roundness == 0)
             slope = math.degrees(float(turn[e])) / 2 if flat else None
-            rows.append(Callout(target, form, _three(start), _three(border), _three(inward), gain, stopped=limit, slope=slope))
+            rows.append(
+                Callout(target, form, _three(start), _three(border), _three(inward), gain, stopped=limit, slope=slope)
+            )
             if len(rows) == 1:
                 beside = _three(start + along * long[e] / 4)
                 rows.append(
