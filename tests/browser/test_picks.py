@@ -38,6 +38,9 @@ class Picking(BrowserTest):
         self.settled()
         self.click("step-s2")
 
+    def expected(self, message: str) -> bool:
+        return "/edits" in message and "422" in message  # an edit that is refused, and told
+
     # -- helpers --------------------------------------------------------------------------------
     def pick(self) -> Any:
         step = next(s for s in self.document()["document"]["parts"][0]["recipe"] if s["id"] == "s2")
@@ -146,6 +149,101 @@ class Picking(BrowserTest):
         pictures = self.driver.execute_script("return __stage.pictures")
         self.keys("n")
         self.wait(lambda: self.driver.execute_script("return __stage.pictures") > pictures)
+
+    def box(self) -> None:
+        """Drag a box over the whole view."""
+        canvas = self.find("stage").find_element(By.TAG_NAME, "canvas")
+        w, h = canvas.size["width"], canvas.size["height"]
+        drag = ActionChains(self.driver, duration=40).move_to_element_with_offset(canvas, -w // 2 + 30, -h // 2 + 90)
+        drag.key_down(Keys.SHIFT).click_and_hold().move_by_offset(w - 300, h - 200).move_by_offset(60, 40)
+        self.after(lambda: drag.release().key_up(Keys.SHIFT).perform())
+
+    def by_hand(self) -> None:
+        self.open_pick()
+        self.after(lambda: self.menu("pick-rule", "by hand"))
+        self.picked(0)
+
+    def test_a_box_takes_what_is_seen(self) -> None:
+        """Of 4 x 3 x 2 cells top, front and left are seen: 31 + 22 + 17 edges less the 4 + 3 + 2 they share."""
+        self.by_hand()
+        self.box()
+        self.picked(61)
+        lineage = {tuple(map(tuple, e["lineage"])) for e in self.pick()["elements"]}
+        self.assertTrue(lineage <= {(("s1", g),) for g in ("top", "front", "left", "back", "right", "bottom")}, lineage)
+
+    def test_more_of_the_same(self) -> None:
+        self.by_hand()
+        self.after(lambda: self.over(5, -15, 20).click().perform())
+        self.picked(1)
+        # the strip across the edge runs over the top and round the body
+        self.after(lambda: self.click("last-strip"))
+        self.assertEqual(self.pick()["rule"], "strip_across")
+        strip = self.picked()
+        self.assertEqual(strip, 2 * (3 + 2))
+        self.after(lambda: self.click("pick-grow"))
+        grown = self.picked()
+        self.assertGreater(grown, strip)
+        self.after(lambda: self.click("pick-shrink"))
+        self.picked(strip)
+        self.after(lambda: self.menu("pick-rule", "by hand"))
+        self.picked(0)
+        # all sharp edges of 10 mm along X: on the top, the bottom, front and back
+        self.after(lambda: self.over(5, -15, 20).click().perform())
+        self.picked(1)
+        self.after(lambda: self.click("last-same"))
+        self.picked(36)
+        # a name for it, used in the step; it can't be forgotten there
+        self.click("pick-name")
+        self.after(lambda: self.find("pick-name-field").send_keys("outline", Keys.ENTER))
+        self.wait(lambda: self.pick() == {"rule": "named", "name": "outline"})
+        self.assertIn("the pick outline", self.text("pick-words"))
+        self.open_menu("pick-rule", "Forget the pick outline")
+        self.wait(lambda: "is used in step s2" in self.driver.page_source)
+        self.picked(36)
+        while self.revision() > 1:
+            before = self.revision()
+            self.keys(Keys.CONTROL + "z" + Keys.NULL)
+            self.wait(lambda b=before: self.revision() < b, "undone")
+            self.settled()
+        self.assertIsNone(self.pick())
+
+    def test_faces_give_their_edges_and_numbers_of_rules_are_live(self) -> None:
+        self.by_hand()
+        self.after(lambda: self.click("pick-by-faces"))
+        self.after(lambda: self.over(-5, 0, 20).click().perform())
+        self.picked(4)
+        self.after(lambda: self.over(5, 0, 20).click().perform())
+        self.picked(7)
+        # a double click takes the strip through the face: 2 x 4 + 2 x 2 faces round the body, or 2 x 3 + 2 x 2
+        self.after(lambda: self.over(5, 0, 20).double_click().perform())
+        self.wait(lambda: self.picked() > 7)
+        self.assertIn(json.dumps("strip_across"), json.dumps(self.pick()))
+        self.after(lambda: self.click("pick-direct"))
+        self.assertEqual(self.pick()["rule"], "by_hand")
+        # above a plane: its place is a number that can be typed
+        self.after(lambda: self.menu("pick-rule", "above a plane"))
+        self.assertGreater(self.picked(), 40)
+        self.after(lambda: self.type_into(f"{PICK}/point/2", "20"))
+        self.picked(31)  # the edges of the top
+
+    def test_a_further_pick_has_its_own_width(self) -> None:
+        volume = self.text("volume")
+        self.after(lambda: self.click("further-add"))
+        self.picked(0)
+        self.after(lambda: self.over(5, -15, 20).double_click().perform())
+        self.wait(lambda: self.picked() > 1)
+        self.click("pick-done")
+        self.after(lambda: self.type_into("p1/s2/values/further_picks/0", "5"))
+        rows = self.document()["document"]["parts"][0]["recipe"][1]["values"]["further_picks"]
+        self.assertEqual((rows[0]["width"], rows[0]["pick"]["rule"]), (5, "loop_through"))
+        self.wait(lambda: self.all("callout-p1/s2/values/further_picks/0"))
+        self.assertNotEqual(self.text("volume"), volume)
+        faces = int(self.text("faces"))
+        self.after(lambda: self.menu("chip-p1/s2/values/corners", "a mitre"))
+        self.assertEqual(int(self.text("faces")), faces - 8 * 3)  # three faces of each corner's patch are not there
+        self.after(lambda: self.click("further-remove-0"))
+        self.wait(lambda: not self.all("callout-p1/s2/values/further_picks/0"))
+        self.assertNotIn("further_picks", self.document()["document"]["parts"][0]["recipe"][1]["values"])
 
     def test_options_do_what_they_say(self) -> None:
         faces = self.text("faces")

@@ -198,7 +198,9 @@ class Picks(ApiTest):
         data = self.get(f"/meshes/{view['mesh']}/elements")
         points, edges, faces, corners = np.frombuffer(data, "<u4", 4).tolist()
         self.assertEqual((points, edges, faces, corners), (8, 12, 6, 24))
-        self.assertEqual(len(data), 40 + 12 * points + 8 * edges + 4 * (faces + 1) + 8 * corners + 12 * edges)
+        self.assertEqual(
+            len(data), 40 + 12 * points + 8 * edges + 4 * (faces + 1) + 8 * corners + 12 * edges + 4 * faces
+        )
         at = np.frombuffer(data, "<f4", 3 * points, 40).reshape(-1, 3) + np.frombuffer(data, "<f8", 3, 16)
         pairs = np.frombuffer(data, "<u4", 2 * edges, 40 + 12 * points).reshape(-1, 2)
         elements = [{"at": at[p].mean(axis=0).tolist()} for p in pairs]

@@ -11,7 +11,10 @@ from jukai.core.errors import CoreError
 from jukai.core.geometry.elements import loop_through, strip_across
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.operators.base import Note, Picked
-from jukai.core.recipe.picks import looks_like, resolve_pick
+from jukai.core.recipe.bench import Bench, NamedNumber, Part, Step
+from jukai.core.recipe.edits import apply_edit, parse_edit
+from jukai.core.recipe.evaluate import evaluate
+from jukai.core.recipe.picks import element_of, looks_like, resolve_pick
 from tests.common import check_sound, cube, reference_mesh
 from tests.recipes import body, built
 
@@ -46,6 +49,21 @@ class Rules(unittest.TestCase):
             ({"join": [{"rule": "sharper_than", "angle": 60}, {"but_not": {"rule": "facing", "direction": [0, 0, 1], "within": 50}}]}, 12),
             ({"join": [{"rule": "rim"}, {"and_also": {"rule": "group", "step": "s1", "name": "end_cap"}}]}, 12),
             ({"rule": "finish", "name": "Brass"}, 0), ({**hand, "of": "points"}, 1),
+            # a face has 4 edges and 4 points; the points of a cap its 12 edges and, all of them picked, itself
+            ({"rule": "belonging_to", "pick": {"of": "faces", "rule": "facing", "direction": [0, 0, 1], "within": 10}}, 12),
+            ({"rule": "belonging_to", "pick": {"of": "faces", "rule": "group", "step": "s1", "name": "walls"}, "of": "points"}, 48),
+            ({"rule": "belonging_to", "pick": {"of": "points", "rule": "inside", "shape": "half_space", "point": [0, 0, 9], "direction": [0, 0, 1]}, "of": "faces"}, 1),
+            ({"rule": "belonging_to", "pick": {"of": "edges", "rule": "sharper_than", "angle": 60}, "of": "faces"}, 2),
+            ({"rule": "belonging_to", "pick": {"of": "edges", "rule": "sharper_than", "angle": 60}, "of": "points"}, 24),
+            # one upright edge has the same length and turn as all 36; a wall is like the others of its row and of all rows
+            ({"rule": "same_as", "start": {"at": [5, 0, 1.5]}}, 36),
+            ({"rule": "same_as", "start": {"at": [4.83, 1.29, 1.5]}, "of": "faces"}, 36),
+            ({"rule": "same_as", "start": {"at": [5, 0, 0]}, "of": "points"}, 24),
+            # a cap grows by the row of 12 walls that touch it, then by another; 12 + 12 + 12 edges touch the rim of a cap
+            ({"rule": "grown", "pick": {"rule": "facing", "direction": [0, 0, 1], "within": 10}, "of": "faces"}, 13),
+            ({"rule": "grown", "by": 2, "pick": {"rule": "facing", "direction": [0, 0, 1], "within": 10}, "of": "faces"}, 25),
+            ({"rule": "grown", "by": -1, "pick": {"rule": "group", "step": "s1", "name": "walls"}, "of": "faces"}, 12),
+            ({"rule": "grown", "pick": {"rule": "inside", "shape": "half_space", "point": [0, 0, 9], "direction": [0, 0, 1]}, "of": "points"}, 24),
         ]  # fmt: skip
         for raw, count in cases:
             with self.subTest(raw):
@@ -76,6 +94,8 @@ class Rules(unittest.TestCase):
             ({"rule": "facing", "direction": [0, 0, 0]}, "0 in all three"), ({"rule": "inside", "shape": "egg"}, "'egg'"),
             ({"rule": "every_nth", "n": 0}, "picks nothing"), ({"rule": "by_hand", "elements": [3]}, "'at'"),
             ({"rule": "group", "step": "s1"}, "names its step"), ({"rule": "everything", "of": "bodies"}, "bodies"),
+            ({"rule": "named", "name": "crown"}, "no pick 'crown'"), ({"rule": "grown", "pick": {"rule": "rim"}, "by": 5000}, "grown by 5000"),
+            ({"rule": "belonging_to", "pick": {"of": "bodies", "rule": "rim"}}, "bodies"), ({"rule": "belonging_to"}, "no pick"),
         ]  # fmt: skip
         for raw, words in cases:
             with self.subTest(raw), self.assertRaises(CoreError) as caught:
@@ -83,7 +103,64 @@ class Rules(unittest.TestCase):
             self.assertIn(words, caught.exception.message)
 
 
+class Named(unittest.TestCase):
+    def test_used_by_name_also_as_another_kind(self) -> None:
+        named = {"top": {"of": "faces", "rule": "facing", "direction": [0, 0, 1], "within": 10}, "round": {"rule": "named", "name": "top"},
+                 "a": {"rule": "named", "name": "b"}, "b": {"join": [{"rule": "rim"}, {"and_also": {"rule": "named", "name": "a"}}]}}  # fmt: skip
+        for name in ("top", "round"):
+            picked, _ = resolve_pick({"rule": "named", "name": name}, cube(), KINDS, number, "pick", named)
+            self.assertEqual((picked.kind, picked.count), ("edges", 4))
+        with self.assertRaises(CoreError) as caught:
+            resolve_pick({"rule": "named", "name": "a"}, cube(), KINDS, number, "pick", named)
+        self.assertIn("a → b → a", caught.exception.message)
+
+    def test_kept_changed_and_taken_out_by_edits(self) -> None:
+        box = Step(id="s1", operator="box")
+        bevel = Step(id="s2", operator="bevel", values={"width": 1, "pick": {"rule": "named", "name": "crown"}})
+        bench = Bench(
+            name="B",
+            dimensions=[NamedNumber(name="rim", value=40)],
+            parts=[Part(id="p1", name="P", recipe=[box, bevel])],
+        )
+        top = {"rule": "facing", "direction": [0, 0, 1], "within": "rim + 10"}
+        bench = apply_edit(bench, parse_edit({"kind": "set_pick", "part": "p1", "name": "crown", "pick": top}))
+        self.assertEqual(evaluate(bench, "p1").steps[1].shown["pick"], 4)
+        # the named number is renamed in it; the words of rules are left alone
+        bench = apply_edit(
+            bench, parse_edit({"kind": "set_pick", "part": "p1", "name": "open", "pick": {"rule": "rim"}})
+        )
+        bench = apply_edit(bench, parse_edit({"kind": "rename_dimension", "name": "rim", "new_name": "edge"}))
+        self.assertEqual([p.pick for p in bench.parts[0].picks], [top | {"within": "edge + 10"}, {"rule": "rim"}])
+        with self.assertRaises(CoreError) as caught:
+            apply_edit(bench, parse_edit({"kind": "set_pick", "part": "p1", "name": "crown", "pick": None}))
+        self.assertIn("used in step s2", caught.exception.message)
+        bench = apply_edit(bench, parse_edit({"kind": "set_pick", "part": "p1", "name": "open", "pick": None}))
+        self.assertEqual([p.name for p in bench.parts[0].picks], ["crown"])
+
+
 class ByHand(unittest.TestCase):
+    def test_many_are_found_as_one_by_one(self) -> None:
+        """From some millions of pairs on a tree finds them; the same are found, those gone are told."""
+        mesh = body({"operator": "box", "counts": [60, 60, 60], "size": [60, 60, 60]})
+        faces = np.random.default_rng(1).permutation(mesh.n_faces)[:800]
+        elements = [element_of(mesh, "faces", int(f)) for f in faces]
+        elements.append({"at": [500, 0, 0]})
+        self.assertGreater(len(elements) * mesh.n_faces, 2_000_000)
+        picked, notes = pick({"rule": "by_hand", "elements": elements, "of": "faces"}, mesh)
+        np.testing.assert_array_equal(np.flatnonzero(picked.mask), np.sort(faces))
+        self.assertIn("1 picked face is not there", notes[0].text)
+
+    def test_history_decides_between_two_that_are_as_near(self) -> None:
+        """The walls of a tube stand back to back: of two faces at one place the one with the history is meant."""
+        mesh = body({"operator": "cylinder", "sides": 12}, {"operator": "bevel", "width": 0.5, "segments": 1})
+        strips = np.flatnonzero(mesh.group_faces("s2", "strips"))
+        one = element_of(mesh, "faces", int(strips[3]))
+        self.assertEqual(one["lineage"][-1], ["s2", "strips"])
+        picked, _ = pick(
+            {"rule": "by_hand", "elements": [one | {"at": [x * 1.01 for x in one["at"]]}], "of": "faces"}, mesh
+        )
+        self.assertEqual(np.flatnonzero(picked.mask).tolist(), [strips[3]])
+
     def test_found_again_after_the_body_changed(self) -> None:
         """An edge of the top is found after the count of sides changed a little; one that is gone is told with its place."""
         before = body({"operator": "cylinder", "sides": 12, "radius": 5, "height": 9})
@@ -117,6 +194,12 @@ class ByHand(unittest.TestCase):
             again, _ = pick(rule, cylinder)
             np.testing.assert_array_equal(again.mask, rims.mask)
         self.assertTrue(looks_like(cylinder, rims))
+        torus = reference_mesh("torus_8x6.obj")
+        loop, _ = pick(
+            {"rule": "loop_through", "start": {"at": torus.points[torus.connectivity.edges[9]].mean(axis=0).tolist()}},
+            torus,
+        )
+        self.assertIn("the loop through one of them", [w for w, _ in looks_like(torus, loop)])
         odd, _ = pick({"rule": "every_nth", "n": 5}, cylinder)
         self.assertEqual(looks_like(cylinder, odd), [])
 
@@ -134,7 +217,10 @@ class Steps(unittest.TestCase):
     def test_what_a_bevel_says(self) -> None:
         cases: list[tuple[dict[str, Any], str]] = [
             ({"pick": {"rule": "rim"}}, "nothing is bevelled"), ({"width": 0}, "leaves the edges"), ({"width": 90}, "stopped"),
-            ({"segments": 1}, "one segment is flat"), ({"roundness": 1.5}, "odd number"), ({"pick": {"rule": "group", "step": "s7", "name": "x"}}, "no face of the group"),
+            ({"segments": 1}, "one segment is flat"), ({"roundness": 0}, "segments only divide"), ({"at_neighbours": "run_on"}, "would change nothing"),
+            ({"corners": "mitre", "pick": {"rule": "facing", "direction": [0, 0, 1], "within": 50}}, "nothing to mitre"),
+            ({"corners": "mitre", "pick": {"rule": "everything", "of": "points"}}, "no strips to mitre"),
+            ({"further_picks": [{"pick": {"rule": "rim"}, "width": 2}]}, "Further pick 1 picks nothing"), ({"roundness": 1.5}, "odd number"), ({"pick": {"rule": "group", "step": "s7", "name": "x"}}, "no face of the group"),
         ]  # fmt: skip
         for values, words in cases:
             with self.subTest(values):
@@ -156,6 +242,43 @@ class Steps(unittest.TestCase):
             e = built(prism, {"operator": "bevel", "width": 1, "measured_as": measured, "pick": upright})
             assert e.steps[1].result is not None
             self.assertAlmostEqual(e.steps[1].result.callouts[0].gain, gain, places=9)
+
+    def test_further_picks_have_widths_of_their_own(self) -> None:
+        """A 20 mm cube: all edges by 1 mm, those of the top by 3, one of them by none: 11 strips, and the volumes of chamfers."""
+        up = {"rule": "facing", "direction": [0, 0, 1], "within": 50}
+        one = {"rule": "by_hand", "elements": [{"at": [10, 0, 20]}]}
+        bevel = {
+            "operator": "bevel",
+            "width": 1,
+            "segments": 1,
+            "further_picks": [{"pick": up, "width": "2 + 1"}, {"pick": one, "width": 0}],
+        }
+        e = built({"operator": "box", "size": [20, 20, 20]}, bevel)
+        step = e.steps[1]
+        self.assertEqual(
+            (step.shown["further_picks/0"], step.shown["further_picks/0/pick"], step.shown["further_picks/1/pick"]),
+            (3, 4, 1),
+        )
+        assert step.result is not None
+        self.assertEqual(int(step.result.mesh.group_faces("s2", "strips").sum()), 11)
+        targets = [c.target for c in step.result.callouts]
+        self.assertEqual(targets, ["values/width", "values/segments", "values/further_picks/0"])
+        self.assertEqual([round(c.slope, 9) for c in step.result.callouts if c.slope], [45, 45])
+        check_sound(self, step.result.mesh)
+        # too wide: the largest first width that does not stop leaves the others as they are
+        e = built({"operator": "box", "size": [20, 20, 20]}, bevel | {"width": 30})
+        assert e.steps[1].result is not None
+        solve = next(n.solve for n in e.steps[1].notes if n.solve)
+        self.assertAlmostEqual(solve[1], 10, places=3)
+        stopped = [c.stopped for c in e.steps[1].result.callouts if c.target == "values/width"]
+        self.assertAlmostEqual(stopped[0] or 0, 10, places=3)
+        for further, words in (
+            ([{"pick": up}], "each with a pick and a width"), ([{"pick": up, "width": -1}], "width of further pick 1"),
+            ([{"pick": up | {"of": "points"}, "width": 1}], "a pick of points"), ("wide", "a list of up to"),
+        ):  # fmt: skip
+            with self.subTest(further), self.assertRaises(CoreError) as caught:
+                built({"operator": "box"}, {"operator": "bevel", "further_picks": further})
+            self.assertIn(words, caught.exception.message)
 
     def test_points_offer_the_width_that_fits(self) -> None:
         e = built(

@@ -71,6 +71,6 @@ export class Depth {
         const [r = 0, g = 0, b = 0] = this.pixels.subarray(k, k + 3)
         most = Math.max(most, r / 255 + g / 65025 + b / 16581375)
       }
-    return most
+    return Math.min(most, 1)
   }
 }

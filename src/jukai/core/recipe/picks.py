@@ -26,7 +26,7 @@ from jukai.core.geometry.measures import edge_turns
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.operators.base import Note, Picked
 
-__all__ = ["looks_like", "resolve_pick"]
+__all__ = ["element_of", "looks_like", "resolve_pick"]
 
 SHARP = 30.0
 """Degrees, wherever an angle is not given."""

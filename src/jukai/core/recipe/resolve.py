@@ -249,17 +249,8 @@ class Resolver:
             return value
         if spec.kind in ("vector", "counts"):
             return self._vector(spec, raw, name, shown, notes)
-        if spec.kind == "choice":
-            words = [v for v, _ in spec.choices]
-            if raw not in words:
-                raise ValueProblem(
-                    f"{name.capitalize()}: '{raw}' is no choice.", field=name, hint=f"There is: {', '.join(words)}."
-                )
-            return raw
-        if spec.kind == "switch":
-            if not isinstance(raw, bool):
-                raise ValueProblem(f"{name.capitalize()} is on or off: true or false.", field=name)
-            return raw
+        if spec.kind in ("choice", "switch"):
+            return _chosen(spec, raw, name)
         if spec.kind == "axis":
             return self._axis(raw, name)
         if spec.kind == "along":
@@ -269,17 +260,7 @@ class Resolver:
         if spec.kind == "pick":
             return raw
         if spec.kind == "further":
-            if (
-                not isinstance(raw, list)
-                or len(raw) > MOST_FURTHER
-                or any(not isinstance(row, dict) or set(row) != {"pick", "width"} for row in raw)
-            ):
-                raise ValueProblem(
-                    f"Further picks are a list of up to {MOST_FURTHER}, each with a pick and a width.",
-                    field=name,
-                    hint='For example [{"pick": {"rule": "rim"}, "width": 2}].',
-                )
-            return raw
+            return _rows(raw, name)
         if spec.kind == "finish":
             return self._finish(raw, name)
         if not isinstance(raw, str) or not raw or "/" in raw or "\\" in raw or raw.startswith("."):
@@ -336,6 +317,32 @@ class Resolver:
         value = self.number(raw, measures="length", where=name)
         shown[name] = value
         return Along(value)
+
+
+def _chosen(spec: ValueSpec, raw: Any, name: str) -> Any:
+    """Return a choice or the state of a switch, if it is one."""
+    if spec.kind == "switch":
+        if not isinstance(raw, bool):
+            raise ValueProblem(f"{name.capitalize()} is on or off: true or false.", field=name)
+        return raw
+    words = [v for v, _ in spec.choices]
+    if raw not in words:
+        raise ValueProblem(
+            f"{name.capitalize()}: '{raw}' is no choice.", field=name, hint=f"There is: {', '.join(words)}."
+        )
+    return raw
+
+
+def _rows(raw: Any, name: str) -> list[dict[str, Any]]:
+    """Return further picks as they are written, if they are."""
+    good = isinstance(raw, list) and len(raw) <= MOST_FURTHER
+    if not good or any(not isinstance(row, dict) or set(row) != {"pick", "width"} for row in raw):
+        raise ValueProblem(
+            f"Further picks are a list of up to {MOST_FURTHER}, each with a pick and a width.",
+            field=name,
+            hint='For example [{"pick": {"rule": "rim"}, "width": 2}].',
+        )
+    return list(raw)
 
 
 def _pick_key(picked: Picked) -> str:

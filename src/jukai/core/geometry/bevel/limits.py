@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 
 __all__ = ["CHECKED", "cleared", "limited"]
 
-CHECKED = 5000
+CHECKED = 6000
 """Faces up to which a body is searched for strips that run through each other although no face is used up."""
 _ROUNDS = 12
 _TRIES, _NEARBY = 14, 5

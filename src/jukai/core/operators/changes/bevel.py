@@ -290,6 +290,9 @@ class _Edges:
             # the longest; of equal ones the highest, then the foremost: those are seen
             score = np.where(mask & self.picked, np.round(long / max(mesh.size, 1e-300), 6), -1)
             best = np.flatnonzero(score == score.max())
+            if rows:  # away from those that are there
+                apart = np.min([np.abs(middle[best] - np.array(c.at)).sum(axis=1) for c in rows], axis=0)
+                best = best[apart >= 0.5 * apart.max()]
             e = int(best[np.lexsort((middle[best, 0], -middle[best, 1], middle[best, 2]))[-1]])
             side = int(np.flatnonzero(con.corner_edge == e)[0])
             p, q = mesh.points[mesh.corners[side]], mesh.points[mesh.corners[con.following[side]]]
