@@ -247,7 +247,8 @@ export function goBy(kind: Kind | null): void {
     const none = now['rule'] === 'by_hand' && !(now['elements'] as Element[] | undefined)?.length
     const inner =
       now['rule'] === 'everything' || none
-        ? now : { rule: 'belonging_to', pick: { ...now, of: view.kind } }
+        ? now
+        : { rule: 'belonging_to', pick: { ...now, of: view.kind } }
     setPick({ rule: 'belonging_to', pick: { ...inner, of: kind } })
   } else {
     const { elements } = usePick.getState()

@@ -19,10 +19,12 @@ from jukai.core.geometry.soundness import folded_faces
 if TYPE_CHECKING:
     from jukai.core.geometry.bevel.rounding import Rings, Rounded, Sectors
 
-__all__ = ["CHECKED", "cleared", "limited"]
+__all__ = ["CHECKED", "cleared", "limited", "searched"]
 
-CHECKED = 6000
-"""Faces up to which a body is searched for strips that run through each other although no face is used up."""
+_FEW, CHECKED = 400, 6000
+_EASY = 1.05
+"""A new body of up to so many faces is searched for strips that run through each other although no face is used up: always
+if few edges are picked, else where the widths are all that the faces leave room for, or more."""
 _ROUNDS = 12
 _TRIES, _NEARBY = 14, 5
 _LESS = 0.7
@@ -61,6 +63,11 @@ def limited(rings: Rings, width: Floats, first: Sectors, limit: Floats) -> tuple
     else:
         out = rings.sectors(width)
     return width, rings.picked & (width < asked * (1 - 1e-9)), out, limit
+
+
+def searched(picked: int, faces: int, fits: float) -> bool:
+    """Return whether a new body is searched for crossings; the search takes longer than the bevel."""
+    return faces <= CHECKED and (picked <= _FEW or fits < _EASY)
 
 
 def cleared(rings: Rings, out: Rounded, step: str) -> Rounded:

@@ -16,7 +16,7 @@ from jukai.core.geometry.bevel._sections import sections
 from jukai.core.geometry.bevel._sectors import KEPT, PATCH, PROFILE, parting, sectors, shrinking
 from jukai.core.geometry.bevel.cleaning import Body
 from jukai.core.geometry.bevel.joining import Bevel, New, body_of
-from jukai.core.geometry.bevel.limits import CHECKED, cleared, limited
+from jukai.core.geometry.bevel.limits import CHECKED, cleared, limited, searched
 from jukai.core.geometry.bevel.patches import Corner, faces_of, fill, interior_count, spread, template
 from jukai.core.geometry.bevel.profiles import profile_tables, shares
 from jukai.core.geometry.connectivity import previous_corners
@@ -27,7 +27,7 @@ from jukai.core.geometry.mesh import Mesh
 __all__ = ["Bevel", "Rings", "Rounded", "Sectors", "count_faces", "offsets_for", "round_edges"]
 
 _PLAIN = 2500
-"""Corners at picked edges up to which the loops run as they are: loading the compiler would take longer."""
+"""Corners up to which the loops run as they are: loading the compiler would take longer."""
 _FLAT = 1 - 1e-10
 _TOUCHING = 1 + 1e-6
 """Share of the widths that fits up to which faces may touch themselves."""
@@ -128,7 +128,8 @@ def round_edges(mesh: Mesh, picked: Bools, width: Floats, how: Bevel, step: str)
     if how.stop and fits < 1:
         width, stopped, at, limit = limited(rings, width, at, limit)
     out = replace(rings.build(at, width, step, touching=fits < _TOUCHING), fits=fits, stopped=stopped, width=width)
-    return cleared(rings, out, step) if how.stop and out.mesh.n_faces <= CHECKED else out
+    search = how.stop and searched(int(picked.sum()), out.mesh.n_faces, fits)
+    return cleared(rings, out, step) if search else out
 
 
 def _refuse(mesh: Mesh, picked: Bools) -> None:
@@ -164,7 +165,7 @@ class Rings:
         met[con.edges[picked]] = True
         where = np.flatnonzero(met)
         room = int((con.point_offsets[where + 1] - con.point_offsets[where]).sum())
-        self.plain = room <= _PLAIN
+        self.plain = room <= _PLAIN and len(mesh.corners) <= _PLAIN
         self.ring, self.starts, self.closes = walk.choose(room, _PLAIN)(
             mesh.corners, con.following, self.before, con.twins, con.point_offsets, con.point_corners, con.corner_edge, picked, where, room
         )  # fmt: skip
