@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
+import json
 import time
 import unittest
+import urllib.request
 from statistics import median
+from typing import Any
 
 from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.by import By
 from tests.browser.harness import BrowserTest
 
 RENDERER = """const gl = document.createElement('canvas').getContext('webgl2')
 const info = gl.getExtension('WEBGL_debug_renderer_info')
 return gl.getParameter(info ? info.UNMASKED_RENDERER_WEBGL : gl.RENDERER)"""
 MEASURES = "return performance.getEntriesByType('measure').filter(m => m.name === 'swap').map(m => m.duration)"
+
+POINTED = "return performance.getEntriesByType('measure').filter(m => m.name === 'pointed').map(m => m.duration)"
 
 
 class Page(BrowserTest):
@@ -41,7 +47,76 @@ class Page(BrowserTest):
             print(f"    {key}: {median(times):.0f} ms median of {len(times)} (aim 120)")
 
 
+def box(name: str, cells: int, bevel: dict[str, Any]) -> dict[str, Any]:
+    steps = [
+        {"id": "s1", "operator": "box", "values": {"size": [60, 60, 60], "counts": [cells] * 3}},
+        {"id": "s2", "operator": "bevel", "values": bevel},
+    ]
+    part = {"id": "p1", "name": name, "recipe": steps}
+    return {"format": "jukai-bench", "version": 1, "name": name, "unit": "mm", "parts": [part]}
+
+
+class Bevels(BrowserTest):
+    demo = False
+
+    def opened(self, bench: dict[str, Any]) -> None:
+        request = urllib.request.Request(
+            f"{self.server.address}/api/benches/open",
+            json.dumps(bench).encode(),
+            {"Content-Type": "application/octet-stream"},
+        )
+        with urllib.request.urlopen(request) as response:
+            self.driver.get(f"{self.server.address}/bench/{json.loads(response.read())['id']}")
+        self.wait(lambda: self.attribute("stage", "data-shown"), "the body", 120)
+        self.settled()
+        self.click("step-s2")
+
+    def rest(self) -> None:
+        self.wait(lambda: self.driver.execute_script(
+            "const n = __stage.pictures; const t = performance.now(); window.__rest ??= [n, t];"
+            "if (window.__rest[0] !== n) window.__rest = [n, t]; return t - window.__rest[1] > 1500"))  # fmt: skip
+        self.driver.execute_script("performance.clearMeasures()")
+
+    def runTest(self) -> None:  # noqa: N802
+        for words, pick in (
+            ("its sharp edges", {"rule": "sharper_than", "angle": 30}),
+            ("all its edges", {"rule": "everything"}),
+        ):
+            self.opened(box("Housing", 29, {"width": 0.5, "segments": 3, "pick": pick}))
+            self.rest()
+            chip = self.find("chip-p1/s2/values/width")
+            chain = ActionChains(self.driver, duration=60).move_to_element(chip).click_and_hold()
+            for i in range(40):
+                chain.move_by_offset(3 if i < 20 else -3, 0)
+            chain.release().perform()
+            times = self.driver.execute_script(MEASURES)
+            print(
+                f"bevel's width dragged on a body of 5 046 faces, {words}: {median(times):.0f} ms median of {len(times)} (aim 100)"
+            )
+        self.opened(box("Sky", 183, {"width": 0.1, "segments": 1, "pick": {"rule": "by_hand", "elements": []}}))
+        self.click("chip-p1/s2/values/pick")
+        self.wait(lambda: self.find("pick-panel").get_attribute("data-picked") == "0", "the pick", 120)
+        self.rest()
+        canvas = self.find("stage").find_element(By.TAG_NAME, "canvas")
+        chain = ActionChains(self.driver, duration=120).move_to_element(canvas)
+        for i in range(30):
+            chain.move_by_offset(3, 2 if i % 2 else -2)
+        chain.perform()
+        hover = self.driver.execute_script(POINTED)
+        self.rest()
+        clicks = []
+        for i in range(5):
+            ActionChains(self.driver).move_by_offset(-11, 5 if i % 2 else -5).perform()
+            self.rest()
+            ActionChains(self.driver).click().perform()
+            clicks.append(self.wait(lambda: self.driver.execute_script(POINTED), "an answer")[0])
+            self.settled()
+        print(
+            f"picking on 200 934 faces: hover {median(hover):.0f} ms median of {len(hover)}, click {median(clicks):.0f} ms median of {len(clicks)} (aim 50 each)"
+        )
+
+
 if __name__ == "__main__":
-    suite = unittest.TestSuite([Page()])
+    suite = unittest.TestSuite([Page(), Bevels()])
     result = unittest.TextTestRunner(verbosity=0).run(suite)
     raise SystemExit(not result.wasSuccessful())

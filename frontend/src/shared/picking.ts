@@ -157,15 +157,27 @@ function element(which: number): Element | null {
   return elements && view ? elementOf(elements, clickedKind(view), which, view.lineage) : null
 }
 
-/** Click: put an element in or take it out. */
+/** Show at once that an element was clicked, before it is known whether the click is a double one. */
+export function clicked(which: number): void {
+  usePick.setState((s) => ({ last: which, fresh: [...s.fresh, which] }))
+}
+
+/** It was a double click: what was shown for the first one goes. */
+export function notClicked(which: number): void {
+  usePick.setState((s) => {
+    const at = s.fresh.lastIndexOf(which)
+    return { fresh: s.fresh.filter((_, i) => i !== at) }
+  })
+}
+
+/** Put an element that was clicked in, or take it out. */
 export function toggle(which: number): void {
   const { view, elements } = usePick.getState()
   const open = openStep()
   if (!view || !elements || !open) return
   const { fresh } = usePick.getState()
-  const again = fresh.filter((x) => x === which).length % 2 === 1
+  const again = fresh.filter((x) => x === which).length % 2 === 0 // the last of them is this click
   const inside = clickedPicked(view).includes(which) !== again
-  usePick.setState({ last: which, fresh: [...fresh, which] })
   const one = element(which)
   if (one) setClicked(withElements(clickedPick(open, view), [one], inside ? 'but_not' : 'and_also'))
 }

@@ -27,7 +27,7 @@ import {
   withAt,
 } from '../../shared/picking'
 import type { Kind, Pick, RuleNumber } from '../../shared/picking'
-import { niceStep } from '../../shared/format'
+import { niceStep, whole } from '../../shared/format'
 import type { NumberTarget } from '../../shared/targets'
 import { WordMenu } from '../../shared/ui/Menu'
 import { NumberChip } from '../../shared/ui/NumberChip'
@@ -49,7 +49,7 @@ export function PickChip(props: {
   const pick = pickOf(step, spec.key)
   const kind = kindOf(step, spec.key)
   const words =
-    typeof count === 'number' ? `${String(count)} ${count === 1 ? kind.slice(0, -1) : kind}` : kind
+    typeof count === 'number' ? `${whole(count)} ${count === 1 ? kind.slice(0, -1) : kind}` : kind
   return (
     <button
       className={`plain chip pick${open ? ' editing' : ''}`}
@@ -82,8 +82,8 @@ export function PickPanel({ part, step }: { part: string; step: Step }) {
   return (
     <div className="pick-panel" data-testid="pick-panel" data-picked={view ? n : ''}>
       <div className="sentence" data-testid="pick-words">
-        Picked are {n} of {view?.of ?? '…'} {kind}
-        {view?.through && `, by ${String(view.through.picked.length)} ${view.through.kind}`}:{' '}
+        Picked are {whole(n)} of {view ? whole(view.of) : '…'} {kind}
+        {view?.through && `, by ${whole(view.through.picked.length)} ${view.through.kind}`}:{' '}
         <Words part={part} step={step} pickKey={open.key} pick={pick} />.
       </div>
       {failure && <div className="told red">{failure}</div>}
@@ -94,7 +94,7 @@ export function PickPanel({ part, step }: { part: string; step: Step }) {
       ))}
       {view?.offers.map((o) => (
         <div key={o.words} className="told good" data-testid="offer">
-          These are all {n} {kind} {o.words}.{' '}
+          These are all {whole(n)} {kind} {o.words}.{' '}
           <button className="plain link" data-testid="use-rule" onClick={() => setPick(o.pick)}>
             Use the rule
           </button>

@@ -1,6 +1,15 @@
 import { useEffect } from 'react'
 import { Matrix4, Vector3 } from 'three'
-import { addAlong, addElements, clickedKind, pointsOf, toggle, usePick } from '../../shared/picking'
+import {
+  addAlong,
+  addElements,
+  clicked,
+  clickedKind,
+  notClicked,
+  pointsOf,
+  toggle,
+  usePick,
+} from '../../shared/picking'
 import type { Elements, Kind } from '../../shared/picking'
 import { useView } from '../../shared/viewState'
 import type { Mark } from './PickMarks'
@@ -143,6 +152,9 @@ export function elementsIn(stage: Stage, from: Spot, to: Spot): number[] {
   return out
 }
 
+/** when the pointer last moved or clicked: how long the answer takes is told in the page's measures */
+let pointedAt = 0
+
 /** What is picked, drawn over the body, while a pick is open. */
 export function usePickMarks(stage: Stage): void {
   const open = useView((s) => s.picking)
@@ -176,6 +188,8 @@ export function usePickMarks(stage: Stage): void {
       view?.matrix,
       elements?.origin,
     )
+    if (pointedAt > 0) performance.measure('pointed', { start: pointedAt, end: performance.now() })
+    pointedAt = 0
   }, [stage, on, view, elements, hovered, fresh])
 }
 
@@ -207,6 +221,7 @@ export function usePickPointer(stage: Stage): void {
       const p = where(e)
       if (!down) {
         if (e.buttons === 0) {
+          pointedAt = performance.now()
           const which = elementAt(stage, p.x, p.y)
           if (which !== usePick.getState().hovered) usePick.setState({ hovered: which })
         }
@@ -225,6 +240,7 @@ export function usePickPointer(stage: Stage): void {
     }
     const lift = (e: PointerEvent) => {
       if (!down) return
+      pointedAt = performance.now()
       const p = where(e)
       const from = down
       down = null
@@ -241,12 +257,15 @@ export function usePickPointer(stage: Stage): void {
       if (waiting) {
         clearTimeout(waiting)
         waiting = 0
+        notClicked(which)
         addAlong(which)
-      } else
+      } else {
+        clicked(which)
         waiting = window.setTimeout(() => {
           waiting = 0
           toggle(which)
         }, 260)
+      }
     }
     canvas.addEventListener('pointerdown', press, true)
     canvas.addEventListener('pointermove', go, true)

@@ -85,7 +85,7 @@ def cleared(rings: Rings, out: Rounded, step: str) -> Rounded:
     """
     way = _way(rings.mesh)
     places = _faults(out, way)
-    if len(places) == 0 or len(_crossings(rings.mesh, way)):
+    if len(places) == 0 or len(_crossings(rings.mesh, way)) or bool((rings.mesh.connectivity.edge_sides > 2).any()):
         return out
     run, first = _runs(rings), out.width
     share = np.ones(len(first))
@@ -133,8 +133,10 @@ def _at(rings: Rings, out: Rounded, width: Floats, step: str) -> Rounded:
 
 
 def _faults(out: Rounded, way: float) -> Floats:
-    """Return places where a new body crosses itself or a face came out the other way round."""
-    return np.concatenate([_crossings(out.mesh, way), out.turned])
+    """Return places where a new body crosses or touches itself along an edge, or a face came out the other way round."""
+    con = out.mesh.connectivity
+    many = out.mesh.points[con.edges[con.edge_sides > 2]].reshape(-1, 2, 3).mean(axis=1)
+    return np.concatenate([_crossings(out.mesh, way), out.turned, many])
 
 
 def _crossings(mesh: Mesh, way: float) -> Floats:
