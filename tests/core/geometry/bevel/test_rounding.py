@@ -16,7 +16,8 @@ from jukai.core.geometry.bevel import rounding
 from jukai.core.geometry.bevel.joining import Bevel
 from jukai.core.geometry.bevel.patches import interior_count, template
 from jukai.core.geometry.bevel.profiles import profile_tables
-from jukai.core.geometry.bevel.rounding import Rounded, offsets_for, round_edges
+from jukai.core.geometry.bevel.results import Rounded
+from jukai.core.geometry.bevel.rounding import offsets_for, round_edges
 from jukai.core.geometry.lathe import Section, Turning, turn
 from jukai.core.geometry.measures import area, edge_turns, face_normals, signed_volume
 from jukai.core.geometry.mesh import Mesh

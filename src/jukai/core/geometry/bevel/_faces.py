@@ -218,6 +218,14 @@ def fans(
 
 
 @kernel
+def looked_up(point_uv: Any, corners: Any, begin: int, out: Any) -> None:
+    """Give corners from ``begin`` on the texture coordinates of their points."""
+    for c in range(begin, corners.shape[0]):
+        p = corners[c]
+        out[c, 0], out[c, 1] = point_uv[p, 0], point_uv[p, 1]
+
+
+@kernel
 def faults(points: Any, corners: Any, offsets: Any, first_new: int, least: float) -> Any:
     """Ends of sides of new points that are shorter than the root of ``least``, and faces of no area or with a spike."""
     a = np.empty(64, np.int64)

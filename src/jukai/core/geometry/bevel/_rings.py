@@ -66,3 +66,57 @@ def walk(corners: Any, following: Any, before: Any, twins: Any, point_offsets: A
             else:
                 at = begun
     return out[:at].copy(), starts[: count + 1].copy(), closes[:count].copy()
+
+
+@kernel
+def left(point_offsets: Any, corners: Any, ring: Any, starts: Any, instead: Any, kept: Any) -> Any:
+    """New numbers of the old points that a face still uses, -1 for the others, and how many there are."""
+    n = point_offsets.shape[0] - 1
+    numbers = np.empty(n, np.int32)
+    for p in range(n):
+        numbers[p] = point_offsets[p + 1] - point_offsets[p]
+    for r in range(starts.shape[0] - 1):
+        v = corners[ring[starts[r]]]
+        for k in range(starts[r], starts[r + 1]):
+            if instead[k, 0] != v and instead[k, 1] != v and instead[k, 2] != v:
+                numbers[v] -= 1
+        if kept[r]:
+            numbers[v] += 1
+    count = 0
+    for p in range(n):
+        if numbers[p] > 0:
+            numbers[p] = count
+            count += 1
+        else:
+            numbers[p] = -1
+    return numbers, count
+
+
+@kernel
+def around(corners: Any, following: Any, corner_edge: Any, corner_faces: Any, face_normals: Any, picked: Any, ring: Any, starts: Any,
+           rows: Any, k: int, profile: Any, row: Any) -> Any:  # fmt: skip
+    """Round the corners where k strips meet, at rings ``rows``: the border of each, old points, where edges run to, normals.
+
+    Side i of a border runs from the sector behind edge i across edge i + 1.
+    """
+    n = profile.shape[1] - 1
+    border = np.empty((rows.shape[0], k * n), np.int32)
+    old = np.empty(rows.shape[0], np.int32)
+    tips = np.empty((rows.shape[0], k), np.int32)
+    normals = np.empty((rows.shape[0], k, 3))
+    for p in range(rows.shape[0]):
+        i = 0
+        for at in range(starts[rows[p]], starts[rows[p] + 1]):
+            c = ring[at]
+            if not picked[corner_edge[c]]:
+                continue
+            old[p] = corners[c]
+            tips[p, i] = corners[following[c]]
+            f = corner_faces[c]
+            for x in range(3):
+                normals[p, i, x] = face_normals[f, x]
+            side = i - 1 if i > 0 else k - 1
+            for t in range(n):
+                border[p, side * n + t] = profile[row[c], n - t]
+            i += 1
+    return border, old, tips, normals

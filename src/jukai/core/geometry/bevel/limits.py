@@ -17,7 +17,8 @@ from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.soundness import folded_faces
 
 if TYPE_CHECKING:
-    from jukai.core.geometry.bevel.rounding import Rings, Rounded, Sectors
+    from jukai.core.geometry.bevel.results import Rounded, Sectors
+    from jukai.core.geometry.bevel.rounding import Rings
 
 __all__ = ["CHECKED", "cleared", "limited", "searched"]
 

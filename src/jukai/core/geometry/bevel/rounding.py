@@ -2,76 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass, field, replace
-from typing import Any, NamedTuple
+from dataclasses import replace
 
 import numpy as np
 
 from jukai.core.errors import MeshProblem
-from jukai.core.geometry.arrays import Bools, Floats, Ints, concatenated_ranges
-from jukai.core.geometry.bevel._faces import fans, keep, strips
+from jukai.core.geometry.arrays import Bools, Floats
 from jukai.core.geometry.bevel._rings import walk
-from jukai.core.geometry.bevel._sections import sections
-from jukai.core.geometry.bevel._sectors import KEPT, PATCH, PROFILE, parting, sectors, shrinking
-from jukai.core.geometry.bevel.cleaning import Body
-from jukai.core.geometry.bevel.joining import Bevel, New, body_of
-from jukai.core.geometry.bevel.limits import CHECKED, cleared, limited, searched
-from jukai.core.geometry.bevel.patches import Corner, faces_of, fill, interior_count, spread, template
-from jukai.core.geometry.bevel.profiles import profile_tables, shares
+from jukai.core.geometry.bevel._sectors import parting, sectors, shrinking
+from jukai.core.geometry.bevel.building import Building
+from jukai.core.geometry.bevel.joining import Bevel
+from jukai.core.geometry.bevel.limits import cleared, limited, searched
+from jukai.core.geometry.bevel.results import Rounded, Sectors
 from jukai.core.geometry.connectivity import previous_corners
-from jukai.core.geometry.kernels import Kernel
-from jukai.core.geometry.measures import edge_turns, face_normals, vector_areas
+from jukai.core.geometry.measures import edge_turns, face_normals
 from jukai.core.geometry.mesh import Mesh
 
-__all__ = ["Bevel", "Rings", "Rounded", "Sectors", "count_faces", "offsets_for", "round_edges"]
+__all__ = ["Bevel", "Rings", "count_faces", "offsets_for", "round_edges"]
 
 _PLAIN = 2500
 """Corners up to which the loops run as they are: loading the compiler would take longer."""
 _FLAT = 1 - 1e-10
 _TOUCHING = 1 + 1e-6
 """Share of the widths that fits up to which faces may touch themselves."""
-_SHARP, _FOLDED = 1.999, np.pi - 1e-3
-_HAIR = 1e-6
-"""Roundness and turn from which, and share of the body's size up to which, faces may be thinner than can be told."""
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Rounded:
-    """What came out.
-
-    Attributes
-    ----------
-    mesh : the new body.
-    stopped : (e,) bool, edges of the old body whose width was limited; ``width`` (e,) what they have now.
-    fits : share of the widths asked for at which no edge would be stopped; more than 1 if none was.
-    tapered : places where a strip runs to a point because a hollow corner leaves it no room.
-    mitred, patched : how many corners are closed by creases, and how many by a patch.
-    turned : places of kept faces that came out the other way round; looked for on small bodies only.
-    """
-
-    mesh: Mesh
-    stopped: Bools
-    width: Floats
-    tapered: Floats
-    fits: float = np.inf
-    mitred: int = 0
-    patched: int = 0
-    turned: Floats = field(default_factory=lambda: np.zeros((0, 3)))
-
-
-class Sectors(NamedTuple):
-    """What ``_sectors.sectors`` gives."""
-
-    spots: Floats
-    instead: Ints
-    share: Floats
-    after: Ints
-    ahead: Ints
-    kind: Ints
-    tapered: Bools
-    one: Ints
-    two: Ints
 
 
 def offsets_for(turn: Floats, width: Floats, measured: str) -> Floats:
@@ -194,180 +147,5 @@ class Rings:
         return limit, min(float(fits), float(other))
 
     def build(self, at: Sectors, width: Floats, step: str, *, touching: bool) -> Rounded:
-        """Return the rounded body."""
-        mesh, con, n = self.mesh, self.mesh.connectivity, self.how.segments
-        tables = profile_tables(n, self.how.roundness)
-        edges = np.flatnonzero(self.picked)
-        row_of = np.full(con.n_edges, -1, dtype=np.int32)
-        row_of[edges] = np.arange(len(edges), dtype=np.int32)
-        section = shares(tables, self.turn[edges], n)
-        kind = at.kind.copy()
-        # points: those of old that stay, one for each sector, sections, patches
-        numbers, base = self._numbers(at)
-        picks = np.add.reduceat(self.picked[con.corner_edge[self.ring]].astype(np.int64), self.starts[:-1])
-        corners = np.flatnonzero(kind == PATCH)
-        by_strips = (
-            [(int(k), corners[picks[corners] == k]) for k in np.flatnonzero(np.bincount(picks[corners]))]
-            if len(corners)
-            else []
-        )
-        begin = base + len(at.spots)
-        room = begin + int(picks.sum()) * (n - 1) + len(corners)
-        room += sum(len(rows) * interior_count(k, n) for k, rows in by_strips)
-        points = np.empty((room, 3))
-        points[:base] = mesh.points if base == mesh.n_points else mesh.points[numbers >= 0]
-        points[base:begin] = at.spots
-        few = self.plain and len(edges) * n <= _PLAIN
-
-        def run(kernel: Kernel) -> Callable[..., Any]:
-            return kernel.plain if few else kernel
-
-        profile, row, centre, filled = run(sections)(
-            points, mesh.n_points, numbers, base, at.spots, mesh.points, mesh.corners, con.following, con.corner_edge, self.picked,
-            row_of, section, self.ring, self.starts, self.closes, at.after, at.ahead, kind, n, begin, self.how.mitre,
-        )  # fmt: skip
-        patches: list[tuple[int, Corner]] = []
-        end = filled
-        for k, every in by_strips:
-            rows = every[kind[every] == PATCH]
-            if len(rows):
-                corner = self._corner(points, rows, k, n, profile, row)
-                fill(points, end, corner, tables[2, :3], hollow=bool(tables[3, 0]))
-                patches.append((end, corner))
-                end += len(rows) * interior_count(k, n)
-        points = points[:end]
-        # faces: those that are kept, strips, fans, patches
-        closing = run(fans)(
-            mesh.corners, con.corner_edge, self.picked, self.ring, self.starts, kind, row, profile, numbers, centre
-        )
-        here = np.flatnonzero(self.picked[con.corner_edge] & (np.arange(len(con.twins)) < con.twins)).astype(np.int32)
-        there = con.twins[here]
-        cut = (at.share[at.instead[:, 0] == PROFILE] * n + 0.5).astype(np.int64)  # from where to where along a profile
-        kept = (
-            len(mesh.corners) - len(self.ring) + int((at.instead >= 0).sum()) + int((cut[:, 0] - cut[:, 1] + 1).sum())
-        )
-        within = [(len(c.border), c.strips, template(c.strips, n)) for _, c in patches]
-        total = (
-            kept
-            + 4 * n * len(here)
-            + int((closing >= 0).sum())
-            + sum(p * (t.quads.size + len(t.middle)) for p, _, t in within)
-        )
-        count = (
-            mesh.n_faces
-            + n * len(here)
-            + len(closing)
-            + sum(p * (len(t.quads) + bool(len(t.middle))) for p, _, t in within)
-        )
-        out, offsets = np.empty(total, dtype=np.int32), np.empty(count + 1, dtype=np.int32)
-        uv = mesh.uv if mesh.uv is not None else np.zeros((0, 2))
-        out_uv = np.empty((total if len(uv) else 0, 2))
-        point_uv = np.zeros((len(points) if len(uv) else 0, 2))
-        first = run(keep)(
-            mesh.points, mesh.corners, mesh.offsets, con.following, self.before, self.position, at.instead, at.share, self.begins, profile, row,
-            self.ring, numbers, base, points, uv, out, offsets, out_uv, point_uv,
-        )  # fmt: skip
-        c, f = kept, mesh.n_faces
-        run(strips)(
-            here,
-            there,
-            con.following,
-            row,
-            profile,
-            first,
-            out_uv,
-            uv,
-            self.how.cut_texture,
-            out[c:],
-            out_uv[c:],
-            point_uv,
-        )
-        offsets[f : f + n * len(here)] = c + 4 * np.arange(n * len(here), dtype=np.int32)
-        c, f = c + 4 * n * len(here), f + n * len(here)
-        soft = c
-        if len(closing):
-            sizes = (closing >= 0).sum(axis=1)
-            offsets[f : f + len(closing)] = c + np.cumsum(sizes) - sizes
-            out[c : c + int(sizes.sum())] = closing[closing >= 0]
-            c, f = c + int(sizes.sum()), f + len(closing)
-        for own, corner in patches:
-            for sides, faces in zip(*faces_of(out[c:], corner.border, own, corner.strips, n), strict=True):
-                offsets[f : f + faces] = c + sides * np.arange(faces, dtype=np.int32)
-                c, f = c + int(sides * faces), f + int(faces)
-        offsets[f] = c
-        if len(uv):
-            for own, corner in patches:
-                spread(point_uv, own, corner.border, corner.strips, n)
-            out_uv[soft:] = point_uv[out[soft:]]
-        near, far = row[here], row[there]
-        borders = (
-            np.concatenate([np.stack([profile[near, a], profile[far, b]], axis=1) for a, b in ((0, n), (n, 0))])
-            if self.how.sharp
-            else np.zeros((0, 2), np.int32)
-        )
-        new = New(
-            n * len(here), count - mesh.n_faces - n * len(here), np.repeat(mesh.corner_faces[here], n), borders, base
-        )
-        if touching:
-            new.close = np.unique(mesh.corner_faces[self.ring])
-        # where nothing can have shrunk to nothing, nothing need be looked for
-        new.whole = (
-            not self.plain and not touching and not at.tapered.any() and not (at.kind == KEPT).any() and not self.how.mitre
-            and not ((at.after == at.ahead) & (at.after >= 0)).any() and 0 <= self.how.roundness < _SHARP
-            and float(width[edges].min()) > _HAIR * mesh.size and float(self.turn[edges].max()) < _FOLDED
-        )  # fmt: skip
-        marks = numbers[mesh.edge_pairs] if mesh.edge_pairs is not None else borders
-        body = body_of(mesh, Body(points, out, offsets, out_uv if len(uv) else None), new, marks, self.how, step)
-        turned = np.zeros((0, 3))
-        if count <= CHECKED:
-            same = Mesh(points, out[:kept], offsets[: mesh.n_faces + 1])
-            turned = points[
-                out[
-                    offsets[:-1][: mesh.n_faces][
-                        np.einsum("ij,ij->i", vector_areas(same), self.normals) < -1e-12 * mesh.size**2
-                    ]
-                ]
-            ]
-        places = mesh.points[mesh.corners[self.ring[self.starts[:-1][at.tapered]]]]
-        return Rounded(
-            body, self.picked, width, places, mitred=int((centre >= 0).sum()), patched=int((kind == PATCH).sum()),
-            turned=turned,
-        )  # fmt: skip
-
-    def _numbers(self, at: Sectors) -> tuple[Ints, int]:
-        """Return (n,) new numbers of the points that stay, -1 for those that go, and how many stay."""
-        mesh, con = self.mesh, self.mesh.connectivity
-        left = np.diff(con.point_offsets)
-        old = mesh.corners[self.ring]
-        gone = (at.instead != old[:, None]).all(axis=1)
-        left = left - np.bincount(old[gone], minlength=mesh.n_points)
-        left[mesh.corners[self.ring[self.starts[:-1][at.kind == KEPT]]]] += 1
-        stays = left > 0
-        return np.where(stays, np.cumsum(stays) - 1, -1).astype(np.int32), int(stays.sum())
-
-    def _corner(self, points: Floats, rows: Any, k: int, n: int, profile: Ints, row: Ints) -> Corner:
-        """Return the border of the patches at some rings of k strips."""
-        mesh, con = self.mesh, self.mesh.connectivity
-        inside = concatenated_ranges(self.starts[rows], np.diff(self.starts)[rows])
-        corners = self.ring[inside]
-        corners = corners[self.picked[con.corner_edge[corners]]].reshape(-1, k)  # sides that leave, counter-clockwise
-        # side i of the border runs from the sector behind edge i across edge i + 1
-        border = profile[row[np.roll(corners, -1, axis=1)]][:, :, :0:-1].reshape(len(rows), k * n)
-        old = mesh.corners[corners[:, 0]]
-
-        tips = mesh.corners[con.following[corners]]
-
-        def outside(part: slice) -> Floats:
-            edge = mesh.points[tips[part]] - mesh.points[old[part]][:, None]
-            edge /= np.maximum(np.sqrt(np.einsum("pij,pij->pi", edge, edge)), 1e-300)[..., None]
-            at = points[border[part]]
-            step = np.roll(at, -1, axis=1) - at
-            chord = np.sqrt(np.einsum("pij,pij->pi", step, step)).reshape(-1, k, n).mean(axis=2)  # of side i
-            over = np.roll(edge, -1, axis=1) * chord[..., None]  # side i crosses edge i + 1
-            out = np.empty((k * n + k, len(at), 3))
-            out[: k * n] = (at.reshape(-1, k, n, 3) + over[:, :, None]).reshape(-1, k * n, 3).transpose(1, 0, 2)
-            out[k * n :] = (at[:, ::n] + edge * np.roll(chord, 1, axis=1)[..., None]).transpose(1, 0, 2)
-            return out
-
-        normals = self.normals[mesh.corner_faces[corners]]
-        return Corner(k, n, border, mesh.points[old], normals, outside, (mesh.points, old, tips))
+        """Return the rounded body; ``touching`` where faces may have shrunk to nothing or meet themselves."""
+        return Building(self, at, width, touching=touching).rounded(step)

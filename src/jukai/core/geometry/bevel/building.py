@@ -1,0 +1,226 @@
+"""A bevelled body put together from where its strips begin and end: points, then faces, then texture."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from jukai.core.geometry.arrays import Floats, Ints
+from jukai.core.geometry.bevel._faces import fans, keep, looked_up, strips
+from jukai.core.geometry.bevel._rings import around, left
+from jukai.core.geometry.bevel._sections import sections
+from jukai.core.geometry.bevel._sectors import KEPT, PATCH, PROFILE
+from jukai.core.geometry.bevel.cleaning import Body
+from jukai.core.geometry.bevel.joining import New, body_of
+from jukai.core.geometry.bevel.limits import CHECKED
+from jukai.core.geometry.bevel.patches import Corner, faces_of, fill, interior_count, spread, template
+from jukai.core.geometry.bevel.profiles import profile_tables, shares
+from jukai.core.geometry.bevel.results import Rounded, Sectors
+from jukai.core.geometry.kernels import Kernel
+from jukai.core.geometry.measures import vector_areas
+from jukai.core.geometry.mesh import Mesh
+
+if TYPE_CHECKING:
+    from jukai.core.geometry.bevel.rounding import Rings
+
+__all__ = ["Building"]
+
+_PLAIN = 2500
+_SHARP, _FOLDED = 1.999, np.pi - 1e-3
+_HAIR = 1e-6
+"""Roundness and turn from which, and share of the body's size up to which, faces may be thinner than can be told."""
+
+
+@dataclass(slots=True, eq=False)
+class _Faces:
+    """Faces in compressed rows as they are written: ``kept`` corners and ``soft`` corners before what has no texture of its own yet."""
+
+    corners: Ints
+    offsets: Ints
+    uv: Floats
+    point_uv: Floats
+    kept: int
+    soft: int
+
+
+class Building:
+    """One body being put together."""
+
+    def __init__(self, rings: Rings, at: Sectors, width: Floats, *, touching: bool) -> None:
+        self.rings, self.at, self.touching = rings, at, touching
+        self.mesh, self.con, self.how = rings.mesh, rings.mesh.connectivity, rings.how
+        self.n = rings.how.segments
+        self.edges = np.flatnonzero(rings.picked)
+        self.few = rings.plain and len(self.edges) * self.n <= _PLAIN
+        self.kind = at.kind.copy()
+        self.numbers, self.base = self._numbers()
+        turn = rings.turn[self.edges]
+        # where nothing can have shrunk to nothing, nothing need be looked for
+        self.whole = (
+            not rings.plain and not touching and not at.tapered.any() and not (at.kind == KEPT).any() and not self.how.mitre
+            and not ((at.after == at.ahead) & (at.after >= 0)).any() and 0 <= self.how.roundness < _SHARP
+            and float(width[self.edges].min()) > _HAIR * self.mesh.size and float(turn.max()) < _FOLDED
+        )  # fmt: skip
+        self.width = width
+        con = self.con
+        sides = np.flatnonzero(rings.picked[con.corner_edge])
+        self.here = sides[sides < con.twins[sides]].astype(np.int32)
+        self.there = con.twins[self.here]
+        self.patches: list[tuple[int, Corner]] = []
+        self.points, self.profile, self.row, self.centre = self._points(turn)
+
+    def run(self, kernel: Kernel) -> Callable[..., Any]:
+        """Return the kernel as it runs for a body of this size."""
+        return kernel.plain if self.few else kernel
+
+    def rounded(self, step: str) -> Rounded:
+        """Return the body."""
+        rings, mesh, how, n = self.rings, self.mesh, self.how, self.n
+        made = self._faces()
+        near, far = self.row[self.here], self.row[self.there]
+        borders = np.zeros((0, 2), np.int32)
+        if how.sharp:
+            ends = ((0, n), (n, 0))
+            borders = np.concatenate([np.stack([self.profile[near, a], self.profile[far, b]], axis=1) for a, b in ends])
+        many = n * len(self.here)
+        count = len(made.offsets) - 1
+        beside = np.repeat(mesh.corner_faces[self.here], n)
+        new = New(many, count - mesh.n_faces - many, beside, borders, self.base, whole=self.whole)
+        if self.touching:
+            new.close = np.unique(mesh.corner_faces[rings.ring])
+        marks = self.numbers[mesh.edge_pairs] if mesh.edge_pairs is not None else borders
+        uv = made.uv if mesh.uv is not None else None
+        body = body_of(mesh, Body(self.points, made.corners, made.offsets, uv), new, marks, how, step)
+        tapered = mesh.points[mesh.corners[rings.ring[rings.starts[:-1][self.at.tapered]]]]
+        return Rounded(
+            body, rings.picked, self.width, tapered, mitred=int((self.centre >= 0).sum()), patched=int((self.kind == PATCH).sum()),
+            turned=self._turned(made) if count <= CHECKED else np.zeros((0, 3)),
+        )  # fmt: skip
+
+    # -- points ---------------------------------------------------------------------------------
+    def _numbers(self) -> tuple[Ints, int]:
+        """Return (n,) new numbers of the points that stay, -1 for those that go, and how many stay."""
+        mesh, rings, at = self.mesh, self.rings, self.at
+        run = left.plain if rings.plain else left
+        numbers, stay = run(self.con.point_offsets, mesh.corners, rings.ring, rings.starts, at.instead, at.kind == KEPT)
+        return numbers, int(stay)
+
+    def _points(self, turn: Floats) -> tuple[Floats, Ints, Ints, Ints]:
+        """Return the points (those of old that stay, one for each sector, sections, patches), the sections, and centres of mitres."""
+        mesh, con, rings, at, n = self.mesh, self.con, self.rings, self.at, self.n
+        tables = profile_tables(n, self.how.roundness)
+        row_of = np.full(con.n_edges, -1, dtype=np.int32)
+        row_of[self.edges] = np.arange(len(self.edges), dtype=np.int32)
+        picks = np.add.reduceat(rings.picked[con.corner_edge[rings.ring]].astype(np.int64), rings.starts[:-1])
+        corners = np.flatnonzero(self.kind == PATCH)
+        by_strips = [(k, corners[picks[corners] == k]) for k in np.flatnonzero(np.bincount(picks[corners])).tolist()]
+        begin = self.base + len(at.spots)
+        room = begin + int(picks.sum()) * (n - 1) + len(corners)
+        room += sum(len(rows) * interior_count(k, n) for k, rows in by_strips)
+        points = np.empty((room, 3))
+        points[: self.base] = mesh.points if self.base == mesh.n_points else mesh.points[self.numbers >= 0]
+        points[self.base : begin] = at.spots
+        profile, row, centre, end = self.run(sections)(
+            points, mesh.n_points, self.numbers, self.base, at.spots, mesh.points, mesh.corners, con.following, con.corner_edge,
+            rings.picked, row_of, shares(tables, turn, n), rings.ring, rings.starts, rings.closes, at.after, at.ahead, self.kind, n,
+            begin, self.how.mitre,
+        )  # fmt: skip
+        for k, every in by_strips:
+            rows = every[self.kind[every] == PATCH]
+            if len(rows):
+                corner = self._corner(points, rows, k, profile, row)
+                fill(points, end, corner, tables[2, :3], hollow=bool(tables[3, 0]))
+                self.patches.append((end, corner))
+                end += len(rows) * interior_count(k, n)
+        return points[:end], profile, row, centre
+
+    def _corner(self, points: Floats, rows: Any, k: int, profile: Ints, row: Ints) -> Corner:
+        """Return the border of the patches at some rings of k strips."""
+        mesh, con, rings, n = self.mesh, self.con, self.rings, self.n
+        run = around.plain if self.few else around
+        border, old, tips, normals = run(
+            mesh.corners, con.following, con.corner_edge, mesh.corner_faces, rings.normals, rings.picked, rings.ring, rings.starts,
+            rows, k, profile, row,
+        )  # fmt: skip
+
+        def outside(part: slice) -> Floats:
+            edge = mesh.points[tips[part]] - mesh.points[old[part]][:, None]
+            edge /= np.maximum(np.sqrt(np.einsum("pij,pij->pi", edge, edge)), 1e-300)[..., None]
+            at = points[border[part]]
+            step = np.roll(at, -1, axis=1) - at
+            chord = np.sqrt(np.einsum("pij,pij->pi", step, step)).reshape(-1, k, n).mean(axis=2)  # of side i
+            over = np.roll(edge, -1, axis=1) * chord[..., None]  # side i crosses edge i + 1
+            out = np.empty((k * n + k, len(at), 3))
+            out[: k * n] = (at.reshape(-1, k, n, 3) + over[:, :, None]).reshape(-1, k * n, 3).transpose(1, 0, 2)
+            out[k * n :] = (at[:, ::n] + edge * np.roll(chord, 1, axis=1)[..., None]).transpose(1, 0, 2)
+            return out
+
+        return Corner(k, n, border, mesh.points[old], normals, outside, (mesh.points, old, tips))
+
+    # -- faces ----------------------------------------------------------------------------------
+    def _faces(self) -> _Faces:
+        """Write the faces: those that are kept, strips, fans, patches."""
+        mesh, con, rings, at, n = self.mesh, self.con, self.rings, self.at, self.n
+        closing = self.run(fans)(
+            mesh.corners, con.corner_edge, rings.picked, rings.ring, rings.starts, self.kind, self.row, self.profile, self.numbers, self.centre
+        )  # fmt: skip
+        made = self._room(closing)
+        uv = mesh.uv if mesh.uv is not None else np.zeros((0, 2))
+        first = self.run(keep)(
+            mesh.points, mesh.corners, mesh.offsets, con.following, rings.before, rings.position, at.instead, at.share, rings.begins,
+            self.profile, self.row, rings.ring, self.numbers, self.base, self.points, uv, made.corners, made.offsets, made.uv, made.point_uv,
+        )  # fmt: skip
+        c, f, many = made.kept, mesh.n_faces, n * len(self.here)
+        self.run(strips)(
+            self.here, self.there, con.following, self.row, self.profile, first, made.uv, uv, self.how.cut_texture, made.corners[c:],
+            made.uv[c:], made.point_uv,
+        )  # fmt: skip
+        made.offsets[f : f + many] = np.arange(c, c + 4 * many, 4, dtype=np.int32)
+        c, f = made.soft, f + many
+        if len(closing):
+            sizes = (closing >= 0).sum(axis=1)
+            made.offsets[f : f + len(closing)] = c + np.cumsum(sizes) - sizes
+            made.corners[c : c + int(sizes.sum())] = closing[closing >= 0]
+            c, f = c + int(sizes.sum()), f + len(closing)
+        for own, corner in self.patches:
+            for sides, faces in zip(*faces_of(made.corners[c:], corner.border, own, corner.strips, n), strict=True):
+                made.offsets[f : f + faces] = np.arange(c, c + sides * faces, sides, dtype=np.int32)
+                c, f = c + int(sides * faces), f + int(faces)
+        made.offsets[f] = c
+        if len(uv):
+            for own, corner in self.patches:
+                spread(made.point_uv, own, corner.border, corner.strips, n)
+            self.run(looked_up)(made.point_uv, made.corners, made.soft, made.uv)
+        return made
+
+    def _room(self, closing: Ints) -> _Faces:
+        """Return room for all faces."""
+        mesh, at, n = self.mesh, self.at, self.n
+        cut = (at.share[at.instead[:, 0] == PROFILE] * n + 0.5).astype(np.int64)  # from where to where along a profile
+        kept = (
+            len(mesh.corners)
+            - len(self.rings.ring)
+            + int((at.instead >= 0).sum())
+            + int((cut[:, 0] - cut[:, 1] + 1).sum())
+        )
+        many = n * len(self.here)
+        corners, faces = kept + 4 * many + int((closing >= 0).sum()), mesh.n_faces + many + len(closing)
+        for _, corner in self.patches:
+            t, p = template(corner.strips, n), len(corner.border)
+            corners += p * (t.quads.size + len(t.middle))
+            faces += p * (len(t.quads) + bool(len(t.middle)))
+        textured = mesh.uv is not None
+        return _Faces(
+            np.empty(corners, dtype=np.int32), np.empty(faces + 1, dtype=np.int32), np.empty((corners if textured else 0, 2)),
+            np.zeros((len(self.points) if textured else 0, 2)), kept, kept + 4 * many,
+        )  # fmt: skip
+
+    def _turned(self, made: _Faces) -> Floats:
+        """Return places of kept faces that look the other way now."""
+        offsets = made.offsets[: self.mesh.n_faces + 1]
+        areas = vector_areas(Mesh(self.points, made.corners[: made.kept], offsets))
+        wrong = np.einsum("ij,ij->i", areas, self.rings.normals) < -1e-12 * self.mesh.size**2
+        return np.asarray(self.points[made.corners[offsets[:-1][wrong]]])
