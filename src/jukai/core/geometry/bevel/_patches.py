@@ -52,8 +52,9 @@ def many(points: Any, at: int, border: Any, old_points: Any, old: Any, tips: Any
         for q in range(inner):
             for x in range(3):
                 one = two = 0.0
-                for i in range(size):
-                    one += membrane[q, i] * given[i, x]
+                if flat > 0:
+                    for i in range(size):
+                        one += membrane[q, i] * given[i, x]
                 if rounded > 0:
                     for i in range(rows):
                         two += sheet[q, i] * given[i, x]
@@ -109,6 +110,7 @@ def many(points: Any, at: int, border: Any, old_points: Any, old: Any, tips: Any
                 near = 1e-9 * most
                 for q in range(inner):
                     share = 1.0
+                    known = False
                     for i in range(k):
                         nx, ny, nz = normals[p, i, 0], normals[p, i, 1], normals[p, i, 2]
                         c = i * n
@@ -118,6 +120,11 @@ def many(points: Any, at: int, border: Any, old_points: Any, old: Any, tips: Any
                             + nz * (bent[q, 2] - given[c, 2])
                         )
                         if (high[i] <= near and side > near) or (low[i] >= -near and side < -near):
+                            if flat == 0 and not known:
+                                known = True
+                                for x in range(3):
+                                    for j in range(size):
+                                        middle[q, x] += membrane[q, j] * given[j, x]
                             base = (
                                 nx * (middle[q, 0] - given[c, 0])
                                 + ny * (middle[q, 1] - given[c, 1])
@@ -125,8 +132,9 @@ def many(points: Any, at: int, border: Any, old_points: Any, old: Any, tips: Any
                             )
                             if base != side:
                                 share = min(share, max(0.0, base / (base - side)))
-                    for x in range(3):
-                        bent[q, x] = middle[q, x] + share * (bent[q, x] - middle[q, x])
+                    if share < 1:
+                        for x in range(3):
+                            bent[q, x] = middle[q, x] + share * (bent[q, x] - middle[q, x])
         first = at + p * inner
         for q in range(inner):
             for x in range(3):

@@ -362,7 +362,8 @@ def parting(points: Any, corners: Any, offsets: Any, normals: Any, position: Any
             ax, ay, az = points[p, 0] - points[o, 0], points[p, 1] - points[o, 1], points[p, 2] - points[o, 2]
             bx, by, bz = points[q, 0] - points[p, 0], points[q, 1] - points[p, 1], points[q, 2] - points[p, 2]
             up = (ay * bz - az * by) * nx + (az * bx - ax * bz) * ny + (ax * by - ay * bx) * nz
-            hollow = hollow or up < -1e-9 * np.sqrt((ax * ax + ay * ay + az * az) * (bx * bx + by * by + bz * bz))
+            least = 1e-18 * (ax * ax + ay * ay + az * az) * (bx * bx + by * by + bz * bz)
+            hollow = hollow or (up < 0 and up * up > least)
             at = position[c]
             cut = at >= 0 and instead[at, 0] == PROFILE
             for t in range(3):

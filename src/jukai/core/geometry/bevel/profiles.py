@@ -37,11 +37,20 @@ def profile_tables(segments: int, roundness: float) -> Floats:
 
 def shares(tables: Floats, turn: Floats, segments: int) -> Floats:
     """Return (m, n + 1) the share b of the second leg along sections that turn by ``turn`` (m,) radians."""
-    t = np.arange(segments + 1) / segments
+    out = np.zeros((len(turn), segments + 1))
+    out[:, segments] = 1
+    if segments > 1:
+        out[:, 1:segments] = _between(tables, turn, segments)
+    return out
+
+
+def _between(tables: Floats, turn: Floats, segments: int) -> Floats:
+    """Return (m, n - 1) the shares between the ends."""
+    t = np.arange(1, segments) / segments
     phi = np.maximum(turn, 1e-4)[:, None]
     if tables[3, 0] == 0:
         round_ = np.where(turn[:, None] > 1e-4, (1 - np.cos(t * phi)) / (1 - np.cos(phi)), t * t)
-        return np.asarray(tables[2, 0] * t + tables[2, 1] * round_ + tables[2, 2] * tables[1, : segments + 1])
+        return np.asarray(tables[2, 0] * t + tables[2, 1] * round_ + tables[2, 2] * tables[1, 1:segments])
     # an arc from the other side of the chord, no deeper than leaves the faces at a right angle: never under them
     a = 2 * t - 1
     bow = np.minimum(phi / 2, np.pi / 2 - phi / 2)
