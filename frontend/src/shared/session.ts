@@ -273,7 +273,7 @@ export function differenceInWords(a: PartView, b: PartView): string {
     )
     .filter(Boolean)
   words.push(...grown)
-  return words.length ? words.join(', ') : 'Same counts and size; points moved.'
+  return words.length ? words.join(', ') : 'Counts and size stay as they were.'
 }
 
 function extent(p: PartView, k: number): number {

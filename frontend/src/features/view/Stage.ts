@@ -49,6 +49,7 @@ interface Body {
 
 const MOST_FAT_LINES = 20_000
 const FEW_TRIANGLES = 4000
+const FINISHES = 16 // as the shader has room for, the part's own first
 
 /** Everything that is drawn, without React: bodies, floor, camera. Draws when something changed, and not else. */
 export class Stage {
@@ -118,6 +119,7 @@ export class Stage {
     matrix: readonly number[],
     finish: Finish,
     locked: boolean,
+    others: readonly Finish[] = [],
   ): void {
     let body = this.bodies.get(id)
     const fresh = body?.data !== data
@@ -158,9 +160,17 @@ export class Stage {
     }
     if (fresh || body.ticks) this.setTicks(body)
     const u = body.mesh.material.uniforms
-    set(u, 'colour', new Color(finish.colour).convertLinearToSRGB())
-    set(u, 'metal', finish.metal)
-    set(u, 'roughness', finish.roughness)
+    const looks = Array.from({ length: FINISHES }, (_, i) => (i ? others[i - 1] : finish) ?? finish)
+    set(
+      u,
+      'colours',
+      looks.map((f) => new Color(f.colour).convertLinearToSRGB()),
+    )
+    set(
+      u,
+      'looks',
+      looks.map((f) => new Vector2(f.metal, f.roughness)),
+    )
     this.invalidate()
   }
 
@@ -283,9 +293,8 @@ export class Stage {
       polygonOffsetFactor: 1,
       polygonOffsetUnits: 1,
       uniforms: {
-        colour: u(new Color()),
-        metal: u(0),
-        roughness: u(0.5),
+        colours: u(Array.from({ length: FINISHES }, () => new Color())),
+        looks: u(Array.from({ length: FINISHES }, () => new Vector2(0, 0.5))),
         ink: u(this.ink),
         paper: u(this.paper),
         moss: u(this.moss),

@@ -338,15 +338,24 @@ function useBodies(
         for (const id of stage.ids()) if (!rows.some((r) => r.p.part === id)) stage.remove(id)
         for (const { p, data } of rows) {
           const doc = document_?.parts?.find((q) => q.id === p.part)
-          const finish = document_?.finishes?.find((f) => f.name === doc?.finish)
-          const plain = finish
-            ? {
-                colour: finish.colour ?? NO_FINISH.colour,
-                metal: finish.metal ?? 0,
-                roughness: finish.roughness ?? 0.5,
-              }
-            : NO_FINISH
-          stage.show(p.part, data, p.matrix ?? [], plain, doc?.locked ?? false)
+          const look = (name: string | null | undefined) => {
+            const f = document_?.finishes?.find((x) => x.name === name)
+            if (!f) return null
+            return {
+              colour: f.colour ?? NO_FINISH.colour,
+              metal: f.metal ?? 0,
+              roughness: f.roughness ?? 0.5,
+            }
+          }
+          const own = look(doc?.finish) ?? NO_FINISH
+          stage.show(
+            p.part,
+            data,
+            p.matrix ?? [],
+            own,
+            doc?.locked ?? false,
+            data.finishes.map((name) => look(name) ?? own),
+          )
           stage.setReach(p.part, Math.max(...cornersOf(p).map((c) => c.length())) * 1.5)
         }
         if (asked > 0) performance.measure('swap', { start: asked, end: performance.now() })

@@ -19,6 +19,8 @@ export interface BodyData {
   faceLineage: Int32Array
   /** rows of step, group, parent row */
   lineage: readonly (readonly [string, string, number])[]
+  /** finishes of single faces: their number stands in the fourth place of the normals, from 1 on */
+  finishes: readonly string[]
 }
 
 const MAGIC = 0x31564b4a
@@ -28,7 +30,7 @@ export function readBody(digest: string, bytes: ArrayBuffer): BodyData {
   const head = new Uint32Array(bytes, 0, 12)
   if (head[0] !== MAGIC || head[1] !== 1)
     throw new Error('The drawing data is of another version; reload the page.')
-  const [, , vertices = 0, triangles = 0, faces = 0, segments = 0, text = 0] = head
+  const [, , vertices = 0, triangles = 0, faces = 0, segments = 0, text = 0, names = 0] = head
   const o = new Float64Array(bytes.slice(48, 72))
   let at = 72
   const take = <T>(make: (offset: number) => T, size: number): T => {
@@ -46,6 +48,7 @@ export function readBody(digest: string, bytes: ArrayBuffer): BodyData {
   const edge = take((b) => new Uint8Array(bytes, b, vertices * 4), vertices * 4)
   const words = new TextDecoder().decode(new Uint8Array(bytes, at, text))
   const lineage = (words ? JSON.parse(words) : []) as BodyData['lineage']
+  const list = new TextDecoder().decode(new Uint8Array(bytes, at + text, names))
   return {
     digest,
     origin: [o[0] ?? 0, o[1] ?? 0, o[2] ?? 0],
@@ -61,6 +64,7 @@ export function readBody(digest: string, bytes: ArrayBuffer): BodyData {
     edge,
     faceLineage,
     lineage,
+    finishes: list ? (JSON.parse(list) as string[]) : [],
   }
 }
 

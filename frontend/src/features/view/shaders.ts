@@ -11,9 +11,15 @@ in vec3 position;
 in vec4 normal;
 in vec4 edge;
 in float changed;
-out vec3 vN, vEye, vE, vWorld;
+uniform vec3 colours[16];
+uniform vec2 looks[16];
+out vec3 vN, vEye, vE, vWorld, vColour;
+out vec2 vLook;
 out float vChanged;
 void main() {
+  int which = clamp(int(normal.w * 127.0 + 0.5), 0, 15);
+  vColour = colours[which];
+  vLook = looks[which];
   vec4 world = modelMatrix * vec4(position, 1.0);
   vWorld = world.xyz;
   vN = mat3(modelMatrix) * normal.xyz;
@@ -25,9 +31,10 @@ void main() {
 
 export const bodyFragment = /* glsl */ `
 precision highp float;
-uniform vec3 colour, ink, paper, moss;
-uniform float metal, roughness, lines, grey, hatch, shade;
-in vec3 vN, vEye, vE, vWorld;
+uniform vec3 ink, paper, moss;
+uniform float lines, grey, hatch, shade;
+in vec3 vN, vEye, vE, vWorld, vColour;
+in vec2 vLook;
 in float vChanged;
 out vec4 result;
 
@@ -45,6 +52,9 @@ vec3 surroundings(vec3 r, float rough) {
 }
 
 void main() {
+  vec3 colour = vColour;
+  float metal = vLook.x;
+  float roughness = vLook.y;
   vec3 n = normalize(vN);
   vec3 e = normalize(vEye);
   bool back = !gl_FrontFacing;

@@ -5,7 +5,7 @@ Layout, little endian, every section a multiple of 4 bytes:
 =============  ==========================================  =====================================
 uint32 × 12    magic ``JKV1``, version, vertices,          the head
                triangles, faces, sharp segments, bytes of
-               the lineage text, three unused, 2 unused
+               the lineage and of the finishes, 4 unused
 float64 × 3    origin                                      added to every position
 float32        position (vertices × 3)                     relative to the origin, mm
 float32        sharp (segments × 6)                        both ends of sharp edges and rims
@@ -13,9 +13,11 @@ uint32         triangle (triangles × 3)                    vertices
 uint32         triangle_face (triangles)                   polygon of each triangle
 uint32         vertex_face (vertices)                      polygon of each vertex
 int32          face_lineage (faces)                        row of the lineage table, -1 for none
-int8 × 4       normal (vertices)                           unit × 127; the fourth is unused
+int8 × 4       normal (vertices)                           unit × 127; the fourth is the finish of
+                                                           the face, 0 for the part's own
 uint8 × 4      edge (vertices)                             distance to the polygon's sides, below
 UTF-8          lineage                                     JSON [[step, group, parent row], ...]
+UTF-8          finishes                                    JSON [name, ...], the first is number 1
 =============  ==========================================  =====================================
 
 ``edge`` holds for each side of a triangle 255 at the corner across and 0 at its ends; a diagonal
@@ -38,6 +40,8 @@ from jukai.core.geometry.triangulation import triangulate
 __all__ = ["view_bytes", "view_digest"]
 
 _MAGIC = 0x31564B4A
+_MOST_FINISHES = 15
+"""Finishes that a body may show beside that of its part."""
 
 
 def view_bytes(mesh: Mesh) -> bytes:
@@ -49,6 +53,9 @@ def view_digest(mesh: Mesh) -> str:
     """Return a hash of all that the drawing data of a mesh is made from."""
     h = hashlib.blake2b(b"JKV1" + mesh.faces_digest(), digest_size=16)
     h.update(mesh.points.data)
+    if mesh.face_finish is not None:
+        h.update(repr(mesh.finishes).encode())
+        h.update(mesh.face_finish.data)
     if mesh.face_lineage is not None:
         h.update(mesh.face_lineage.data)
     h.update(repr(mesh.lineage.rows).encode())
@@ -77,19 +84,25 @@ def _view_bytes(mesh: Mesh) -> bytes:
         normal = np.zeros((len(source), 4), np.int8)
         normal[:, :3] = np.rint(fans.normals[fans.of_corner[source]] * 127)
         vertex_face = mesh.corner_faces[source]
+    finishes: list[str] = []
+    if mesh.face_finish is not None:
+        finishes = list(mesh.finishes[:_MOST_FINISHES])
+        number = np.where(mesh.face_finish < _MOST_FINISHES, mesh.face_finish + 1, 0).astype(np.int8)
+        normal[:, 3] = number[vertex_face]
+    names = json.dumps(finishes).encode() if finishes else b""
     sharp = fans.sharp
     lines = (mesh.points[sharp.ravel()] - origin).astype("<f4")
     lineage = json.dumps([list(r) for r in mesh.lineage.rows]).encode()
     rows = mesh.face_lineage if mesh.face_lineage is not None else np.full(mesh.n_faces, -1, np.int32)
     head = np.array(
-        [_MAGIC, 1, len(position), len(triangles), mesh.n_faces, len(sharp), len(lineage), 0, 0, 0, 0, 0], "<u4"
+        [_MAGIC, 1, len(position), len(triangles), mesh.n_faces, len(sharp), len(lineage), len(names), 0, 0, 0, 0], "<u4"
     )
     parts = [
         head, origin.astype("<f8"), position, lines, np.asarray(triangles).astype("<u4", copy=False), tri.faces.astype("<u4", copy=False),
         np.asarray(vertex_face).astype("<u4", copy=False), np.asarray(rows).astype("<i4", copy=False), normal, edge,
     ]  # fmt: skip
     sections = [np.ascontiguousarray(p).data for p in parts if p.size]
-    return b"".join([*sections, lineage, b" " * (-len(lineage) % 4)])
+    return b"".join([*sections, lineage, names, b" " * (-(len(lineage) + len(names)) % 4)])
 
 
 def _vertices(mesh: Mesh) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

@@ -11,8 +11,12 @@ from jukai.core.geometry.kernels import kernel
 
 @kernel
 def many(points: Any, at: int, border: Any, old_points: Any, old: Any, tips: Any, normals: Any, membrane: Any, sheet: Any,
-         flat: float, rounded: float, n: int) -> None:  # fmt: skip
-    """Write the inner points of patches at points ``old`` (p,), between strips that run towards ``tips`` (p, k)."""
+         flat: float, rounded: float, n: int, even: float) -> Any:  # fmt: skip
+    """Write the inner points of patches at points ``old`` (p,), between strips that run towards ``tips`` (p, k).
+
+    Returns (p,) for which of them the chords of one side are more than ``even`` times as long as of another:
+    those are left to be worked out otherwise.
+    """
     k = tips.shape[1]
     edges = np.empty((k, 3))
     inner, rows = sheet.shape
@@ -24,6 +28,7 @@ def many(points: Any, at: int, border: Any, old_points: Any, old: Any, tips: Any
     centre = np.empty(3)
     low = np.empty(k)
     high = np.empty(k)
+    uneven = np.zeros(border.shape[0], np.bool_)
     for p in range(border.shape[0]):
         for i in range(size):
             b = border[p, i]
@@ -43,6 +48,9 @@ def many(points: Any, at: int, border: Any, old_points: Any, old: Any, tips: Any
             )
             long = max(np.sqrt(x * x + y * y + z * z), 1e-300)
             edges[i, 0], edges[i, 1], edges[i, 2] = x / long, y / long, z / long
+        uneven[p] = rounded > 0 and chord.max() > even * chord.min()
+        if uneven[p]:
+            continue
         for i in range(k):
             over = i + 1 if i + 1 < k else 0
             for x in range(3):
@@ -139,6 +147,7 @@ def many(points: Any, at: int, border: Any, old_points: Any, old: Any, tips: Any
         for q in range(inner):
             for x in range(3):
                 points[first + q, x] = flat * middle[q, x] + rounded * bent[q, x]
+    return uneven
 
 
 @kernel

@@ -146,7 +146,7 @@ class Building:
             rows, k, profile, row,
         )  # fmt: skip
 
-        def outside(part: slice) -> Floats:
+        def outside(part: Any) -> Floats:
             edge = mesh.points[tips[part]] - mesh.points[old[part]][:, None]
             edge /= np.maximum(np.sqrt(np.einsum("pij,pij->pi", edge, edge)), 1e-300)[..., None]
             at = points[border[part]]

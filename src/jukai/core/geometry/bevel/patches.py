@@ -17,10 +17,12 @@ __all__ = ["Corner", "Template", "faces_of", "fill", "interior_count", "spread",
 
 _DENSE = 700
 """Inner points up to which a dense matrix is the quickest way to solve for them."""
-_TOGETHER = 2048
+_TOGETHER = 1024
 """Patches worked out at a time, so that they stay in the cache."""
 _MANY, _SMALL = 500, 80
 """Patches from which, and inner points up to which, a loop over patches is quicker than array code."""
+_EVEN, _AGAIN, _NEAREST = 1.1, 3, 1e-3
+"""How many times as long as the shortest chord the longest may be for a border to be even; rounds of what is not."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -183,7 +185,7 @@ class Corner:
     border : (p, k·n) numbers of the border's points.
     old : (p, 3) the points that were there.
     normals : (p, k, 3) of the faces that hold the corners of the border.
-    outside : gives, for a slice of the patches, the (k·n + k, ., 3) points one row further out along the strips.
+    outside : gives, for some of the patches, the (k·n + k, ., 3) points one row further out along the strips.
     along : points, (p,) which are old, (p, k) where strips run to from there; very many patches need it for ``outside``.
     """
 
@@ -192,7 +194,7 @@ class Corner:
     border: NDArray[Any]
     old: Floats
     normals: Floats
-    outside: Callable[[slice], Floats]
+    outside: Callable[[Any], Floats]
     along: tuple[Floats, Ints, Ints] | None = None
 
 
@@ -210,28 +212,83 @@ def fill(points: Floats, at: int, corner: Corner, weights: Floats, *, hollow: bo
     if hollow:
         weights = np.array([1.0, 0.0, 0.0])
     count = len(corner.border)
+    rows = np.arange(count)
     if corner.along is not None and count > _MANY and t.inner <= _SMALL and weights[2] == 0:
         solid = _matrices(k, n)
-        many(points, at, corner.border, *corner.along, corner.normals, *solid, float(weights[0]), float(weights[1]), n)
-        return
+        uneven = many(
+            points,
+            at,
+            corner.border,
+            *corner.along,
+            corner.normals,
+            *solid,
+            float(weights[0]),
+            float(weights[1]),
+            n,
+            _EVEN,
+        )
+        rows = np.flatnonzero(uneven)
+    for begin in range(0, len(rows), _TOGETHER):
+        part = rows[begin : begin + _TOGETHER]
+        inside = at + part[:, None] * t.inner + np.arange(t.inner)
+        points[inside] = _inner(points[corner.border[part]], corner, part, weights).transpose(1, 0, 2)
+
+
+def _inner(border: Floats, corner: Corner, part: NDArray[Any], weights: Floats) -> Floats:
+    """Return (inner, p, 3) the inner points of some of the patches."""
+    k, n = corner.strips, corner.chords
+    t = template(k, n)
     membrane, sheet = _solvers(k, n)
-    for begin in range(0, count, _TOGETHER):
-        part = slice(begin, min(begin + _TOGETHER, count))
-        border = points[corner.border[part]]
-        given = np.ascontiguousarray(border.transpose(1, 0, 2))
-        out = np.zeros((t.inner, len(border), 3))
-        if weights[0] > 0:
-            out += weights[0] * _solved(membrane, given)
-        if weights[1] > 0:
-            rounded = _solved(sheet, np.concatenate([given, corner.outside(part)]))
-            if weights[1] == 1:
-                _on_spheres(n, border, corner.normals[part], rounded)
-            _keep_inside(n, border, corner.normals[part], rounded, partial(_solved, membrane, given))
-            out += weights[1] * rounded
-        if weights[2] > 0:
-            out += weights[2] * _sharp(t, border, corner.old[part]).transpose(1, 0, 2)
-        first = at + begin * t.inner
-        points[first : first + len(border) * t.inner].reshape(-1, t.inner, 3)[:] = out.transpose(1, 0, 2)
+    given = np.ascontiguousarray(border.transpose(1, 0, 2))
+    out = np.zeros((t.inner, len(border), 3))
+    if weights[0] > 0:
+        out += weights[0] * _solved(membrane, given)
+    if weights[1] > 0:
+        outside = corner.outside(part)
+        rounded = _solved(sheet, np.concatenate([given, outside]))
+        step = np.roll(border, -1, axis=1) - border
+        chord = np.sqrt(np.einsum("pij,pij->pi", step, step)).reshape(-1, k, n).mean(axis=2)
+        uneven = np.flatnonzero(chord.max(axis=1) > _EVEN * chord.min(axis=1))
+        if len(uneven) and t.inner <= _SMALL:
+            rounded[:, uneven] = _stretched(k, n, given[:, uneven], outside[:, uneven])
+        if weights[1] == 1:
+            _on_spheres(n, border, corner.normals[part], rounded)
+        _keep_inside(n, border, corner.normals[part], rounded, partial(_solved, membrane, given))
+        out += weights[1] * rounded
+    if weights[2] > 0:
+        out += weights[2] * _sharp(t, border, corner.old[part]).transpose(1, 0, 2)
+    return out
+
+
+def _stretched(k: int, n: int, border: Floats, outside: Floats) -> Floats:
+    """Return (inner, p, 3) what the sheet of least bending is where strips are of different widths.
+
+    Neighbours count by one over their distance, first on the membrane, then on what came out: the
+    differences are then those of a surface that is not divided evenly (finite volumes, e.g. Botsch et al. 2010, 3.3).
+    """
+    one, two, _ = _neighbours(k, n)
+    size, rows, many_ = interior_count(k, n), k * n, border.shape[1]
+    total, wide = rows + size, rows + size + outside.shape[0]
+    own = slice(rows, total)
+    at = np.empty((wide, many_, 3))
+    at[:rows], at[total:] = border, outside
+    at[own] = _solved(_solvers(k, n)[0], border)
+    for _ in range(_AGAIN):
+        apart = at[two] - at[one]
+        long = np.sqrt(np.einsum("epx,epx->pe", apart, apart))
+        mean = np.maximum(long.mean(axis=1, keepdims=True), 1e-300)
+        near = 1 / np.maximum(long / mean, _NEAREST)  # points that fall together pull no harder than that
+        whole = np.zeros((many_, total, wide))
+        whole[:, one, two] = near
+        every = np.arange(total)
+        whole[:, every, every] = -whole.sum(axis=2)
+        unknown = whole[:, :, own]
+        given = at.copy()
+        given[own] = 0
+        known = whole @ given.transpose(1, 0, 2)
+        turned = unknown.transpose(0, 2, 1)
+        at[own] = np.linalg.solve(turned @ unknown, -(turned @ known)).transpose(1, 0, 2)
+    return at[own]
 
 
 def spread(values: Floats, at: int, border: NDArray[Any], k: int, n: int) -> None:

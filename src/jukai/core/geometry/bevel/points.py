@@ -137,7 +137,7 @@ def _corner(points: Floats, border: Any, old: Floats, normals: Floats, k: int, n
     both = normals + np.roll(normals, 1, axis=1)
     both /= np.maximum(np.sqrt(np.einsum("pij,pij->pi", both, both)), 1e-300)[..., None]
 
-    def outside(part: slice) -> Floats:
+    def outside(part: Any) -> Floats:
         at = points[border[part]]
         step = np.roll(at, -1, axis=1) - at
         chord = np.sqrt(np.einsum("pij,pij->pi", step, step)).mean(axis=1)
