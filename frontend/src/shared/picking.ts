@@ -40,6 +40,12 @@ export async function loadPick(): Promise<void> {
   const open = useView.getState().picking
   const id = useSession.getState().id
   if (!open || !id) return
+  const row = rowOf(open.key)
+  const step = openStep()?.step
+  if (row !== null && step && row >= furtherOf(step).length) {
+    closePick() // its row was undone or taken out
+    return
+  }
   try {
     const view = await api.pick(id, open.part, open.step, open.key)
     const held = usePick.getState().elements

@@ -2,7 +2,7 @@ import type { OperatorView, Part, Step, StepView, ValueView } from '../../shared
 import { X } from 'lucide-react'
 import { chooseFile } from '../../shared/adding'
 import { api } from '../../shared/api/client'
-import { doEdit, say, shownParts, useSession } from '../../shared/session'
+import { doEdit, edit, say, shownParts, useSession } from '../../shared/session'
 import { numberAt } from '../../shared/targets'
 import { NumberChip } from '../../shared/ui/NumberChip'
 import { WordMenu } from '../../shared/ui/Menu'
@@ -105,8 +105,12 @@ function Number(props: Props & { spec: ValueView; suffix: string; plain?: boolea
   return <NumberChip target={target} plain={props.plain ?? false} />
 }
 
+function setting(props: Props, key: string, value: unknown) {
+  return { kind: 'set_value' as const, part: props.part.id, step: props.step.id, key, value }
+}
+
 function set(props: Props, key: string, value: unknown): void {
-  doEdit({ kind: 'set_value', part: props.part.id, step: props.step.id, key, value })
+  doEdit(setting(props, key, value))
 }
 
 function chip(props: Props & { spec: ValueView }, words: string, entries: MenuEntry[]) {
@@ -276,8 +280,10 @@ function Further(props: Props & { spec: ValueView }) {
         className="plain link"
         data-testid="further-add"
         onClick={() => {
-          keep([...rows, added])
-          openPick(props.part.id, step.id, `${spec.key}.${String(rows.length)}`)
+          // it is opened when it is there
+          edit(setting(props, spec.key, [...rows, added]))
+            .then(() => openPick(props.part.id, step.id, `${spec.key}.${String(rows.length)}`))
+            .catch(() => undefined)
         }}
       >
         {rows.length ? 'another' : 'none, add one'}

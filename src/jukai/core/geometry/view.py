@@ -95,7 +95,8 @@ def _view_bytes(mesh: Mesh) -> bytes:
     lineage = json.dumps([list(r) for r in mesh.lineage.rows]).encode()
     rows = mesh.face_lineage if mesh.face_lineage is not None else np.full(mesh.n_faces, -1, np.int32)
     head = np.array(
-        [_MAGIC, 1, len(position), len(triangles), mesh.n_faces, len(sharp), len(lineage), len(names), 0, 0, 0, 0], "<u4"
+        [_MAGIC, 1, len(position), len(triangles), mesh.n_faces, len(sharp), len(lineage), len(names), 0, 0, 0, 0],
+        "<u4",
     )
     parts = [
         head, origin.astype("<f8"), position, lines, np.asarray(triangles).astype("<u4", copy=False), tri.faces.astype("<u4", copy=False),
