@@ -11,70 +11,51 @@ from jukai.core.geometry.kernels import kernel
 
 
 @kernel
-def keep(points: Any, corners: Any, offsets: Any, following: Any, before: Any, position: Any, instead: Any, share: Any, begins: Any,
-         profile: Any, row: Any, ring: Any, numbers: Any, base: int, all_points: Any, uv: Any, out: Any, out_offsets: Any,
-         out_uv: Any, point_uv: Any) -> Any:  # fmt: skip
-    """Write the faces that are kept; return (c + 1,) where each old corner begins. Texture runs on over each corner's plane."""
+def keep(points: Any, corners: Any, following: Any, before: Any, instead: Any, share: Any, begins: Any, profile: Any, row: Any,
+         ring: Any, numbers: Any, base: int, all_points: Any, uv: Any, first: Any, out: Any, out_uv: Any, point_uv: Any) -> None:  # fmt: skip
+    """Write what takes the place of the corners of the rings, from ``first`` (c,) on. Texture runs on over each corner's plane."""
     n_old = points.shape[0]
     textured = uv.shape[0] > 0
     n = profile.shape[1] - 1
-    first = np.empty(corners.shape[0] + 1, np.int32)
-    at = 0
-    if textured:
-        for c in range(corners.shape[0]):
-            i = numbers[corners[c]]
-            if i >= 0:
-                point_uv[i, 0], point_uv[i, 1] = uv[c, 0], uv[c, 1]
-    for f in range(offsets.shape[0] - 1):
-        out_offsets[f] = at
-        for c in range(offsets[f], offsets[f + 1]):
-            first[c] = at
-            k = position[c]
-            if k < 0:
-                out[at] = numbers[corners[c]]
-                if textured:
-                    out_uv[at, 0], out_uv[at, 1] = uv[c, 0], uv[c, 1]
+    for k in range(ring.shape[0]):
+        c = ring[k]
+        at = first[c]
+        if instead[k, 0] == PROFILE:
+            line = row[ring[begins[k]]]
+            for t in range(int(share[k, 0] * n + 0.5), int(share[k, 1] * n + 0.5) - 1, -1):
+                out[at] = profile[line, t]
                 at += 1
-                continue
-            if instead[k, 0] == PROFILE:
-                line = row[ring[begins[k]]]
-                for t in range(int(share[k, 0] * n + 0.5), int(share[k, 1] * n + 0.5) - 1, -1):
-                    out[at] = profile[line, t]
-                    at += 1
+        else:
+            for t in range(3):
+                new = instead[k, t]
+                if new == NONE:
+                    break
+                out[at] = numbers[new] if new < n_old else base + new - n_old
+                at += 1
+        if not textured:
+            continue
+        p, q, o = corners[c], corners[following[c]], corners[before[c]]
+        ax, ay, az = points[q, 0] - points[p, 0], points[q, 1] - points[p, 1], points[q, 2] - points[p, 2]
+        bx, by, bz = points[o, 0] - points[p, 0], points[o, 1] - points[p, 1], points[o, 2] - points[p, 2]
+        aa, ab, bb = ax * ax + ay * ay + az * az, ax * bx + ay * by + az * bz, bx * bx + by * by + bz * bz
+        det = aa * bb - ab * ab
+        u, v = uv[c, 0], uv[c, 1]
+        au, av = uv[following[c], 0] - u, uv[following[c], 1] - v
+        bu, bv = uv[before[c], 0] - u, uv[before[c], 1] - v
+        for i in range(first[c], at):
+            new = out[i]
+            x, y, z = (
+                all_points[new, 0] - points[p, 0],
+                all_points[new, 1] - points[p, 1],
+                all_points[new, 2] - points[p, 2],
+            )
+            ra, rb = x * ax + y * ay + z * az, x * bx + y * by + z * bz
+            if det > 1e-12 * aa * bb:
+                s, t_ = (bb * ra - ab * rb) / det, (aa * rb - ab * ra) / det
             else:
-                for t in range(3):
-                    new = instead[k, t]
-                    if new == NONE:
-                        break
-                    out[at] = numbers[new] if new < n_old else base + new - n_old
-                    at += 1
-            if not textured:
-                continue
-            p, q, o = corners[c], corners[following[c]], corners[before[c]]
-            ax, ay, az = points[q, 0] - points[p, 0], points[q, 1] - points[p, 1], points[q, 2] - points[p, 2]
-            bx, by, bz = points[o, 0] - points[p, 0], points[o, 1] - points[p, 1], points[o, 2] - points[p, 2]
-            aa, ab, bb = ax * ax + ay * ay + az * az, ax * bx + ay * by + az * bz, bx * bx + by * by + bz * bz
-            det = aa * bb - ab * ab
-            u, v = uv[c, 0], uv[c, 1]
-            au, av = uv[following[c], 0] - u, uv[following[c], 1] - v
-            bu, bv = uv[before[c], 0] - u, uv[before[c], 1] - v
-            for i in range(first[c], at):
-                new = out[i]
-                x, y, z = (
-                    all_points[new, 0] - points[p, 0],
-                    all_points[new, 1] - points[p, 1],
-                    all_points[new, 2] - points[p, 2],
-                )
-                ra, rb = x * ax + y * ay + z * az, x * bx + y * by + z * bz
-                if det > 1e-12 * aa * bb:
-                    s, t_ = (bb * ra - ab * rb) / det, (aa * rb - ab * ra) / det
-                else:
-                    s, t_ = ra / max(aa, 1e-300), 0.0
-                out_uv[i, 0], out_uv[i, 1] = u + s * au + t_ * bu, v + s * av + t_ * bv
-                point_uv[new, 0], point_uv[new, 1] = out_uv[i, 0], out_uv[i, 1]
-    out_offsets[offsets.shape[0] - 1] = at
-    first[corners.shape[0]] = at
-    return first
+                s, t_ = ra / max(aa, 1e-300), 0.0
+            out_uv[i, 0], out_uv[i, 1] = u + s * au + t_ * bu, v + s * av + t_ * bv
+            point_uv[new, 0], point_uv[new, 1] = out_uv[i, 0], out_uv[i, 1]
 
 
 @kernel
@@ -226,13 +207,13 @@ def looked_up(point_uv: Any, corners: Any, begin: int, out: Any) -> None:
 
 
 @kernel
-def faults(points: Any, corners: Any, offsets: Any, first_new: int, least: float) -> Any:
-    """Ends of sides of new points that are shorter than the root of ``least``, and faces of no area or with a spike."""
+def faults(which: Any, points: Any, corners: Any, offsets: Any, first_new: int, least: float) -> Any:
+    """Of the faces ``which``: ends of sides of new points that are shorter than the root of ``least``, and faces of no area or with a spike."""
     a = np.empty(64, np.int64)
     b = np.empty(64, np.int64)
     flat = np.empty(64, np.int64)
     count = many = 0
-    for f in range(offsets.shape[0] - 1):
+    for f in which:
         lo, hi = offsets[f], offsets[f + 1]
         o = corners[lo]
         sx = sy = sz = 0.0

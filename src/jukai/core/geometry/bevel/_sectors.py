@@ -267,16 +267,16 @@ def sectors(points: Any, corners: Any, following: Any, before: Any, corner_faces
 
 
 @kernel
-def shrinking(points: Any, corners: Any, following: Any, position: Any, instead: Any, share: Any, after: Any, ahead: Any, begins: Any,
+def shrinking(which: Any, points: Any, corners: Any, following: Any, position: Any, instead: Any, share: Any, after: Any, ahead: Any, begins: Any,
               spots: Any, one: Any, two: Any, width: Any, limit: Any) -> float:  # fmt: skip
-    """Lower ``limit`` (e,) to what the sides of the faces allow; return the share of all widths that fits.
+    """Lower ``limit`` (e,) to what the sides at corners ``which`` allow; return the share of all widths that fits.
 
     What a side loses grows with the widths in proportion, so the share is exact.
     """
     n = points.shape[0]
     fits = np.inf
     ends = np.empty((2, 3))
-    for c in range(corners.shape[0]):
+    for c in which:
         g = following[c]
         k, h = position[c], position[g]
         if k < 0 and h < 0:
@@ -325,9 +325,9 @@ def shrinking(points: Any, corners: Any, following: Any, position: Any, instead:
 
 
 @kernel
-def parting(points: Any, corners: Any, offsets: Any, normals: Any, position: Any, instead: Any, part: Any, after: Any, ahead: Any,
+def parting(which: Any, points: Any, corners: Any, offsets: Any, normals: Any, position: Any, instead: Any, part: Any, after: Any, ahead: Any,
             begins: Any, spots: Any, one: Any, two: Any, width: Any, limit: Any) -> float:  # fmt: skip
-    """Lower ``limit`` (e,) to where a corner of a hollow face runs into a side across it; return the share that fits.
+    """Lower ``limit`` (e,) to where a corner of a hollow face of those ``which`` runs into a side across it; return the share that fits.
 
     Corners move in proportion to the widths; a corner meets a side where a polynomial of second
     degree in the share is nothing (the split events of Aichholzer et al. 1995, with any speeds).
@@ -335,7 +335,7 @@ def parting(points: Any, corners: Any, offsets: Any, normals: Any, position: Any
     n = points.shape[0]
     fits = np.inf
     most = 0
-    for f in range(offsets.shape[0] - 1):
+    for f in which:
         most = max(most, offsets[f + 1] - offsets[f])
     base = np.empty((3 * most, 3))
     move = np.empty((3 * most, 3))
@@ -343,14 +343,9 @@ def parting(points: Any, corners: Any, offsets: Any, normals: Any, position: Any
     rest = np.empty((3 * most, 2))
     reach = np.empty(3 * most)
     of = np.empty(3 * most, np.int32)
-    for f in range(offsets.shape[0] - 1):
+    for f in which:
         lo, hi = offsets[f], offsets[f + 1]
         if hi - lo < 4:
-            continue
-        touched = False
-        for c in range(lo, hi):
-            touched = touched or position[c] >= 0
-        if not touched:
             continue
         nx, ny, nz = normals[f, 0], normals[f, 1], normals[f, 2]
         hollow = bridged = False
@@ -446,8 +441,8 @@ def parting(points: Any, corners: Any, offsets: Any, normals: Any, position: Any
                         share *= 0.999  # it can't be parted where it meets itself: a gap is left
                     fits = min(fits, share)
                     if share < 1 - 1e-12:
-                        for which in (i, k, g):
-                            at = position[of[which]]
+                        for end in (i, k, g):
+                            at = position[of[end]]
                             if at >= 0:
                                 if one[at] >= 0:
                                     limit[one[at]] = min(limit[one[at]], share * width[one[at]])

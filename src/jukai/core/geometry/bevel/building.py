@@ -89,8 +89,9 @@ class Building:
         count = len(made.offsets) - 1
         beside = np.repeat(mesh.corner_faces[self.here], n)
         new = New(many, count - mesh.n_faces - many, beside, borders, self.base, whole=self.whole)
+        new.look = np.concatenate([rings.faces, np.arange(mesh.n_faces, count)])
         if self.touching:
-            new.close = np.unique(mesh.corner_faces[rings.ring])
+            new.close = rings.faces
         marks = self.numbers[mesh.edge_pairs] if mesh.edge_pairs is not None else borders
         uv = made.uv if mesh.uv is not None else None
         body = body_of(mesh, Body(self.points, made.corners, made.offsets, uv), new, marks, how, step)
@@ -163,16 +164,13 @@ class Building:
     # -- faces ----------------------------------------------------------------------------------
     def _faces(self) -> _Faces:
         """Write the faces: those that are kept, strips, fans, patches."""
-        mesh, con, rings, at, n = self.mesh, self.con, self.rings, self.at, self.n
+        mesh, con, rings, n = self.mesh, self.con, self.rings, self.n
         closing = self.run(fans)(
             mesh.corners, con.corner_edge, rings.picked, rings.ring, rings.starts, self.kind, self.row, self.profile, self.numbers, self.centre
         )  # fmt: skip
         made = self._room(closing)
         uv = mesh.uv if mesh.uv is not None else np.zeros((0, 2))
-        first = self.run(keep)(
-            mesh.points, mesh.corners, mesh.offsets, con.following, rings.before, rings.position, at.instead, at.share, rings.begins,
-            self.profile, self.row, rings.ring, self.numbers, self.base, self.points, uv, made.corners, made.offsets, made.uv, made.point_uv,
-        )  # fmt: skip
+        first = self._kept(made, uv)
         c, f, many = made.kept, mesh.n_faces, n * len(self.here)
         self.run(strips)(
             self.here, self.there, con.following, self.row, self.profile, first, made.uv, uv, self.how.cut_texture, made.corners[c:],
@@ -196,16 +194,35 @@ class Building:
             self.run(looked_up)(made.point_uv, made.corners, made.soft, made.uv)
         return made
 
+    def _kept(self, made: _Faces, uv: Floats) -> Ints:
+        """Write the faces that are kept; return (c + 1,) where each old corner begins."""
+        mesh, con, rings, at = self.mesh, self.con, self.rings, self.at
+        first = np.zeros(len(mesh.corners) + 1, dtype=np.int32)
+        np.cumsum(self.counts, out=first[1:])
+        made.offsets[: mesh.n_faces] = first[mesh.offsets[:-1]]
+        same = np.flatnonzero(rings.position < 0)
+        made.corners[first[same]] = self.numbers[mesh.corners[same]]
+        if len(uv):
+            made.uv[first[same]] = uv[same]
+            stays = np.flatnonzero(self.numbers[mesh.corners] >= 0)
+            made.point_uv[self.numbers[mesh.corners[stays]]] = uv[stays]
+        self.run(keep)(
+            mesh.points, mesh.corners, con.following, rings.before, at.instead, at.share, rings.begins, self.profile, self.row, rings.ring,
+            self.numbers, self.base, self.points, uv, first, made.corners, made.uv, made.point_uv,
+        )  # fmt: skip
+        return first
+
     def _room(self, closing: Ints) -> _Faces:
         """Return room for all faces."""
         mesh, at, n = self.mesh, self.at, self.n
-        cut = (at.share[at.instead[:, 0] == PROFILE] * n + 0.5).astype(np.int64)  # from where to where along a profile
-        kept = (
-            len(mesh.corners)
-            - len(self.rings.ring)
-            + int((at.instead >= 0).sum())
-            + int((cut[:, 0] - cut[:, 1] + 1).sum())
-        )
+        # corners that take the place of each: of a strip's profile the part from where to where
+        taken = (at.instead >= 0).sum(axis=1, dtype=np.int32)
+        cut = np.flatnonzero(at.instead[:, 0] == PROFILE)
+        ends = (at.share[cut] * n + 0.5).astype(np.int32)
+        taken[cut] = ends[:, 0] - ends[:, 1] + 1
+        self.counts = np.ones(len(mesh.corners), dtype=np.int32)
+        self.counts[self.rings.ring] = taken
+        kept = int(self.counts.sum())
         many = n * len(self.here)
         corners, faces = kept + 4 * many + int((closing >= 0).sum()), mesh.n_faces + many + len(closing)
         for _, corner in self.patches:

@@ -41,7 +41,7 @@ class Body:
     merged: Long | None = None
 
 
-def cleaned(body: Body, first_new: int, size: float, close: Any = ()) -> Body:
+def cleaned(body: Body, first_new: int, size: float, close: Any = (), look: Long | None = None) -> Body:
     """Return the body without what shrank to nothing.
 
     Points that a side of no length joins become one. A face without area is a path there and back:
@@ -53,13 +53,15 @@ def cleaned(body: Body, first_new: int, size: float, close: Any = ()) -> Body:
     first_new : points before this one were there before and are not joined with each other.
     size : mm, of the body.
     close : faces that may touch themselves although they have an area.
+    look : faces that may have shrunk; None for all.
     """
     least = (_NEAR * size) ** 2
     suspects = np.asarray(close, dtype=np.int64)
     bridged = None
     for _ in range(_ROUNDS):
-        run = faults.choose(len(body.corners), _PLAIN)
-        a, b, flat = run(body.points, body.corners, body.offsets, first_new, least)
+        faces = np.arange(len(body.offsets) - 1) if look is None or body.rows is not None else look
+        run = faults.choose(int(np.diff(body.offsets)[faces].sum()), _PLAIN)
+        a, b, flat = run(faces, body.points, body.corners, body.offsets, first_new, least)
         suspects = np.union1d(suspects, flat)
         if len(a) == 0 and len(suspects) == 0:
             return body

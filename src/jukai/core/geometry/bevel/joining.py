@@ -53,6 +53,7 @@ class New:
     borders : (k, 2) the edges where new faces begin.
     first : number of the first new point.
     close : faces that may touch themselves.
+    look : faces that may have shrunk; None for all.
     whole : whether it is certain that nothing shrank to nothing.
     """
 
@@ -62,6 +63,7 @@ class New:
     borders: NDArray[Any]
     first: int
     close: Any = ()
+    look: Any = None
     whole: bool = False
 
 
@@ -74,7 +76,7 @@ def body_of(mesh: Mesh, body: Body, new: New, marks: NDArray[Any], how: Bevel, s
     marks : (k, 2) where the marked edges of the old body are now.
     step : names the new faces in the lineage.
     """
-    whole = body if new.whole else cleaned(body, new.first, mesh.size, new.close)
+    whole = body if new.whole else cleaned(body, new.first, mesh.size, new.close, new.look)
     rows: Any = slice(None) if whole.rows is None else whole.rows
     points, number = body.points, None
     if whole is not body:

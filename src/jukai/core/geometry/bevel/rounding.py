@@ -118,12 +118,19 @@ class Rings:
         met[con.edges[picked]] = True
         where = np.flatnonzero(met)
         room = int((con.point_offsets[where + 1] - con.point_offsets[where]).sum())
-        self.plain = room <= _PLAIN and len(mesh.corners) <= _PLAIN
+        self.plain = room <= _PLAIN
         self.ring, self.starts, self.closes = walk.choose(room, _PLAIN)(
             mesh.corners, con.following, self.before, con.twins, con.point_offsets, con.point_corners, con.corner_edge, picked, where, room
         )  # fmt: skip
         self.position = np.full(len(mesh.corners), -1, dtype=np.int32)
         self.position[self.ring] = np.arange(len(self.ring), dtype=np.int32)
+        # sides that change with the widths, and the faces that have them
+        sides = np.zeros(len(mesh.corners), dtype=bool)
+        sides[self.ring] = sides[self.before[self.ring]] = True
+        self.sides = np.flatnonzero(sides)
+        faces = np.zeros(mesh.n_faces, dtype=bool)
+        faces[mesh.corner_faces[self.ring]] = True
+        self.faces = np.flatnonzero(faces)
         self.begins = np.repeat(self.starts[:-1], np.diff(self.starts))
 
     def sectors(self, width: Floats) -> Sectors:
@@ -140,10 +147,10 @@ class Rings:
         mesh, con = self.mesh, self.mesh.connectivity
         limit = np.full(con.n_edges, np.inf)
         one, two = (shrinking.plain, parting.plain) if self.plain else (shrinking, parting)
-        fits = one(mesh.points, mesh.corners, con.following, self.position, at.instead, at.share, at.after, at.ahead, self.begins,
-                   at.spots, at.one, at.two, width, limit)  # fmt: skip
-        other = two(mesh.points, mesh.corners, mesh.offsets, self.normals, self.position, at.instead, at.share, at.after, at.ahead,
-                    self.begins, at.spots, at.one, at.two, width, limit)  # fmt: skip
+        fits = one(self.sides, mesh.points, mesh.corners, con.following, self.position, at.instead, at.share, at.after, at.ahead,
+                   self.begins, at.spots, at.one, at.two, width, limit)  # fmt: skip
+        other = two(self.faces, mesh.points, mesh.corners, mesh.offsets, self.normals, self.position, at.instead, at.share, at.after,
+                    at.ahead, self.begins, at.spots, at.one, at.two, width, limit)  # fmt: skip
         return limit, min(float(fits), float(other))
 
     def build(self, at: Sectors, width: Floats, step: str, *, touching: bool) -> Rounded:
