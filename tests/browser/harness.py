@@ -172,6 +172,18 @@ class BrowserTest(unittest.TestCase):
             self.driver.get(f"{self.server.address}/bench/{json.loads(response.read())['id']}")
         self.settled()
 
+    def open_bench(self, bench: dict[str, Any]) -> None:
+        """Open a bench file as a person would, and its page."""
+        request = urllib.request.Request(
+            f"{self.server.address}/api/benches/open",
+            json.dumps(bench).encode(),
+            {"Content-Type": "application/octet-stream"},
+        )
+        with urllib.request.urlopen(request) as response:
+            self.driver.get(f"{self.server.address}/bench/{json.loads(response.read())['id']}")
+        self.wait(lambda: self.attribute("stage", "data-shown"), "the body", 120)
+        self.settled()
+
     def revision(self) -> int:
         return int(self.attribute("bench", "data-revision"))
 

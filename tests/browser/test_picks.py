@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import unittest
-import urllib.request
 from typing import Any
 
 from selenium.webdriver.common.action_chains import ActionChains
@@ -28,14 +27,7 @@ class Picking(BrowserTest):
     demo = False
 
     def setUp(self) -> None:
-        request = urllib.request.Request(
-            f"{self.server.address}/api/benches/open",
-            json.dumps(BENCH).encode(),
-            {"Content-Type": "application/octet-stream"},
-        )
-        with urllib.request.urlopen(request) as response:
-            self.driver.get(f"{self.server.address}/bench/{json.loads(response.read())['id']}")
-        self.settled()
+        self.open_bench(BENCH)
         self.click("step-s2")
 
     def expected(self, message: str) -> bool:

@@ -4,17 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
-import numpy as np
-
 from jukai.core.geometry.kernels import kernel
 
 
 @kernel
-def quad_walls(low: Any, high: Any, sides: int, closes: bool, u: Any, v0: Any, v1: Any) -> Any:
-    """Corners and texture coordinates of rows of quads between rings that begin at ``low`` and ``high``."""
+def quad_walls(low: Any, high: Any, sides: int, closes: bool, u: Any, v0: Any, v1: Any, corners: Any, uv: Any) -> None:
+    """Write corners and texture coordinates of rows of quads between rings that begin at ``low`` and ``high``."""
     rows = low.shape[0]
-    corners = np.empty((rows * sides, 4), np.int32)
-    uv = np.empty((rows * sides, 4, 2), np.float64)
     at = 0
     for r in range(rows):
         a, b, bottom, top = low[r], high[r], v0[r], v1[r]
@@ -35,4 +31,14 @@ def quad_walls(low: Any, high: Any, sides: int, closes: bool, u: Any, v0: Any, v
             uv[at, 3, 0] = u[j]
             uv[at, 3, 1] = top
             at += 1
-    return corners, uv
+
+
+@kernel
+def ring_points(section: Any, cosine: Any, sine: Any, lift: Any, out: Any) -> None:
+    """Write the points of a section (k, 2) carried round: (k, around, 3)."""
+    for i in range(section.shape[0]):
+        across, up = section[i, 0], section[i, 1]
+        for j in range(cosine.shape[0]):
+            out[i, j, 0] = across * cosine[j]
+            out[i, j, 1] = across * sine[j]
+            out[i, j, 2] = up + lift[j]

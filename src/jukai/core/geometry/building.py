@@ -16,13 +16,17 @@ _SQUARE = np.array([[0, 0], [1, 0], [1, 1], [0, 1]], dtype=np.float64)
 
 
 class MeshBuilder:
-    """Collects points and blocks of equal faces, then joins them once."""
+    """Collects points and blocks of equal faces.
+
+    Faces are written where they stay, with a little room behind them for those to come: large blocks are not copied.
+    """
 
     def __init__(self) -> None:
         self._points: list[Floats] = []
-        self._corners: list[Ints] = []
+        self._corners = np.empty(0, dtype=np.int32)
+        self._uv = np.empty((0, 2))
+        self._filled = 0
         self._sizes: list[tuple[int, int]] = []
-        self._uv: list[Floats] = []
         self._groups: list[str] = []
         self.n_points = 0
 
@@ -39,10 +43,22 @@ class MeshBuilder:
         corners = np.asarray(corners, dtype=np.int32)
         if corners.size == 0:
             return
-        self._corners.append(corners.ravel())
-        self._sizes.append((corners.shape[0], corners.shape[1]))
-        self._uv.append(np.asarray(uv, dtype=np.float64).reshape(-1, 2))
+        own, own_uv = self.room(corners.shape[0], corners.shape[1], group)
+        own[:] = corners
+        own_uv[:] = np.asarray(uv, dtype=np.float64).reshape(own_uv.shape)
+
+    def room(self, faces: int, sides: int, group: str) -> tuple[Ints, Floats]:
+        """Add faces that are still to be written: return (m, k) corners and (m, k, 2) texture coordinates to be filled."""
+        begin, end = self._filled, self._filled + faces * sides
+        if end > len(self._corners):
+            size = end + end // 8 + 256
+            corners, uv = np.empty(size, dtype=np.int32), np.empty((size, 2))
+            corners[:begin], uv[:begin] = self._corners[:begin], self._uv[:begin]
+            self._corners, self._uv = corners, uv
+        self._filled = end
+        self._sizes.append((faces, sides))
         self._groups.append(group)
+        return self._corners[begin:end].reshape(faces, sides), self._uv[begin:end].reshape(faces, sides, 2)
 
     def build(self, step: str) -> Mesh:
         """Return the mesh; each group becomes a row of its lineage."""
@@ -53,8 +69,8 @@ class MeshBuilder:
         offsets = np.zeros(len(sides) + 1, dtype=np.int32)
         np.cumsum(sides, out=offsets[1:])
         rows = np.repeat(np.array([base + names.index(g) for g in self._groups], np.int32), counts)
-        return Mesh(_joined(self._points, (0, 3)), _joined(self._corners, (0,)), offsets,
-                    lineage=lineage, face_lineage=rows, uv=_joined(self._uv, (0, 2)))  # fmt: skip
+        return Mesh(_joined(self._points, (0, 3)), self._corners[: self._filled], offsets,
+                    lineage=lineage, face_lineage=rows, uv=self._uv[: self._filled])  # fmt: skip
 
 
 def _joined(parts: list[Any], empty: tuple[int, ...]) -> Any:

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from jukai.core.geometry._lathe import quad_walls
+from jukai.core.geometry._lathe import quad_walls, ring_points
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.building import MeshBuilder
 from jukai.core.geometry.frames import sincos
@@ -125,10 +125,13 @@ def _turn_one(build: MeshBuilder, section: Section, turning: Turning) -> None:
             sine, cosine = np.roll(sine, 1), np.roll(cosine, 1)
     on_axis = (pts[:, 0] == 0) & (turning.rise == 0)
 
-    places = np.zeros((k, around, 3))
-    np.multiply(pts[:, :1], cosine, out=places[:, :, 0])
-    np.multiply(pts[:, :1], sine, out=places[:, :, 1])
-    np.add(pts[:, 1:], lift, out=places[:, :, 2])
+    places = np.empty((k, around, 3))
+    if 4 * k * around > FEW:
+        ring_points(*(np.ascontiguousarray(a, dtype=np.float64) for a in (pts, cosine, sine, lift)), places)
+    else:
+        np.multiply(pts[:, :1], cosine, out=places[:, :, 0])
+        np.multiply(pts[:, :1], sine, out=places[:, :, 1])
+        np.add(pts[:, 1:], lift, out=places[:, :, 2])
     first = np.zeros(k, dtype=np.int64)
     if on_axis.any():
         keep = np.ones((k, around), dtype=bool)
@@ -182,20 +185,19 @@ def _walls(
     if len(quads):
         low = np.array([rings[i].first for i in quads], dtype=np.int32)[:, None]
         high = np.array([rings[to[i]].first for i in quads], dtype=np.int32)[:, None]
+        corners, uv = build.room(len(quads) * n, 4, "walls")
         if len(quads) * n * 4 > FEW:
-            corners, uv = quad_walls(low[:, 0], high[:, 0], n, around == n, u, v[quads], v[quads + 1])
+            quad_walls(low[:, 0], high[:, 0], n, around == n, u, v[quads], v[quads + 1], corners, uv)
         else:
-            corners = np.empty((len(quads), n, 4), dtype=np.int32)
+            corners, uv = corners.reshape(-1, n, 4), uv.reshape(-1, n, 4, 2)
             corners[:, :, 0] = low + j
             corners[:, :, 1] = low + nxt
             corners[:, :, 2] = high + nxt
             corners[:, :, 3] = high + j
-            uv = np.empty((len(quads), n, 4, 2))
             uv[:, :, 0, 0] = uv[:, :, 3, 0] = u[:-1]
             uv[:, :, 1, 0] = uv[:, :, 2, 0] = u[1:]
             uv[:, :, 0, 1] = uv[:, :, 1, 1] = v[quads, None]
             uv[:, :, 2, 1] = uv[:, :, 3, 1] = v[quads + 1, None]
-        build.add_faces(corners.reshape(-1, 4), uv.reshape(-1, 4, 2), "walls")
     middle = (u[:-1] + u[1:]) / 2
     for i in range(spans):
         a, b = rings[i], rings[to[i]]
