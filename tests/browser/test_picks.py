@@ -115,6 +115,9 @@ class Picking(BrowserTest):
         self.assertIn("2\u2009mm", label.text)
         self.after(lambda: self.type_into(WIDTH, "12"))
         self.assertIn("stopped, the narrowest at 10 mm", self.wait(lambda: self.text("note-s2")))
+        # the limit stands at the number, and the stopped edges are drawn
+        self.wait(lambda: "12\u2009mm, stops at 10" in self.find(f"callout-{WIDTH}").text)
+        self.wait(lambda: self.driver.execute_script("return __stage.marks.held.has('stopped')"))
         self.wait(lambda: self.attribute("soundness", "data-state") == "sound")
         # the number that solves it
         self.after(lambda: self.click("solve-width"))

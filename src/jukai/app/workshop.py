@@ -279,6 +279,7 @@ def _note_view(n: Note) -> dict[str, Any]:
         "places": [list(p) for p in n.places[:50]],
         "field": n.field,
         "solve": solve,
+        "lines": [list(row) for row in n.lines],
     }
 
 

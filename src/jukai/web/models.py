@@ -121,6 +121,7 @@ class NoteView(BaseModel):
     places: list[Vector]
     field: str | None
     solve: SolveView | None = None
+    lines: list[list[float]] = Field(default_factory=list, description="both ends of edges, to be drawn as a chain")
 
 
 class CalloutView(BaseModel):

@@ -82,6 +82,7 @@ export class Stage {
   private ink = new Color('#1d2420')
   private moss = new Color('#1f6a43')
   private grid = new Color('#dcd7c8')
+  private amber = new Color('#8f5200')
   private floorSize = 100
 
   constructor(canvas: HTMLCanvasElement) {
@@ -255,12 +256,13 @@ export class Stage {
     this.scene.add(b.ticks)
   }
 
-  setColours(c: { paper: string; ink: string; moss: string; grid: string }): void {
+  setColours(c: { paper: string; ink: string; moss: string; grid: string; amber: string }): void {
     // colours are given as they are to appear: the shader writes them untouched
     const plain = (hex: string) => new Color(hex).convertLinearToSRGB()
     this.paper = plain(c.paper)
     this.ink = plain(c.ink)
     this.moss = plain(c.moss)
+    this.amber = plain(c.amber)
     this.grid = new Color(c.grid)
     this.renderer.setClearColor(new Color(c.paper))
     this.dropFloor()
@@ -438,7 +440,7 @@ export class Stage {
       lines.color.copy(this.ink).convertSRGBToLinear()
       lines.resolution.set(this.width, this.height)
     }
-    this.marks.prepare(this.moss, this.width, this.height)
+    this.marks.prepare(this.moss, this.amber, this.width, this.height)
     if (this.ghost) this.setLight(this.ghost.mesh.material, eye, way)
     this.renderer.render(this.scene, this.camera)
     this.pictures += 1

@@ -13,6 +13,7 @@ import { Callouts } from './Callouts'
 import { cornersOf } from './layout'
 import { usePickMarks, usePickPointer } from './picks'
 import { Stage } from './Stage'
+import { useStopped } from './stopped'
 import { Trail, useTrail } from './Trail'
 
 const kept = new Map<string, BodyData>()
@@ -223,6 +224,7 @@ function Scene({
   usePickPointer(stage)
   useChanges(stage, view.picking ? undefined : here)
   useLooks(stage)
+  useStopped(stage, here)
 
   const title = titleOf(stage.looking)
   const turn = useCallback(
@@ -423,6 +425,7 @@ function useLooks(stage: Stage): void {
       ink: colour('--ink'),
       moss: colour('--moss'),
       grid: colour('--grid'),
+      amber: colour('--amber'),
     })
   }, [stage, look])
   useEffect(() => {

@@ -918,6 +918,11 @@ export interface components {
             /** Field */
             field: string | null;
             solve?: components["schemas"]["SolveView"] | null;
+            /**
+             * Lines
+             * @description both ends of edges, to be drawn as a chain
+             */
+            lines?: number[][];
         };
         /**
          * NumberView

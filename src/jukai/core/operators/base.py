@@ -41,7 +41,8 @@ class OperatorValues(BaseModel):
 class Note:
     """Something a step has to say; ``level`` is ``info`` or ``warning``.
 
-    ``solve`` offers a number that would mend it: the value's key, the number, and words for it.
+    ``solve`` offers a number that would mend it: the value's key, the number, and words for it. ``lines`` are
+    both ends of edges it is about, to be drawn as a chain.
     """
 
     level: str
@@ -49,6 +50,7 @@ class Note:
     places: tuple[tuple[float, float, float], ...] = ()
     field: str | None = None
     solve: tuple[str, float, str] | None = None
+    lines: tuple[tuple[float, ...], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -18,7 +18,7 @@ from jukai.core.geometry.mesh import Mesh
 from jukai.core.operators.base import Callout, Context, Kind, Note, OperatorValues, Result, operator
 from jukai.core.operators.values import choice, count, finish, further, length, pick, share, switch
 
-_PLACES = 200
+_PLACES, _LINES = 200, 2000
 
 
 class Values(OperatorValues):
@@ -227,7 +227,8 @@ class _Edges:
             places = tuple(_three(p) for p in edges[rows[:_PLACES]].mean(axis=1))
             many = f"{len(rows)} of {int(self.picked.sum())} edges are" if len(rows) > 1 else "1 edge is"
             text = f"Width {width:.4g} mm runs into a neighbour; {many} stopped, the narrowest at {limit:.4g} mm."
-            notes.append(Note("warning", text, places, field="width", solve=self.largest(out, how)))
+            lines = tuple(tuple(row) for row in edges[rows[:_LINES]].reshape(-1, 6).tolist())
+            notes.append(Note("warning", text, places, field="width", solve=self.largest(out, how), lines=lines))
         elif out.fits < 1:
             text = f"Width {float(self.widths.max()):.4g} mm runs past neighbours: faces pass through each other."
             notes.append(Note("warning", text, field="width", solve=self.largest(out, how)))
