@@ -124,9 +124,18 @@ class Picking(BrowserTest):
         self.assertEqual(self.document()["document"]["parts"][0]["recipe"][1]["values"]["width"], 10)
         self.wait(lambda: not self.all("note-s2"))
         grip = self.wait(lambda: self.find(f"callout-{WIDTH}").find_element(By.CSS_SELECTOR, ".grip, text"))
-        before = self.document()["document"]["parts"][0]["recipe"][1]["values"]["width"]
+
+        def width() -> float:
+            return float(self.document()["document"]["parts"][0]["recipe"][1]["values"]["width"])
+
         self.after(lambda: self.drag(grip, (0, 12), (0, 12)))
-        self.assertNotEqual(self.document()["document"]["parts"][0]["recipe"][1]["values"]["width"], before)
+        self.assertNotEqual(width(), 10)
+        # pulled the way that makes it wider, until it stops, and read there
+        way = 1 if width() > 10 else -1
+        grip = self.wait(lambda: self.find(f"callout-{WIDTH}").find_element(By.CSS_SELECTOR, ".grip, text"))
+        self.after(lambda: self.drag(grip, (0, 30 * way), (0, 50 * way)))
+        self.assertGreater(width(), 10)
+        self.assertIn("stopped, the narrowest at 10 mm", self.wait(lambda: self.text("note-s2")))
 
     def test_points_are_bevelled_and_a_face_tells_what_made_it(self) -> None:
         self.open_pick()
