@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from jukai.core.geometry.bevel._sectors import PROFILE
 from jukai.core.geometry.kernels import kernel
 
 
@@ -69,27 +70,52 @@ def walk(corners: Any, following: Any, before: Any, twins: Any, point_offsets: A
 
 
 @kernel
-def left(point_offsets: Any, corners: Any, ring: Any, starts: Any, instead: Any, kept: Any) -> Any:
-    """New numbers of the old points that a face still uses, -1 for the others, and how many there are."""
-    n = point_offsets.shape[0] - 1
-    numbers = np.empty(n, np.int32)
-    for p in range(n):
+def touched(ring: Any, starts: Any, before: Any, corner_faces: Any, corners: int, faces: int) -> Any:
+    """Of corners: their place in the rings, -1 for none; of places: where their ring begins; corners of sides and faces that change."""
+    position = np.full(corners, -1, np.int32)
+    begins = np.empty(ring.shape[0], np.int32)
+    side = np.zeros(corners, np.bool_)
+    face = np.zeros(faces, np.bool_)
+    for r in range(starts.shape[0] - 1):
+        for k in range(starts[r], starts[r + 1]):
+            c = ring[k]
+            position[c] = k
+            begins[k] = starts[r]
+            side[c] = side[before[c]] = True
+            face[corner_faces[c]] = True
+    return position, begins, np.flatnonzero(side), np.flatnonzero(face)
+
+
+@kernel
+def left(point_offsets: Any, corners: Any, ring: Any, starts: Any, instead: Any, share: Any, kept: Any, n: int) -> Any:
+    """New numbers of the old points that a face still uses, -1 for the others, how many there are, and the corners for each corner.
+
+    A corner that is the end of a strip has part of its profile of ``n`` chords.
+    """
+    points = point_offsets.shape[0] - 1
+    numbers = np.empty(points, np.int32)
+    counts = np.ones(corners.shape[0], np.int32)
+    for p in range(points):
         numbers[p] = point_offsets[p + 1] - point_offsets[p]
     for r in range(starts.shape[0] - 1):
         v = corners[ring[starts[r]]]
         for k in range(starts[r], starts[r + 1]):
             if instead[k, 0] != v and instead[k, 1] != v and instead[k, 2] != v:
                 numbers[v] -= 1
+            if instead[k, 0] == PROFILE:
+                counts[ring[k]] = int(share[k, 0] * n + 0.5) - int(share[k, 1] * n + 0.5) + 1
+            else:
+                counts[ring[k]] = 1 + (instead[k, 1] >= 0) + (instead[k, 2] >= 0)
         if kept[r]:
             numbers[v] += 1
     count = 0
-    for p in range(n):
+    for p in range(points):
         if numbers[p] > 0:
             numbers[p] = count
             count += 1
         else:
             numbers[p] = -1
-    return numbers, count
+    return numbers, count, counts
 
 
 @kernel

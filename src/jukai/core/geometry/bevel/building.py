@@ -12,7 +12,7 @@ from jukai.core.geometry.arrays import Floats, Ints
 from jukai.core.geometry.bevel._faces import fans, keep, looked_up, strips
 from jukai.core.geometry.bevel._rings import around, left
 from jukai.core.geometry.bevel._sections import sections
-from jukai.core.geometry.bevel._sectors import KEPT, PATCH, PROFILE
+from jukai.core.geometry.bevel._sectors import KEPT, PATCH
 from jukai.core.geometry.bevel.cleaning import Body
 from jukai.core.geometry.bevel.joining import New, body_of
 from jukai.core.geometry.bevel.limits import CHECKED
@@ -56,7 +56,7 @@ class Building:
         self.edges = np.flatnonzero(rings.picked)
         self.few = rings.plain and len(self.edges) * self.n <= _PLAIN
         self.kind = at.kind.copy()
-        self.numbers, self.base = self._numbers()
+        self.numbers, self.base, self.counts = self._numbers()
         turn = rings.turn[self.edges]
         # where nothing can have shrunk to nothing, nothing need be looked for
         self.whole = (
@@ -102,12 +102,21 @@ class Building:
         )  # fmt: skip
 
     # -- points ---------------------------------------------------------------------------------
-    def _numbers(self) -> tuple[Ints, int]:
-        """Return (n,) new numbers of the points that stay, -1 for those that go, and how many stay."""
+    def _numbers(self) -> tuple[Ints, int, Ints]:
+        """Return (n,) new numbers of the points that stay, -1 for those that go, how many stay, and corners for each corner."""
         mesh, rings, at = self.mesh, self.rings, self.at
         run = left.plain if rings.plain else left
-        numbers, stay = run(self.con.point_offsets, mesh.corners, rings.ring, rings.starts, at.instead, at.kind == KEPT)
-        return numbers, int(stay)
+        numbers, stay, counts = run(
+            self.con.point_offsets,
+            mesh.corners,
+            rings.ring,
+            rings.starts,
+            at.instead,
+            at.share,
+            at.kind == KEPT,
+            self.n,
+        )
+        return numbers, int(stay), counts
 
     def _points(self, turn: Floats) -> tuple[Floats, Ints, Ints, Ints]:
         """Return the points (those of old that stay, one for each sector, sections, patches), the sections, and centres of mitres."""
@@ -214,14 +223,7 @@ class Building:
 
     def _room(self, closing: Ints) -> _Faces:
         """Return room for all faces."""
-        mesh, at, n = self.mesh, self.at, self.n
-        # corners that take the place of each: of a strip's profile the part from where to where
-        taken = (at.instead >= 0).sum(axis=1, dtype=np.int32)
-        cut = np.flatnonzero(at.instead[:, 0] == PROFILE)
-        ends = (at.share[cut] * n + 0.5).astype(np.int32)
-        taken[cut] = ends[:, 0] - ends[:, 1] + 1
-        self.counts = np.ones(len(mesh.corners), dtype=np.int32)
-        self.counts[self.rings.ring] = taken
+        mesh, n = self.mesh, self.n
         kept = int(self.counts.sum())
         many = n * len(self.here)
         corners, faces = kept + 4 * many + int((closing >= 0).sum()), mesh.n_faces + many + len(closing)

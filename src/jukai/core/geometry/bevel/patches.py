@@ -21,7 +21,7 @@ _TOGETHER = 1024
 """Patches worked out at a time, so that they stay in the cache."""
 _MANY, _SMALL = 500, 80
 """Patches from which, and inner points up to which, a loop over patches is quicker than array code."""
-_EVEN, _AGAIN, _NEAREST = 1.1, 3, 1e-3
+_EVEN, _AGAIN, _NEAREST = 1.4, 3, 1e-3
 """How many times as long as the shortest chord the longest may be for a border to be even; rounds of what is not."""
 
 

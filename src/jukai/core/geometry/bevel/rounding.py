@@ -8,7 +8,7 @@ import numpy as np
 
 from jukai.core.errors import MeshProblem
 from jukai.core.geometry.arrays import Bools, Floats
-from jukai.core.geometry.bevel._rings import walk
+from jukai.core.geometry.bevel._rings import touched, walk
 from jukai.core.geometry.bevel._sectors import parting, sectors, shrinking
 from jukai.core.geometry.bevel.building import Building
 from jukai.core.geometry.bevel.joining import Bevel
@@ -122,16 +122,11 @@ class Rings:
         self.ring, self.starts, self.closes = walk.choose(room, _PLAIN)(
             mesh.corners, con.following, self.before, con.twins, con.point_offsets, con.point_corners, con.corner_edge, picked, where, room
         )  # fmt: skip
-        self.position = np.full(len(mesh.corners), -1, dtype=np.int32)
-        self.position[self.ring] = np.arange(len(self.ring), dtype=np.int32)
-        # sides that change with the widths, and the faces that have them
-        sides = np.zeros(len(mesh.corners), dtype=bool)
-        sides[self.ring] = sides[self.before[self.ring]] = True
-        self.sides = np.flatnonzero(sides)
-        faces = np.zeros(mesh.n_faces, dtype=bool)
-        faces[mesh.corner_faces[self.ring]] = True
-        self.faces = np.flatnonzero(faces)
-        self.begins = np.repeat(self.starts[:-1], np.diff(self.starts))
+        run = touched.plain if self.plain else touched
+        # where corners stand in the rings; the sides that change with the widths, and the faces that have them
+        self.position, self.begins, self.sides, self.faces = run(
+            self.ring, self.starts, self.before, mesh.corner_faces, len(mesh.corners), mesh.n_faces
+        )
 
     def sectors(self, width: Floats) -> Sectors:
         """Return where borders meet for these widths."""
