@@ -58,15 +58,21 @@ def many(points: Any, at: int, border: Any, old_points: Any, old: Any, tips: Any
                     given[size + j, x] = given[j, x] + edges[over, x] * chord[i]
                 given[2 * size + i, x] = given[i * n, x] + edges[i, x] * chord[i - 1 if i > 0 else k - 1]
         for q in range(inner):
-            for x in range(3):
-                one = two = 0.0
-                if flat > 0:
-                    for i in range(size):
-                        one += membrane[q, i] * given[i, x]
-                if rounded > 0:
-                    for i in range(rows):
-                        two += sheet[q, i] * given[i, x]
-                middle[q, x], bent[q, x] = one, two
+            ax = ay = az = bx = by = bz = 0.0
+            if flat > 0:
+                for i in range(size):
+                    m = membrane[q, i]
+                    ax += m * given[i, 0]
+                    ay += m * given[i, 1]
+                    az += m * given[i, 2]
+            if rounded > 0:
+                for i in range(rows):
+                    m = sheet[q, i]
+                    bx += m * given[i, 0]
+                    by += m * given[i, 1]
+                    bz += m * given[i, 2]
+            middle[q, 0], middle[q, 1], middle[q, 2] = ax, ay, az
+            bent[q, 0], bent[q, 1], bent[q, 2] = bx, by, bz
         if rounded > 0:
             # the plane of each face, and whether the whole border keeps to one side of it
             most = spread = across = 0.0
@@ -101,7 +107,8 @@ def many(points: Any, at: int, border: Any, old_points: Any, old: Any, tips: Any
                             centre[1] + y * scale,
                             centre[2] + z * scale,
                         )
-            if spread > 1e-12:
+            # sheets bend over where their strips are of different widths
+            if spread > 1e-12 and chord.max() > 1.02 * chord.min():
                 for i in range(k):
                     low[i] = np.inf
                     high[i] = -np.inf
