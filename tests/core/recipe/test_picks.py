@@ -7,10 +7,11 @@ from typing import Any
 
 import numpy as np
 
-from jukai.core.errors import CoreError
+from jukai.core.errors import Cancelled, CoreError
 from jukai.core.geometry.elements import loop_through, strip_across
 from jukai.core.geometry.mesh import Mesh
-from jukai.core.operators.base import Note, Picked
+from jukai.core.operators.base import Context, Note, Picked
+from jukai.core.operators.registry import get_operator
 from jukai.core.recipe.bench import Bench, NamedNumber, Part, Step
 from jukai.core.recipe.edits import apply_edit, parse_edit
 from jukai.core.recipe.evaluate import evaluate
@@ -279,6 +280,20 @@ class Steps(unittest.TestCase):
             with self.subTest(further), self.assertRaises(CoreError) as caught:
                 built({"operator": "box"}, {"operator": "bevel", "further_picks": further})
             self.assertIn(words, caught.exception.message)
+
+    def test_a_bevel_tells_how_far_it_is_and_can_be_stopped(self) -> None:
+        told: list[float] = []
+        context = Context("s2", on_progress=lambda _, f: told.append(f))
+        mesh = body({"operator": "box"})
+        op = get_operator("bevel")
+        values = op.values(pick=Picked("edges", np.ones(12, bool)), width=1)
+        op.apply(mesh, values, context)
+        self.assertGreater(len(told), 4)
+        self.assertEqual(told, sorted(told))
+        for many in range(1, len(told)):
+            context = Context("s2", on_progress=lambda _, f: None, stop=iter([False] * many + [True]).__next__)
+            with self.assertRaises(Cancelled):
+                op.apply(mesh, values, context)
 
     def test_points_offer_the_width_that_fits(self) -> None:
         e = built(

@@ -21,8 +21,10 @@ NONE, PROFILE = -1, -2
 
 @kernel
 def sectors(points: Any, corners: Any, following: Any, before: Any, corner_faces: Any, corner_edge: Any, normals: Any,
-            picked: Any, width: Any, turn: Any, ring: Any, starts: Any, closes: Any, flat: float) -> Any:  # fmt: skip
+            picked: Any, firm: Any, width: Any, turn: Any, ring: Any, starts: Any, closes: Any, flat: float) -> Any:  # fmt: skip
     """New points beside the strips, and what takes the place of each corner.
+
+    ``firm`` (e,) edges on which no point may lie, as other faces than those of the ring have them.
 
     Returns
     -------
@@ -171,6 +173,11 @@ def sectors(points: Any, corners: Any, following: Any, before: Any, corner_faces
                             folds = folds or hollow
                         # behind the point the strip would lie over the faces there
                         behind = cosine < (-0.75 if ends else -1e-9) and apart
+                        # an edge of more faces than two is shared with faces beyond this ring: it stays as it is
+                        if not closed and g == 0:
+                            behind = behind or firm[corner_edge[ring[lo]]]
+                        elif not closed and g == size:
+                            behind = behind or firm[corner_edge[before[ring[lo + size - 1]]]]
                         if not (hollow or behind) or abs(g - h) == 1:
                             break
                         g += -1 if side == 0 else 1

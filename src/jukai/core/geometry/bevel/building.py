@@ -79,7 +79,9 @@ class Building:
     def rounded(self, step: str) -> Rounded:
         """Return the body."""
         rings, mesh, how, n = self.rings, self.mesh, self.how, self.n
+        rings.tell(0.7)
         made = self._faces()
+        rings.tell(0.9)
         near, far = self.row[self.here], self.row[self.there]
         borders = np.zeros((0, 2), np.int32)
         if how.sharp:

@@ -51,6 +51,7 @@ def limited(rings: Rings, width: Floats, first: Sectors, limit: Floats) -> tuple
     out = first
     for turn in range(_ROUNDS):
         if turn:
+            rings.tell(0.4)
             out = rings.sectors(width)
             limit, _ = rings.limits(out, width)
         if not (rings.picked & (limit < width * (1 - 1e-12))).any():

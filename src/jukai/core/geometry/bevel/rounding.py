@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -50,7 +51,9 @@ def count_faces(mesh: Mesh, picked: Bools, segments: int) -> int:
     )
 
 
-def round_edges(mesh: Mesh, picked: Bools, width: Floats, how: Bevel, step: str) -> Rounded:
+def round_edges(
+    mesh: Mesh, picked: Bools, width: Floats, how: Bevel, step: str, tell: Callable[[float], None] = lambda _: None
+) -> Rounded:
     """Round edges of a mesh.
 
     Parameters
@@ -58,6 +61,7 @@ def round_edges(mesh: Mesh, picked: Bools, width: Floats, how: Bevel, step: str)
     picked : (e,) the edges to round; each must have two faces that run opposite ways along it.
     width : (e,) mm from the edge to the strip's border along each face.
     step : names the new faces in the lineage: groups ``strips`` and ``corners``.
+    tell : hears from 0 to 1 how far it is, and may raise to stop.
 
     Raises
     ------
@@ -74,10 +78,14 @@ def round_edges(mesh: Mesh, picked: Bools, width: Floats, how: Bevel, step: str)
     _refuse(mesh, picked)
     if not picked.any():
         return Rounded(mesh, np.zeros(con.n_edges, bool), width, np.zeros((0, 3)))
+    tell(0.1)
     rings = Rings(mesh, picked, how)
+    rings.tell = tell
+    tell(0.3)
     stopped = np.zeros(con.n_edges, bool)
     at = rings.sectors(width)
     limit, fits = rings.limits(at, width)
+    tell(0.4)
     if how.stop and fits < 1:
         width, stopped, at, limit = limited(rings, width, at, limit)
     out = replace(rings.build(at, width, step, touching=fits < _TOUCHING), fits=fits, stopped=stopped, width=width)
@@ -110,10 +118,13 @@ class Rings:
 
     def __init__(self, mesh: Mesh, picked: Bools, how: Bevel) -> None:
         self.mesh, self.picked, self.how = mesh, picked, how
+        self.tell: Callable[[float], None] = lambda _: None
         self.turn = edge_turns(mesh)
         con = mesh.connectivity
         self.before = previous_corners(mesh.offsets)
         self.normals = face_normals(mesh)
+        self.firm = con.edge_sides > 2
+        self.firm[con.corner_edge[con.same_way(mesh.corners)]] = True
         met = np.zeros(mesh.n_points, dtype=bool)
         met[con.edges[picked]] = True
         where = np.flatnonzero(met)
@@ -134,7 +145,7 @@ class Rings:
         run = sectors.plain if self.plain else sectors
         return Sectors(*run(
             mesh.points, mesh.corners, con.following, self.before, mesh.corner_faces, con.corner_edge, self.normals, self.picked,
-            width, self.turn, self.ring, self.starts, self.closes, _FLAT,
+            self.firm, width, self.turn, self.ring, self.starts, self.closes, _FLAT,
         ))  # fmt: skip
 
     def limits(self, at: Sectors, width: Floats) -> tuple[Floats, float]:

@@ -106,9 +106,8 @@ def bevel(mesh: Mesh, values: Values, context: Context) -> Result:
     if values.pick.kind == "points":
         return _points(mesh, values, how, picked, widths, used, context)
     context.afford(count_faces(mesh, picked, values.segments), field="segments")
-    context.checkpoint(0.1)
     work = _Edges(mesh, values, picked, widths, offsets_for(edge_turns(mesh), widths, values.measured_as))
-    out = round_edges(mesh, picked, work.offset, how, context.step)
+    out = round_edges(mesh, picked, work.offset, how, context.step, context.checkpoint)
     return Result(out.mesh, (*_options(mesh, values), *work.notes(out, how)), work.callouts(out), used)
 
 
