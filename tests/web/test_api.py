@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import http.client
 import io
 import json
 import os
@@ -411,7 +412,7 @@ class Server(unittest.TestCase):
                     acknowledged.append(
                         self.ask(f"/benches/{bench}/edits", {"base": acknowledged[-1], "edit": edit})["revision"]
                     )
-            except (OSError, urllib.error.URLError, ValueError):
+            except (OSError, urllib.error.URLError, http.client.HTTPException, ValueError):
                 return
 
         thread = threading.Thread(target=stream)
