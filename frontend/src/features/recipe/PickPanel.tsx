@@ -150,6 +150,14 @@ function ruleTarget(
   }
 }
 
+function Link(props: { id: string; words: string; act: () => void }) {
+  return (
+    <button className="plain link" data-testid={props.id} onClick={props.act}>
+      {props.words}
+    </button>
+  )
+}
+
 /** What one can do with the element clicked last. */
 function Last({ view }: { view: PickView }) {
   const last = usePick((s) => s.last)
@@ -160,32 +168,21 @@ function Last({ view }: { view: PickView }) {
       Of the {ONE[kind]} clicked last, put in{' '}
       {kind !== 'points' && (
         <>
-          <button
-            className="plain link"
-            data-testid="last-loop"
-            onClick={() => addRule('loop_through', last)}
-          >
-            the loop through it
-          </button>
+          <Link
+            id="last-loop"
+            words="the loop through it"
+            act={() => addRule('loop_through', last)}
+          />
           ,{' '}
-          <button
-            className="plain link"
-            data-testid="last-strip"
-            onClick={() => addRule('strip_across', last)}
-          >
-            the strip across it
-          </button>
+          <Link
+            id="last-strip"
+            words="the strip across it"
+            act={() => addRule('strip_across', last)}
+          />
           , or{' '}
         </>
       )}
-      <button
-        className="plain link"
-        data-testid="last-same"
-        onClick={() => addRule('same_as', last)}
-      >
-        all the same as it
-      </button>
-      .
+      <Link id="last-same" words="all the same as it" act={() => addRule('same_as', last)} />.
     </div>
   )
 }
@@ -217,9 +214,7 @@ function Ways(props: { part: string; step: Step; view: PickView; pick: Pick }) {
   const finishes = useSession((s) => s.bench?.document.finishes)
   const [naming, setNaming] = useState(false)
   const link = (id: string, words: string, act: () => void) => (
-    <button key={id} className="plain link" data-testid={id} onClick={act}>
-      {words}
-    </button>
+    <Link key={id} id={id} words={words} act={act} />
   )
   const rules = rulesFor(
     view,

@@ -35,8 +35,8 @@ _RUN = 30.0
 """Degrees by which edges that share a limit may turn at most where they meet."""
 
 
-def limited(rings: Rings, width: Floats, first: Sectors, limit: Floats) -> tuple[Floats, Bools, Sectors, Floats]:
-    """Return widths that fit, which edges were limited, the sectors at these widths, and what (e,) limits there are.
+def limited(rings: Rings, width: Floats, first: Sectors, limit: Floats) -> tuple[Floats, Bools, Sectors]:
+    """Return widths that fit, which edges were limited, and the sectors at these widths.
 
     A limit on one strip moves the places where its neighbours meet, so it is asked again until all
     sides are left; from the fourth time on each limit is taken a little lower than it need be. Edges that
@@ -64,7 +64,7 @@ def limited(rings: Rings, width: Floats, first: Sectors, limit: Floats) -> tuple
         width = np.where(over, limit * (1 if turn < 3 else 0.9), width)
     else:
         out = rings.sectors(width)
-    return width, rings.picked & (width < asked * (1 - 1e-9)), out, limit
+    return width, rings.picked & (width < asked * (1 - 1e-9)), out
 
 
 def searched(picked: int, faces: int, fits: float) -> bool:

@@ -79,15 +79,14 @@ def round_edges(
     if not picked.any():
         return Rounded(mesh, np.zeros(con.n_edges, bool), width, np.zeros((0, 3)))
     tell(0.1)
-    rings = Rings(mesh, picked, how)
-    rings.tell = tell
+    rings = Rings(mesh, picked, how, tell)
     tell(0.3)
     stopped = np.zeros(con.n_edges, bool)
     at = rings.sectors(width)
     limit, fits = rings.limits(at, width)
     tell(0.4)
     if how.stop and fits < 1:
-        width, stopped, at, limit = limited(rings, width, at, limit)
+        width, stopped, at = limited(rings, width, at, limit)
     out = replace(rings.build(at, width, step, touching=fits < _TOUCHING), fits=fits, stopped=stopped, width=width)
     search = how.stop and searched(int(picked.sum()), out.mesh.n_faces, fits)
     return cleared(rings, out, step) if search else out
@@ -116,9 +115,8 @@ def _refuse(mesh: Mesh, picked: Bools) -> None:
 class Rings:
     """The rings of faces round the points that picked edges meet; widths come later."""
 
-    def __init__(self, mesh: Mesh, picked: Bools, how: Bevel) -> None:
-        self.mesh, self.picked, self.how = mesh, picked, how
-        self.tell: Callable[[float], None] = lambda _: None
+    def __init__(self, mesh: Mesh, picked: Bools, how: Bevel, tell: Callable[[float], None] = lambda _: None) -> None:
+        self.mesh, self.picked, self.how, self.tell = mesh, picked, how, tell
         self.turn = edge_turns(mesh)
         con = mesh.connectivity
         self.before = previous_corners(mesh.offsets)
