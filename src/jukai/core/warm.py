@@ -49,7 +49,8 @@ def _formats(mesh: Mesh) -> None:
         (write_stl(many, WriteOptions()), "stl"),
     ):
         read_mesh(data, kind)
-    read_ply(write_ply(mesh, WriteOptions()))
+    for triangles in (False, True):
+        read_ply(write_ply(many, WriteOptions(triangles=triangles)))
     write_glb([GlbPart("warm", mesh)], [])
 
 

@@ -21,10 +21,12 @@ def check_mesh(points: Any, corners: Any, offsets: Any, limit: float) -> Any:
         first, last = offsets[f], offsets[f + 1]
         if last - first == 3:
             p, q, r = corners[first], corners[first + 1], corners[first + 2]
-            used[p] = used[q] = used[r] = True
-            if p == q or q == r or p == r:  # noqa: SIM109 - compiled
-                keep[f] = False
-                lost += 1
+            used[p] = True
+            used[q] = True
+            used[r] = True
+            three = (p != q) & (q != r) & (p != r)  # without branches
+            keep[f] = three
+            lost += not three
             continue
         a = b = -1  # the first two different points
         enough = False
@@ -42,14 +44,12 @@ def check_mesh(points: Any, corners: Any, offsets: Any, limit: float) -> Any:
             keep[f] = False
             lost += 1
     good = True
-    box = np.empty((2, 3), np.float64)
-    box[0] = np.inf
-    box[1] = -np.inf
+    low, high = (np.inf, np.inf, np.inf), (-np.inf, -np.inf, -np.inf)
     for p in range(n):
-        for k in range(3):
-            x = points[p, k]
-            good &= abs(x) <= limit  # fails for what is not a number too
-            if used[p]:
-                box[0, k] = min(box[0, k], x)
-                box[1, k] = max(box[1, k], x)
-    return good, keep, lost, used, box
+        x, y, z = points[p, 0], points[p, 1], points[p, 2]
+        # fails for what is not a number too
+        good &= (abs(x) <= limit) & (abs(y) <= limit) & (abs(z) <= limit)
+        if used[p]:
+            low = (x if x < low[0] else low[0], y if y < low[1] else low[1], z if z < low[2] else low[2])
+            high = (x if x > high[0] else high[0], y if y > high[1] else high[1], z if z > high[2] else high[2])
+    return good, keep, lost, used, np.array((low, high))

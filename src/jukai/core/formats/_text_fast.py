@@ -8,21 +8,25 @@ import numpy as np
 
 from jukai.core.geometry.kernels import kernel
 
+_TENS = np.repeat(np.arange(48, 58, dtype=np.uint8), 10)
+"""The first figure of each number of two."""
+_ONES = np.tile(np.arange(48, 58, dtype=np.uint8), 10)
+
 
 def decimals(key: Any, rows: Any, places: int) -> memoryview:
     """Return ``key x y z`` lines with at most ``places`` decimals."""
-    out, size = _decimals(key, rows, places)
+    out, size = _decimals(key, rows, places, _TENS, _ONES)
     return memoryview(out.data)[:size]
 
 
 def faces(corners: Any, uv: Any, offsets: Any) -> memoryview:
     """Return ``f a/b c/d`` lines."""
-    out, size = _faces(corners, uv, offsets)
+    out, size = _faces(corners, uv, offsets, _TENS, _ONES)
     return memoryview(out.data)[:size]
 
 
 @kernel
-def _decimals(key: Any, rows: Any, places: int) -> Any:
+def _decimals(key: Any, rows: Any, places: int, tens: Any, ones: Any) -> Any:
     n, columns = rows.shape
     out = np.empty(n * (key.shape[0] + 1 + columns * 24), np.uint8)
     scale = 1.0
@@ -71,16 +75,23 @@ def _decimals(key: Any, rows: Any, places: int) -> Any:
                 while part % 10 == 0:
                     part //= 10
                     width -= 1
-                # from the last figure to the first, two at a time: the chain of divisions is the cost
+                # from the last figure to the first, four at a time: the chain of divisions is the cost
                 k = at + width
-                while k - at >= 2:
+                while k - at >= 4:
+                    rest = part // 10_000
+                    four = np.uint32(part - rest * 10_000)
+                    part = rest
+                    k -= 4
+                    upper = four // np.uint32(100)
+                    lower = four - upper * np.uint32(100)
+                    out[k], out[k + 1] = tens[upper], ones[upper]
+                    out[k + 2], out[k + 3] = tens[lower], ones[lower]
+                if k - at >= 2:
                     rest = part // 100
                     two = part - rest * 100
                     part = rest
                     k -= 2
-                    tens = two // 10
-                    out[k] = 48 + tens
-                    out[k + 1] = 48 + two - tens * 10
+                    out[k], out[k + 1] = tens[two], ones[two]
                 if k > at:
                     out[at] = 48 + part
                 at += width
@@ -90,7 +101,7 @@ def _decimals(key: Any, rows: Any, places: int) -> Any:
 
 
 @kernel
-def _faces(corners: Any, uv: Any, offsets: Any) -> Any:
+def _faces(corners: Any, uv: Any, offsets: Any, tens: Any, ones: Any) -> Any:
     textured = uv.shape[0] > 0
     n = offsets.shape[0] - 1
     out = np.empty(n * 3 + corners.shape[0] * (24 if textured else 12), np.uint8)
@@ -120,9 +131,7 @@ def _faces(corners: Any, uv: Any, offsets: Any) -> Any:
                     two = v - rest * 100
                     v = rest
                     k -= 2
-                    tens = two // 10
-                    out[k] = 48 + tens
-                    out[k + 1] = 48 + two - tens * 10
+                    out[k], out[k + 1] = tens[two], ones[two]
                 if k > at:
                     out[at] = 48 + v
                 at += count

@@ -21,7 +21,7 @@ from jukai.core.formats.common import (
     plural,
 )
 from jukai.core.geometry.arrays import concatenated_ranges
-from jukai.core.geometry.kernels import kernel
+from jukai.core.geometry.kernels import FEW, kernel
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.triangulation import triangulate
 
@@ -272,11 +272,17 @@ def _alike(data: bytes, at: int, e: _Element, order: str, found: _Found | None) 
     row = np.dtype([("n", count_type), ("list", order + p.type, (k,))])
     if e.count * row.itemsize > len(data) - at:
         return None
-    table = np.frombuffer(data, row, e.count, at)
-    if not (table["n"] == k).all():
+    if row.itemsize == 1 + 4 * k and k in (3, 4) and p.type == "i4" and order == "<" and e.count * k > FEW:
+        from jukai.core.formats._ply_fast import rows_alike
+
+        values = rows_alike(data, at, e.count, k)
+    else:
+        table = np.frombuffer(data, row, e.count, at)
+        values = table["list"].reshape(-1) if (table["n"] == k).all() else None
+    if values is None:
         return None
     if found is not None:
-        _take_faces(found, table["list"].reshape(-1), np.full(e.count, k), p)
+        _take_faces(found, values, np.full(e.count, k), p)
     return at + e.count * row.itemsize
 
 
