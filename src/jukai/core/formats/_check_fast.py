@@ -50,6 +50,6 @@ def check_mesh(points: Any, corners: Any, offsets: Any, limit: float) -> Any:
         # fails for what is not a number too
         good &= (abs(x) <= limit) & (abs(y) <= limit) & (abs(z) <= limit)
         if used[p]:
-            low = (x if x < low[0] else low[0], y if y < low[1] else low[1], z if z < low[2] else low[2])
-            high = (x if x > high[0] else high[0], y if y > high[1] else high[1], z if z > high[2] else high[2])
+            low = (min(low[0], x), min(low[1], y), min(low[2], z))
+            high = (max(high[0], x), max(high[1], y), max(high[2], z))
     return good, keep, lost, used, np.array((low, high))

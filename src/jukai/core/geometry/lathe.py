@@ -28,10 +28,12 @@ class Section:
     points : (k, 2) float64 (distance from the axis, height along it); counter-clockwise round the
         body, so that faces come out outward.
     closed : whether the last point is joined to the first (a ring that keeps off the axis).
+    bands : (group, chords) of the faces along the profile, first to last; all are ``walls`` without.
     """
 
     points: Floats
     closed: bool = False
+    bands: tuple[tuple[str, int], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -144,7 +146,7 @@ def _turn_one(build: MeshBuilder, section: Section, turning: Turning) -> None:
         flat = places.reshape(-1, 3)
     base = build.add_points(flat)
     rings = [_Ring(int(base + f), bool(a)) for f, a in zip(first, on_axis, strict=True)]
-    _walls(build, pts, rings, section.closed, around, turning)
+    _walls(build, pts, rings, section, around, turning)
     if turning.ends == "open":
         return
     if turning.closes:
@@ -168,24 +170,34 @@ def _to_axis(pts: Floats, turning: Turning) -> Floats:
 
 
 def _walls(
-    build: MeshBuilder, pts: Floats, rings: Sequence[_Ring], closed: bool, around: int, turning: Turning
+    build: MeshBuilder, pts: Floats, rings: Sequence[_Ring], section: Section, around: int, turning: Turning
 ) -> None:
-    n = turning.sides
-    j = np.arange(n, dtype=np.int32)
-    nxt = np.where(j + 1 < around, j + 1, 0).astype(np.int32)
-    close_section = closed or (turning.rise != 0 and turning.ends != "open")
+    close_section = section.closed or (turning.rise != 0 and turning.ends != "open")
     spans = len(rings) - (0 if close_section else 1)
     to = [(i + 1) % len(rings) for i in range(spans)]
-    u = np.arange(n + 1) / n
     length = np.hypot(*(np.roll(pts, -1, axis=0) - pts).T)[:spans]
     v = np.concatenate([[0.0], np.cumsum(length)])
     v = v / (v[-1] or 1.0)
     v[-1] = 1.0
-    quads = np.array([i for i in range(spans) if not (rings[i].on_axis or rings[to[i]].on_axis)], dtype=np.int64)
+    first = 0
+    for group, count in section.bands or (("walls", spans),):
+        _band(build, [(rings[i], rings[to[i]]) for i in range(first, first + count)], v[first:], around, turning, group)
+        first += count
+
+
+def _band(
+    build: MeshBuilder, pairs: Sequence[tuple[_Ring, _Ring]], v: Floats, around: int, turning: Turning, group: str
+) -> None:
+    """Put faces between pairs of rings: four-sided ones first, then the triangles at the axis."""
+    n = turning.sides
+    j = np.arange(n, dtype=np.int32)
+    nxt = np.where(j + 1 < around, j + 1, 0).astype(np.int32)
+    u = np.arange(n + 1) / n
+    quads = np.array([i for i, (a, b) in enumerate(pairs) if not (a.on_axis or b.on_axis)], dtype=np.int64)
     if len(quads):
-        low = np.array([rings[i].first for i in quads], dtype=np.int32)[:, None]
-        high = np.array([rings[to[i]].first for i in quads], dtype=np.int32)[:, None]
-        corners, uv = build.room(len(quads) * n, 4, "walls")
+        low = np.array([pairs[i][0].first for i in quads], dtype=np.int32)[:, None]
+        high = np.array([pairs[i][1].first for i in quads], dtype=np.int32)[:, None]
+        corners, uv = build.room(len(quads) * n, 4, group)
         if len(quads) * n * 4 > FEW:
             quad_walls(low[:, 0], high[:, 0], n, around == n, u, v[quads], v[quads + 1], corners, uv)
         else:
@@ -199,16 +211,15 @@ def _walls(
             uv[:, :, 0, 1] = uv[:, :, 1, 1] = v[quads, None]
             uv[:, :, 2, 1] = uv[:, :, 3, 1] = v[quads + 1, None]
     middle = (u[:-1] + u[1:]) / 2
-    for i in range(spans):
-        a, b = rings[i], rings[to[i]]
+    for i, (a, b) in enumerate(pairs):
         if a.on_axis and not b.on_axis:
             corners3 = np.stack([np.full(n, a.first), b.first + nxt, b.first + j], axis=1)
             uv3 = np.stack([_uv(middle, v[i]), _uv(u[1:], v[i + 1]), _uv(u[:-1], v[i + 1])], axis=1)
-            build.add_faces(corners3, uv3, "walls")
+            build.add_faces(corners3, uv3, group)
         elif b.on_axis and not a.on_axis:
             corners3 = np.stack([a.first + j, a.first + nxt, np.full(n, b.first)], axis=1)
             uv3 = np.stack([_uv(u[:-1], v[i]), _uv(u[1:], v[i]), _uv(middle, v[i + 1])], axis=1)
-            build.add_faces(corners3, uv3, "walls")
+            build.add_faces(corners3, uv3, group)
 
 
 def _uv(u: Any, v: Any) -> Floats:

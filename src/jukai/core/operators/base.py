@@ -17,7 +17,7 @@ from jukai.core.geometry.frames import Frame, frame_along
 from jukai.core.geometry.measures import surface_centroid
 from jukai.core.geometry.mesh import Mesh
 
-__all__ = ["Along", "AxisSpec", "Callout", "Context", "Further", "Kind", "Note", "Operator", "OperatorValues", "Picked", "ProfileCurve", "Result",
+__all__ = ["Along", "AxisSpec", "Callout", "Context", "Further", "Kind", "Note", "Operator", "OperatorValues", "Picked", "Placing", "ProfileCurve", "Result",
            "chord_sides", "operator"]  # fmt: skip
 
 
@@ -108,6 +108,7 @@ class Context:
     blank_size : size of a shape that gives none, mm.
     face_limit : faces a part may have.
     files : bytes of imported files by name.
+    body : the body of the other part that a value names, if one does.
     on_progress, stop : where progress goes, and whether to stop.
     """
 
@@ -115,6 +116,7 @@ class Context:
     blank_size: float = 20.0
     face_limit: int = 2_000_000
     files: Mapping[str, bytes] = field(default_factory=dict)
+    body: Mesh | None = None
     on_progress: Callable[[str, float], None] | None = None
     stop: Callable[[], bool] | None = None
 
@@ -212,6 +214,27 @@ class Along:
         return self.value * length / 100 if self.share else self.value
 
 
+Extent = tuple[str, float]
+"""A value's address (``radius``, ``size/0``) and what it grows by per mm of an extent."""
+
+
+@dataclass(frozen=True, slots=True)
+class Placing:
+    """How a footprint drawn by hand, and then a height, become the numbers of a shape.
+
+    Attributes
+    ----------
+    wide, deep : what a footprint with sides gives.
+    radius : what the radius of a round footprint gives; one that has it is round.
+    up : what the height gives; None where the footprint settles everything.
+    """
+
+    wide: Extent | None = None
+    deep: Extent | None = None
+    radius: Extent | None = None
+    up: Extent | None = None
+
+
 @dataclass(frozen=True, slots=True)
 class Operator:
     """An operator as the registry keeps it."""
@@ -227,6 +250,7 @@ class Operator:
     synonyms: tuple[str, ...]
     version: int
     description: str
+    placing: Placing | None = None
 
 
 _FOUND: dict[str, Operator] = {}
@@ -243,12 +267,14 @@ def operator(
     groups: Sequence[str] = (),
     synonyms: Sequence[str] = (),
     version: int = 1,
+    placing: Placing | None = None,
 ) -> Callable[[Callable[..., Result]], Callable[..., Result]]:
     """Register a function as an operator.
 
     ``sentence`` is what a person reads: ``{key}`` stands for a value, ``{a|b}`` for whichever of
     two is given. ``quiet`` is the second sentence with the less used values. Raise ``version`` when
-    the result for the same values changes, so that nothing stale is taken from a cache.
+    the result for the same values changes, so that nothing stale is taken from a cache. ``placing``
+    is given by shapes whose numbers can be drawn.
     """
 
     def register(function: Callable[..., Result]) -> Callable[..., Result]:
@@ -257,7 +283,7 @@ def operator(
         title = name or id.replace("_", " ").capitalize()
         text = (function.__doc__ or values.__doc__ or "").strip().split("\n")[0]
         _FOUND[id] = Operator(
-            id, kind, title, sentence, quiet, values, function, tuple(groups), tuple(synonyms), version, text
+            id, kind, title, sentence, quiet, values, function, tuple(groups), tuple(synonyms), version, text, placing
         )
         return function
 

@@ -6,6 +6,7 @@ import importlib
 import pkgutil
 import re
 from collections.abc import Mapping
+from dataclasses import asdict
 from functools import cache
 from pathlib import Path
 from types import MappingProxyType
@@ -64,6 +65,7 @@ def describe(op: Operator) -> dict[str, Any]:
         "groups": list(op.groups),
         "synonyms": list(op.synonyms),
         "version": op.version,
+        "placing": None if op.placing is None else asdict(op.placing),
         "values": describe_values(op.values),
         "schema": written_schema(op.values),
     }

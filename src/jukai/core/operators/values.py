@@ -12,7 +12,7 @@ from pydantic.fields import FieldInfo
 from jukai.core.operators.base import OperatorValues
 
 __all__ = ["ValueSpec", "along", "angle", "axis", "choice", "count", "curve", "describe_values", "file_name", "finish", "further", "length",
-           "pick", "share", "spec_of", "switch", "vector", "written_schema"]  # fmt: skip
+           "part", "part_step", "pick", "share", "spec_of", "switch", "vector", "written_schema"]  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -21,13 +21,15 @@ class ValueSpec:
 
     Attributes
     ----------
-    kind : ``length``, ``angle``, ``count``, ``share``, ``choice``, ``switch``, ``vector`` (three
-        lengths), ``counts`` (three counts), ``axis``, ``along``, ``curve``, ``file``, ``pick``, ``finish`` or ``further`` (picks, each with a length).
+    kind : ``length``, ``angle``, ``count``, ``share``, ``choice``, ``switch``, ``vector`` (lengths along the
+        axes), ``counts`` (counts along them), ``axis``, ``along``, ``curve``, ``file``, ``part``, ``step`` (of the
+        part named beside it), ``pick``, ``finish`` or ``further`` (picks, each with a length).
     unit : as shown behind the number.
     of : what a pick may be of: ``points``, ``edges``, ``faces``; the first is the default.
     choices : (value, words) of a choice; of a switch the sentences for on and off.
     otherwise : in words, what is taken when it is left out.
     instead_of : the other key of a pair of which one is given.
+    axes : how many numbers a vector has.
     """
 
     kind: str
@@ -36,6 +38,7 @@ class ValueSpec:
     otherwise: str = ""
     instead_of: str = ""
     of: tuple[str, ...] = ()
+    axes: int = 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,11 +91,20 @@ def switch(description: str, *, default: bool, on: str, off: str) -> Any:
     return _field(ValueSpec("switch", choices=((True, on), (False, off))), default, description)
 
 
-def vector(description: str, *, counts: bool = False, default: Any = None, otherwise: str = "") -> Any:
-    """Declare three lengths, or three counts."""
-    return _field(
-        ValueSpec("counts" if counts else "vector", "" if counts else "mm", (), otherwise), default, description
-    )
+def vector(description: str, *, counts: bool = False, axes: int = 3, default: Any = None, otherwise: str = "") -> Any:
+    """Declare lengths, or counts, along the first ``axes`` axes."""
+    kind, unit = ("counts", "") if counts else ("vector", "mm")
+    return _field(ValueSpec(kind, unit, (), otherwise, axes=axes), default, description)
+
+
+def part(description: str) -> Any:
+    """Declare another part of the bench, by its id."""
+    return _field(ValueSpec("part"), ..., description)
+
+
+def part_step(description: str, *, otherwise: str) -> Any:
+    """Declare a step of the part that another value names."""
+    return _field(ValueSpec("step", otherwise=otherwise), None, description)
 
 
 def axis(description: str, *, default: Any) -> Any:
@@ -165,6 +177,7 @@ def describe_values(values: type[OperatorValues]) -> list[dict[str, Any]]:
                 "most": _limit(info, "le", "lt"),
                 "choices": [{"value": v, "words": w} for v, w in spec.choices],
                 "of": list(spec.of),
+                "axes": spec.axes,
             }
         )
     return out
@@ -174,6 +187,7 @@ MOST_FURTHER = 12
 """Further picks that a step may have."""
 _NUMBER = {"type": ["number", "string"], "description": "a number or a formula"}
 _THREE = {"type": "array", "items": _NUMBER, "minItems": 3, "maxItems": 3}
+_TWO = {"type": "array", "items": _NUMBER, "minItems": 2, "maxItems": 2}
 _PICK: dict[str, Any] = {
     "type": "object",
     "description": "a rule, or several joined: see docs/file-format.md",
@@ -191,6 +205,7 @@ _PICK: dict[str, Any] = {
 _WRITTEN: dict[str, dict[str, Any]] = {
     "length": _NUMBER, "angle": _NUMBER, "count": _NUMBER, "share": _NUMBER, "along": _NUMBER,
     "vector": _THREE, "counts": _THREE, "switch": {"type": "boolean"}, "curve": {"type": "string"}, "file": {"type": "string"},
+    "part": {"type": "string"}, "step": {"type": "string"},
     "finish": {"type": "string"}, "pick": _PICK,
     "further": {"type": "array", "maxItems": MOST_FURTHER,
                 "items": {"type": "object", "properties": {"pick": _PICK, "width": _NUMBER}, "required": ["pick", "width"],
@@ -207,6 +222,8 @@ def written_schema(values: type[OperatorValues]) -> dict[str, Any]:
         schema = (
             {"enum": [c["value"] for c in row["choices"]]} if row["kind"] == "choice" else dict(_WRITTEN[row["kind"]])
         )
+        if row["kind"] in ("vector", "counts") and row["axes"] == 2:
+            schema = dict(_TWO)
         schema |= {"description": row["description"], "x-kind": row["kind"]}
         if row["unit"]:
             schema["x-unit"] = row["unit"]

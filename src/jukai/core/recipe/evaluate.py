@@ -15,6 +15,7 @@ from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.placing import placed, placement_matrix
 from jukai.core.operators.base import Context, Kind, Note, Operator, Result
 from jukai.core.operators.registry import get_operator
+from jukai.core.operators.values import spec_of
 from jukai.core.recipe.bench import Bench, Part, Step
 from jukai.core.recipe.resolve import Resolved, Resolver
 
@@ -94,6 +95,19 @@ class _State:
     broken: bool = False
 
 
+@dataclass(frozen=True, slots=True)
+class _World:
+    """What the steps of a bench are worked out with; ``doing`` are the parts on the way, outermost first."""
+
+    bench: Bench
+    resolver: Resolver
+    cache: Cache | None
+    files: Mapping[str, bytes]
+    on_progress: Callable[[str, float], None] | None
+    stop: Callable[[], bool] | None
+    doing: tuple[Part, ...] = ()
+
+
 def evaluate(
     bench: Bench,
     part: str,
@@ -127,11 +141,15 @@ def evaluate(
     if found is None:
         known = ", ".join(p.name for p in bench.parts) or "none"
         raise ValueProblem(f"There is no part '{part}'.", field="part", hint=f"There is: {known}.")
+    world = _World(bench, resolver or Resolver(bench), cache, files or {}, on_progress, stop)
+    return _evaluate(world, found, upto)
+
+
+def _evaluate(world: _World, found: Part, upto: str | None) -> Evaluation:
     if upto is not None and all(s.id != upto for s in found.recipe):
         known = ", ".join(s.id for s in found.recipe) or "none"
         raise ValueProblem(f"There is no step '{upto}' in '{found.name}'.", field="upto", hint=f"There is: {known}.")
-    resolver = resolver or Resolver(bench)
-    files = files or {}
+    world = replace(world, doing=(*world.doing, found))
     state = _State(named={row.name: row.pick for row in found.picks})
     outcomes: list[StepOutcome] = []
     past = False
@@ -142,28 +160,32 @@ def evaluate(
         if not step.on:
             outcomes.append(StepOutcome(step, "off", state.mesh))
         else:
-            context = Context(step.id, bench.floor / 5, bench.face_limit, files, on_progress, stop)
-            context.checkpoint(0.0)
-            outcomes.append(_take(step, state, resolver, context, cache))
+            outcomes.append(_take(step, state, world))
         past = step.id == upto
-    matrix = _matrix(found, resolver)
+    matrix = _matrix(found, world.resolver)
     return Evaluation(found, tuple(outcomes), state.mesh, matrix, state.key)
 
 
-def _take(step: Step, state: _State, resolver: Resolver, context: Context, cache: Cache | None) -> StepOutcome:
+def _take(step: Step, state: _State, world: _World) -> StepOutcome:
     """Take one step: its outcome, with ``state`` moved on."""
+    context = Context(step.id, world.bench.floor / 5, world.bench.face_limit, world.files,
+                      on_progress=world.on_progress, stop=world.stop)  # fmt: skip
+    context.checkpoint(0.0)
     before = state.mesh.n_faces if state.mesh is not None else 0
     shown: Mapping[str, float] = {}
     try:
         op = get_operator(step.operator)
-        resolved = resolver.step(step, op, state.mesh, state.named)
+        resolved = world.resolver.step(step, op, state.mesh, state.named)
         shown = resolved.shown
-        key = _key(step, op, resolved, state.key, context)
-        result = cache.get(key) if cache is not None else None
+        other = _other(op, resolved, world)
+        if other is not None:
+            context.body = other.mesh
+        key = _key(step, op, resolved, state.key + (other.key if other else ""), context)
+        result = world.cache.get(key) if world.cache is not None else None
         if result is None:
             result = _run(op, resolved, state.mesh, context)
-            if cache is not None:
-                cache.put(key, result)
+            if world.cache is not None:
+                world.cache.put(key, result)
         state.mesh, state.key = result.mesh, key
         return StepOutcome(step, "done", result.mesh, result, shown, dict(result.used), (*resolved.notes, *result.notes),
                            faces_added=result.mesh.n_faces - before)  # fmt: skip
@@ -172,6 +194,33 @@ def _take(step: Step, state: _State, resolver: Resolver, context: Context, cache
     except CoreError as e:
         state.broken = True
         return StepOutcome(step, "failed", state.mesh, shown=shown, error=e)
+
+
+def _other(op: Operator, resolved: Resolved, world: _World) -> Evaluation | None:
+    """Return the part that a step is made from, worked out, if it is made from one."""
+    kinds = {name: spec_of(info).kind for name, info in op.values.model_fields.items()}
+    field_ = next((n for n, k in kinds.items() if k == "part"), None)
+    wanted = None if field_ is None else world.bench.part(getattr(resolved.values, field_))
+    if field_ is None or wanted is None:
+        return None
+    ring = [p.name for p in world.doing]
+    if any(p.id == wanted.id for p in world.doing):
+        ring = [*ring[[p.id for p in world.doing].index(wanted.id) :], wanted.name]
+        raise ValueProblem(
+            f"The parts follow each other in a circle: {' → '.join(ring)}.",
+            field=field_,
+            hint="Let one of them be made otherwise.",
+        )
+    upto = next((getattr(resolved.values, n) for n, k in kinds.items() if k == "step"), None)
+    try:
+        found = _evaluate(world, wanted, upto)
+    except ValueProblem as e:
+        raise ValueProblem(e.message, field=field_, hint=e.hint) from None
+    if found.error is not None:
+        raise ValueProblem(
+            f"'{wanted.name}' stops at an error: {found.error.message}", field=field_, hint=found.error.hint
+        )
+    return found
 
 
 def _run(op: Operator, resolved: Resolved, mesh: Mesh | None, context: Context) -> Result:

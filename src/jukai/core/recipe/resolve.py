@@ -263,6 +263,10 @@ class Resolver:
             return _rows(raw, name)
         if spec.kind == "finish":
             return self._finish(raw, name)
+        if spec.kind == "part":
+            return self._part(raw, name)
+        if spec.kind == "step":
+            return str(raw)
         if not isinstance(raw, str) or not raw or "/" in raw or "\\" in raw or raw.startswith("."):
             raise ValueProblem("A file is named without a folder.", field=name, hint="Put it beside the bench file.")
         return raw
@@ -270,9 +274,12 @@ class Resolver:
     def _vector(
         self, spec: ValueSpec, raw: Any, name: str, shown: dict[str, float], notes: list[Note]
     ) -> tuple[float, ...]:
-        if not isinstance(raw, list) or len(raw) != 3:
+        if not isinstance(raw, list) or len(raw) != spec.axes:
+            words = "two" if spec.axes == 2 else "three"
             raise ValueProblem(
-                f"{name.capitalize()} is a list of three numbers.", field=name, hint="For example [20, 20, 20]."
+                f"{name.replace('_', ' ').capitalize()} is a list of {words} numbers.",
+                field=name,
+                hint=f"For example {[20] * spec.axes}.",
             )
         out = []
         for i, part in enumerate(raw):
@@ -310,6 +317,13 @@ class Resolver:
                 f"There is no finish '{str(raw)[:60]}'.", field=name, hint=f"There is: {', '.join(known) or 'none'}."
             )
         return str(raw)
+
+    def _part(self, raw: Any, name: str) -> str:
+        part = self.bench.part(raw) if isinstance(raw, str) else None
+        if part is None:
+            known = ", ".join(f"{p.id} ({p.name})" for p in self.bench.parts[:8])
+            raise ValueProblem(f"There is no part '{str(raw)[:60]}' any more.", field=name, hint=f"There is: {known}.")
+        return part.id
 
     def _along(self, raw: Any, name: str, shown: dict[str, float]) -> Along:
         if isinstance(raw, str) and raw.rstrip().endswith("%"):

@@ -6,7 +6,7 @@ import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.building import box_mesh
-from jukai.core.operators.base import Callout, Context, Kind, OperatorValues, Result, operator
+from jukai.core.operators.base import Callout, Context, Kind, OperatorValues, Placing, Result, operator
 from jukai.core.operators.values import vector
 
 
@@ -26,7 +26,8 @@ class Values(OperatorValues):
     sentence="Set a box of {size}",
     quiet="Cut into {counts} faces.",
     groups=("left", "right", "front", "back", "bottom", "top"),
-    synonyms=("cube", "block", "cuboid", "brick"),
+    synonyms=("cube", "block", "cuboid", "brick", "plate"),
+    placing=Placing(wide=("size/0", 1), deep=("size/1", 1), up=("size/2", 1)),
 )
 def box(values: Values, context: Context) -> Result:
     """A box with as many faces along each side as wanted."""

@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from jukai.core.geometry.lathe import Section, Turning, count_faces, turn
-from jukai.core.operators.base import Callout, Context, Kind, OperatorValues, Result, chord_sides, operator
-from jukai.core.operators.values import choice, count, length
+from jukai.core.operators.base import Callout, Context, Kind, OperatorValues, Placing, Result, chord_sides, operator
+from jukai.core.operators.shapes import end_rings, ends
+from jukai.core.operators.values import count, length
 
 __all__ = ["Values", "cylinder"]
 
@@ -20,11 +21,8 @@ class Values(OperatorValues):
     height: float | None = length("From the floor to the top.", otherwise="a fifth of the bench's floor", gt=0, le=1e6)
     sides: int | None = count("Faces around.", otherwise="as many as the chord tolerance asks for", ge=3, le=1_000_000)
     rows: int = count("Faces along the height.", default=1, ge=1, le=1_000_000)
-    ends: str = choice(
-        "What closes the ends.",
-        (("flat_face", "flat faces"), ("fan", "fans"), ("rings", "rings"), ("open", "left open")),
-    )
-    end_rings: int = count("Rings of an end.", default=2, ge=1, le=100_000)
+    ends: str = ends()
+    end_rings: int = end_rings()
 
 
 @operator(
@@ -35,6 +33,7 @@ class Values(OperatorValues):
     quiet="In {rows} rows, ends {ends}, {end_rings} rings to an end.",
     groups=("walls", "start_cap", "end_cap"),
     synonyms=("tube", "rod", "disc", "pipe", "column"),
+    placing=Placing(radius=("radius", 1), up=("height", 1)),
 )
 def cylinder(values: Values, context: Context) -> Result:
     """A cylinder whose ends are flat faces, fans, rings or left open."""

@@ -1,0 +1,52 @@
+"""A live copy of another part."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from jukai.core.errors import ValueProblem
+from jukai.core.geometry.mesh import Lineage
+from jukai.core.geometry.placing import placed
+from jukai.core.operators.base import Context, Kind, OperatorValues, Result, operator
+from jukai.core.operators.values import part, part_step, switch
+
+__all__ = ["Values", "copy_of"]
+
+
+class Values(OperatorValues):
+    """A live copy of another part: it follows what is done there."""
+
+    part: str = part("The part that is copied.")
+    up_to_which_step: str | None = part_step("The last step of it that counts.", otherwise="its last step")
+    mirrored: bool = switch(
+        "Whether left and right are swapped.",
+        default=False,
+        on="Mirrored, left and right swapped.",
+        off="As it is, not mirrored.",
+    )
+
+
+@operator(
+    id="copy_of",
+    kind=Kind.BLANK,
+    values=Values,
+    name="Live copy",
+    sentence="Follow {part} up to {up_to_which_step}",
+    quiet="{mirrored}",
+    synonyms=("copy of", "instance", "link", "mirror part", "duplicate"),
+)
+def copy_of(values: Values, context: Context) -> Result:
+    """The body of another part in its own space, without that part's placement; its groups keep their names."""
+    mesh = context.body
+    if mesh is None or mesh.n_faces == 0:
+        raise ValueProblem("The part that is copied has no body.", field="part", hint="Switch on a shape in it.")
+    context.afford(mesh.n_faces, field="part")
+    if values.mirrored:
+        mesh = placed(mesh, np.diag([-1.0, 1.0, 1.0, 1.0]))
+    # its groups become groups of this step: the steps there are not of this recipe
+    names = [group for _, group, _ in mesh.lineage.rows]
+    known = list(dict.fromkeys(names))
+    lineage, base = Lineage().extended((context.step, name, -1) for name in known)
+    number = np.array([*(base + known.index(n) for n in names), -1], dtype=np.int32)
+    rows = np.full(mesh.n_faces, -1, np.int32) if mesh.face_lineage is None else number[mesh.face_lineage]
+    return Result(mesh.with_changes(lineage=lineage, face_lineage=rows))

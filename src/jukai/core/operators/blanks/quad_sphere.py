@@ -1,0 +1,54 @@
+"""A sphere without poles."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from jukai.core.geometry.building import box_mesh
+from jukai.core.geometry.frames import sincos
+from jukai.core.operators.base import Callout, Context, Kind, OperatorValues, Placing, Result, chord_sides, operator
+from jukai.core.operators.values import count, length
+
+__all__ = ["Values", "quad_sphere"]
+
+
+class Values(OperatorValues):
+    """A sphere of six patches, centred, standing on Z = 0."""
+
+    radius: float | None = length(
+        "From the middle to the points.", otherwise="a tenth of the bench's floor", gt=0, le=1e6
+    )
+    counts: int | None = count(
+        "Faces along each side of a patch.", otherwise="as many as the chord tolerance asks for", ge=1, le=5000
+    )
+
+
+@operator(
+    id="quad_sphere",
+    kind=Kind.BLANK,
+    values=Values,
+    sentence="Set a quad sphere of radius {radius}, its patches {counts} faces wide",
+    groups=("left", "right", "front", "back", "bottom", "top"),
+    synonyms=("ball", "sphere without poles", "round cube"),
+    placing=Placing(radius=("radius", 1)),
+)
+def quad_sphere(values: Values, context: Context) -> Result:
+    """A sphere of six four-sided patches, cut by planes through its middle at equal angles: no poles.
+
+    Source: the equiangular gnomonic grid (Ronchi, Iacono & Paolucci 1996).
+    """
+    radius = context.blank_size / 2 if values.radius is None else values.radius
+    counts = values.counts or 2 * math.ceil(chord_sides(radius, 2 * radius) / 8)  # even: points on the axes
+    context.afford(6 * counts * counts, field="counts")
+    mesh = box_mesh(np.full(3, 2.0), (counts,) * 3, context.step)
+    sine, cosine = sincos(45.0 * (mesh.points - np.array([0.0, 0.0, 1.0])))
+    way = sine / cosine
+    points = way * (radius / np.sqrt(np.einsum("ij,ij->i", way, way)))[:, None]
+    points[:, 2] += radius
+    callouts = (
+        Callout("values/radius", "radius", (0, 0, radius), (radius, 0, radius), (1, 0, 0)),
+        Callout("values/counts", "count", (0, -radius, radius), (0, -radius, radius), (1, 0, 0), 8 / (2 * radius)),
+    )
+    return Result(mesh.with_points(points), callouts=callouts, used={"radius": radius, "counts": counts})

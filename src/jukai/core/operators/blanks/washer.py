@@ -1,0 +1,93 @@
+"""A flat washer."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from jukai.core.errors import ValueProblem
+from jukai.core.geometry.lathe import Section, Turning, turn
+from jukai.core.operators.base import Callout, Context, Kind, OperatorValues, Placing, Result, chord_sides, operator
+from jukai.core.operators.shapes import Z_AXIS
+from jukai.core.operators.values import choice, count, length
+
+__all__ = ["SIZES", "Values", "washer"]
+
+SIZES = {
+    "M1.6": (1.7, 4, 0.3),
+    "M2": (2.2, 5, 0.3),
+    "M2.5": (2.7, 6, 0.5),
+    "M3": (3.2, 7, 0.5),
+    "M3.5": (3.7, 8, 0.5),
+    "M4": (4.3, 9, 0.8),
+    "M5": (5.3, 10, 1),
+    "M6": (6.4, 12, 1.6),
+    "M8": (8.4, 16, 1.6),
+    "M10": (10.5, 20, 2),
+    "M12": (13, 24, 2.5),
+    "M14": (15, 28, 2.5),
+    "M16": (17, 30, 3),
+    "M18": (19, 34, 3),
+    "M20": (21, 37, 3),
+    "M22": (23, 39, 3),
+    "M24": (25, 44, 4),
+    "M27": (28, 50, 4),
+    "M30": (31, 56, 4),
+    "M33": (34, 60, 5),
+    "M36": (37, 66, 5),
+    "M39": (42, 72, 6),
+    "M42": (45, 78, 8),
+    "M45": (48, 85, 8),
+    "M48": (52, 92, 8),
+    "M52": (56, 98, 8),
+    "M56": (62, 105, 10),
+    "M60": (66, 110, 10),
+    "M64": (70, 115, 10),
+}
+"""Hole, outer diameter and thickness, mm: ISO 7089 (from memory)."""
+
+
+class Values(OperatorValues):
+    """A flat washer, centred, lying on Z = 0."""
+
+    size: str = choice("The thread it is for.", (("M8", "M8"), *((s, s) for s in SIZES if s != "M8")))
+    inner: float | None = length("Diameter of the hole.", otherwise="the size's own", gt=0, le=1e6)
+    outer: float | None = length("Outer diameter.", otherwise="the size's own", gt=0, le=1e6)
+    thickness: float | None = length("How thick it is.", otherwise="the size's own", gt=0, le=1e6)
+    sides: int | None = count("Faces around.", otherwise="as many as the chord tolerance asks for", ge=3, le=1_000_000)
+
+
+@operator(
+    id="washer",
+    kind=Kind.BLANK,
+    values=Values,
+    sentence="Set a washer for {size}: hole {inner}, outer diameter {outer}, {thickness} thick",
+    quiet="In {sides} sides.",
+    groups=("walls", "hole", "bottom", "top"),
+    synonyms=("ring", "disc with a hole", "spacer", "shim"),
+    placing=Placing(radius=("outer", 2), up=("thickness", 1)),
+)
+def washer(values: Values, context: Context) -> Result:
+    """A flat washer after ISO 7089; a diameter or thickness of its own goes before the size's."""
+    inner, outer, thick = (
+        own if given is None else given
+        for given, own in zip((values.inner, values.outer, values.thickness), SIZES[values.size], strict=True)
+    )
+    if not inner < outer:
+        raise ValueProblem(
+            f"A hole of {inner:g} mm is not smaller than the outer diameter of {outer:g} mm.",
+            field="inner" if values.inner is not None else "outer",
+            hint="A smaller hole or a larger outer diameter would work.",
+        )
+    sides = values.sides or chord_sides(outer / 2, outer)
+    context.afford(4 * sides, field="sides")
+    a, b = inner / 2, outer / 2
+    ring = np.array([[a, 0], [b, 0], [b, thick], [a, thick]])
+    section = Section(ring, closed=True, bands=(("bottom", 1), ("walls", 1), ("top", 1), ("hole", 1)))
+    mesh = turn([section], Turning(sides=sides), context.step)
+    callouts = (
+        Callout("values/outer", "diameter", (-b, 0, thick), (b, 0, thick), (1, 0, 0), 2.0),
+        Callout("values/inner", "diameter", (0, -a, thick), (0, a, thick), (0, 1, 0), 2.0),
+        Callout("values/thickness", "length", (b, 0, 0), (b, 0, thick), (0, 0, 1)),
+    )
+    used = {"inner": inner, "outer": outer, "thickness": thick, "sides": sides}
+    return Result(mesh, callouts=callouts, used=used, axis=Z_AXIS)

@@ -1,0 +1,283 @@
+"""The ready shapes against closed forms and counting; solids.json and fasteners.json name their sources."""
+
+from __future__ import annotations
+
+import itertools
+import math
+import random
+import unittest
+from typing import Any
+
+import numpy as np
+
+from jukai.core.errors import CoreError
+from jukai.core.geometry.measures import area, face_normals, signed_volume
+from jukai.core.geometry.mesh import Mesh
+from jukai.core.operators.registry import operators
+from jukai.core.operators.values import describe_values
+from tests.common import check_sound, reference
+from tests.recipes import body, built
+
+SOLIDS = reference("solids.json")
+
+
+def shape(operator: str, **values: Any) -> Mesh:
+    mesh: Mesh = body({"operator": operator, **values})
+    return mesh
+
+
+def smooth(case: dict[str, Any], n: int) -> Mesh | None:
+    """Return a round body of the table cut into ``n`` sides, or None where no shape makes it."""
+    match case["shape"]:
+        case "cone frustum":
+            return shape("cone", bottom_radius=case["radius_bottom"], top_radius=case["radius_top"], height=case["height"],
+                         sides=n, rows=1)  # fmt: skip
+        case "capsule":
+            cap = case["cap_height"]
+            return shape("capsule", radius=case["radius"], length=case["cylinder_height"] + 2 * cap, cap_height=cap,
+                         sides=n, cap_rows=n // 4, rows=1)  # fmt: skip
+        case "torus":
+            return shape(
+                "torus", major_radius=case["ring_radius"], minor_radius=case["tube_radius"], sides=n, minor_sides=n
+            )
+        case "spheroid" | "ellipsoid":
+            half = case.get("half") or [case["radius"], case["radius"], case["half_height"]]
+            return shape("superellipsoid", half_sizes=half, exponent_around=1, exponent_up=1, sides=n, rows=n // 2)
+        case _:
+            return None
+
+
+class ClosedForms(unittest.TestCase):
+    def test_volumes_and_areas_converge_with_the_square_of_the_sides(self) -> None:
+        """Bodies of chords: the error falls by 4 when the chords are halved (the midpoint and chord rules, O(h²))."""
+        tried = 0
+        for case in SOLIDS["round"]["cases"]:
+            bodies = [smooth(case, n) for n in (24, 48, 96)]
+            if bodies[0] is None:
+                continue
+            tried += 1
+            for measure, exact in ((signed_volume, case["volume"]), (area, case["area"])):
+                with self.subTest(case=case, measure=measure.__name__):
+                    errors = [abs(measure(m) - exact) for m in bodies]
+                    self.assertLess(errors[2], 3e-3 * exact)
+                    for coarse, fine in itertools.pairwise(errors):
+                        self.assertAlmostEqual(coarse / fine, 4, delta=0.25)
+        self.assertGreaterEqual(tried, 12)
+
+    def test_faceted_volumes_are_exact(self) -> None:
+        tried = set()
+        for case in SOLIDS["faceted"]["cases"]:
+            n = case["n"]
+            match case["shape"].split(",")[0]:
+                case "cone frustum":
+                    mesh = shape("cone", bottom_radius=case["radius_bottom"], top_radius=case["radius_top"],
+                                 height=case["height"], sides=n)  # fmt: skip
+                case "sphere":
+                    mesh = shape("sphere", radius=case["radius"], sides=n, rows=case["rows"])
+                    self.assertEqual((mesh.n_points, mesh.n_faces), (case["V"], case["F"]))
+                case "capsule":
+                    length = case["cylinder_height"] + 2 * case["cap_height"]
+                    mesh = shape("capsule", radius=case["radius"], length=length, cap_height=case["cap_height"], sides=n,
+                                 cap_rows=case["rows_per_cap"])  # fmt: skip
+                case "torus":
+                    mesh = shape("torus", major_radius=case["ring_radius"], minor_radius=case["tube_radius"], sides=n,
+                                 minor_sides=case["m"])  # fmt: skip
+                    counts = (mesh.n_points, mesh.connectivity.n_edges, mesh.n_faces)
+                    self.assertEqual(counts, (case["V"], case["E"], case["F"]))
+                case _:
+                    continue
+            tried.add(case["shape"].split(",")[0])
+            check_sound(self, mesh)
+            self.assertAlmostEqual(signed_volume(mesh), case["volume"], delta=1e-12 * case["volume"])
+        self.assertEqual(len(tried), 4)
+
+    def test_superellipsoids_by_the_beta_function(self) -> None:
+        """Jaklic, Leonardis & Solina 2000: 2abc e1 e2 B(e1/2 + 1, e1) B(e2/2, e2/2); the table has the values."""
+        for case in SOLIDS["superellipsoid"]["cases"]:
+            with self.subTest(case=case):
+                errors = []
+                for n in (48, 96, 192):
+                    mesh = shape("superellipsoid", half_sizes=case["half"], exponent_up=case["e1"],
+                                 exponent_around=case["e2"], sides=n, rows=n // 2)  # fmt: skip
+                    check_sound(self, mesh)
+                    errors.append(abs(signed_volume(mesh) - case["volume"]) / case["volume"])
+                self.assertLess(errors[2], 1e-3)
+                if errors[0] > 1e-12:  # an octahedron is exact
+                    self.assertLess(errors[2], errors[0] / 8)
+
+    def test_exponents_at_their_ends(self) -> None:
+        box = shape("superellipsoid", half_sizes=[3, 2, 1], exponent_around=0, exponent_up=0, sides=48, rows=24)
+        self.assertAlmostEqual(signed_volume(box), 48, places=12)
+        octahedron = shape("superellipsoid", half_sizes=[3, 2, 1], exponent_around=2, exponent_up=2, sides=4, rows=2)
+        self.assertEqual((octahedron.n_points, octahedron.n_faces), (6, 8))
+        self.assertAlmostEqual(signed_volume(octahedron), 8, places=12)
+
+    def test_quad_spheres(self) -> None:
+        errors = []
+        for n in (4, 8, 16, 32):
+            mesh = shape("quad_sphere", radius=2, counts=n)
+            check_sound(self, mesh)
+            self.assertEqual((mesh.n_points, mesh.n_faces), (6 * n * n + 2, 6 * n * n))  # Euler: E = 2F
+            self.assertTrue((mesh.sides == 4).all())
+            valence = np.bincount(mesh.corners)
+            self.assertEqual(np.bincount(valence).tolist(), [0, 0, 0, 8, 6 * n * n - 6])  # no pole, eight corners
+            np.testing.assert_allclose(np.linalg.norm(mesh.points - [0, 0, 2], axis=1), 2, rtol=1e-15)
+            errors.append(32 / 3 * math.pi - signed_volume(mesh))
+        for coarse, fine in itertools.pairwise(errors):
+            self.assertAlmostEqual(coarse / fine, 4, delta=0.35)
+
+    def test_washers_have_the_sizes_of_the_standard(self) -> None:
+        for row in reference("fasteners.json")["washer"]["rows"]:
+            outcome = built({"operator": "washer", "size": row["size"], "sides": 48}).steps[0]
+            mesh = outcome.mesh
+            assert mesh is not None
+            check_sound(self, mesh)
+            np.testing.assert_array_equal(mesh.bounds[1] - mesh.bounds[0], [row["d2"], row["d2"], row["h"]])
+            facets = 48 / 2 * math.sin(2 * math.pi / 48)
+            exact = facets * (row["d2"] ** 2 - row["d1"] ** 2) / 4 * row["h"]
+            self.assertAlmostEqual(signed_volume(mesh), exact, delta=1e-12 * exact)
+        own = shape("washer", size="M8", inner=9, thickness=2)
+        np.testing.assert_array_equal(own.bounds, [[-8, -8, 0], [8, 8, 2]])
+
+
+class Standing(unittest.TestCase):
+    def test_bounds_are_exact(self) -> None:
+        r = 7.3
+        for mesh, size in (
+            (shape("sphere", radius=r, sides=16, rows=8), [2 * r, 2 * r, 2 * r]),
+            (shape("quad_sphere", radius=r, counts=6), [2 * r, 2 * r, 2 * r]),
+            (shape("cone", bottom_radius=r, height=11.1), [2 * r, 2 * r, 11.1]),
+            (shape("capsule", radius=r, length=31.7), [2 * r, 2 * r, 31.7]),
+            (shape("capsule", radius=r, length=31.7, cap_height=2.9), [2 * r, 2 * r, 31.7]),
+            (shape("torus", major_radius=9.1, minor_radius=1.3), [2 * (9.1 + 1.3), 2 * (9.1 + 1.3), 2.6]),
+            (shape("superellipsoid", half_sizes=[0.1, 2.3, 9.7]), [0.2, 4.6, 19.4]),
+            (shape("sheet", size=[0.1, 2.3], counts=[7, 3]), [0.1, 2.3, 0]),
+        ):
+            np.testing.assert_array_equal(mesh.bounds[1] - mesh.bounds[0], size)
+            np.testing.assert_array_equal(mesh.bounds[0], [-size[0] / 2, -size[1] / 2, 0])
+
+    def test_groups(self) -> None:
+        capsule = shape("capsule", radius=2, length=10, sides=16, cap_rows=3, rows=5)
+        self.assertEqual(capsule.groups(), {"end_cap": 48, "start_cap": 48, "walls": 80})
+        high = capsule.points[capsule.corners[capsule.offsets[:-1]], 2]
+        self.assertTrue((high[capsule.group_faces("s1", "end_cap")] >= 8 - 1e-12).all())
+        washer = shape("washer", sides=24)
+        for group, way in (("top", 1), ("bottom", -1)):
+            np.testing.assert_allclose(face_normals(washer)[washer.group_faces("s1", group), 2], way)
+        self.assertEqual(shape("quad_sphere", counts=3).groups(), dict.fromkeys(
+            ("back", "bottom", "front", "left", "right", "top"), 9))  # fmt: skip
+
+    def test_ends_of_a_cone(self) -> None:
+        for ends, caps in (("flat_face", 2), ("fan", 24), ("rings", 72), ("open", 0)):
+            mesh = shape("cone", bottom_radius=4, top_radius=2, height=5, sides=12, rows=3, ends=ends, end_rings=3)
+            self.assertEqual(mesh.n_faces, 36 + caps)
+            if ends != "open":
+                check_sound(self, mesh)
+        for radii in ((0, 3), (3, 0)):
+            apex = shape("cone", bottom_radius=radii[0], top_radius=radii[1], height=5, sides=12, rows=2)
+            check_sound(self, apex)
+            self.assertEqual(apex.n_points, 25)
+
+    def test_a_sheet_looks_up(self) -> None:
+        mesh = shape("sheet", size=[6, 4], counts=[3, 2])
+        np.testing.assert_allclose(face_normals(mesh), [[0, 0, 1]] * 6)
+        self.assertEqual((mesh.n_points, area(mesh)), (12, 24))
+
+
+class LiveCopies(unittest.TestCase):
+    CAPSULE = {"id": "p1", "name": "Weight", "recipe": [
+        {"id": "a", "operator": "capsule", "values": {"radius": "r", "length": 20, "sides": 24}},
+        {"id": "b", "operator": "bevel", "values": {"pick": {"rule": "sharper_than", "angle": 89}}}]}  # fmt: skip
+
+    def follow(self, *copies: dict[str, Any], **dimensions: Any) -> Any:
+        parts = [{"id": f"p{i}", "name": f"Copy {i}", "placement": {"move": [30, 0, 0]},
+                  "recipe": [{"id": "s1", "operator": "copy_of", "values": values}]} for i, values in enumerate(copies, 2)]  # fmt: skip
+        from jukai.core.recipe.bench import Bench
+        from jukai.core.recipe.evaluate import evaluate
+
+        rows = [{"name": k, "value": v} for k, v in ({"r": 3} | dimensions).items()]
+        bench = Bench.model_validate({"name": "T", "dimensions": rows, "parts": [self.CAPSULE, *parts]})
+        return [evaluate(bench, p.id) for p in bench.parts]
+
+    def test_a_copy_follows(self) -> None:
+        for r in (3, 5):
+            first, copy, early = self.follow({"part": "p1"}, {"part": "p1", "up_to_which_step": "a"}, r=r)
+            np.testing.assert_array_equal(copy.mesh.points, first.mesh.points)
+            self.assertEqual(copy.mesh.groups(), first.mesh.groups())
+            self.assertEqual(early.mesh.n_faces, first.steps[0].mesh.n_faces)
+        self.assertNotEqual(self.follow({"part": "p1"}, r=3)[1].key, self.follow({"part": "p1"}, r=5)[1].key)
+
+    def test_a_mirrored_copy_is_a_body(self) -> None:
+        first, copy = self.follow({"part": "p1", "mirrored": True})
+        check_sound(self, copy.mesh)
+        np.testing.assert_array_equal(np.sort(copy.mesh.points[:, 0]), np.sort(-first.mesh.points[:, 0]))
+        self.assertAlmostEqual(signed_volume(copy.mesh), signed_volume(first.mesh), places=9)
+
+    def test_what_cannot_be_followed_is_named(self) -> None:
+        for copies, words in (
+            (({"part": "p9"},), "no part 'p9'"),
+            (({"part": "p2"},), "circle: Copy 2 → Copy 2"),
+            (({"part": "p3"}, {"part": "p2"}), "circle: Copy 2 → Copy 3 → Copy 2"),
+            (({"part": "p1", "up_to_which_step": "zz"},), "no step 'zz'"),
+        ):
+            outcome = self.follow(*copies)[1]
+            self.assertIn(words, outcome.error.sentence())
+
+
+NUMBERS: dict[str, tuple[Any, ...]] = {
+    "length": (1e-4, 0.3, 5, 1e4), "count": (1, 2, 3, 5, 40), "share": (0, 0.05, 0.7, 1, 2, 3.5),
+    "vector": (0.05, 1, 1e3), "counts": (1, 2, 7),
+}  # fmt: skip
+
+
+class Sweep(unittest.TestCase):
+    """Every value of every shape: a closed, manifold, outward body, or an error with a name."""
+
+    def tried(self, operator: str, values: dict[str, Any]) -> bool:
+        try:
+            mesh = shape(operator, **values)
+        except CoreError as e:
+            self.assertTrue(e.field or e.code == "too_large", f"{operator} {values}: {e}")
+            return False
+        self.assertTrue(np.isfinite(mesh.points).all())
+        if operator != "sheet" and values.get("ends") != "open":
+            with self.subTest(operator=operator, values=values):
+                check_sound(self, mesh)
+        return True
+
+    def test_each_value_alone_and_by_chance(self) -> None:
+        chance = random.Random(4)
+        made = asked = 0
+        for operator in (
+            "box",
+            "sheet",
+            "cylinder",
+            "cone",
+            "capsule",
+            "sphere",
+            "quad_sphere",
+            "torus",
+            "superellipsoid",
+            "washer",
+        ):
+            specs = describe_values(operators()[operator].values)
+            drawn = {}
+            for spec in specs:
+                if spec["kind"] == "choice":
+                    drawn[spec["key"]] = [c["value"] for c in spec["choices"]]
+                elif spec["kind"] in ("vector", "counts"):
+                    drawn[spec["key"]] = [
+                        list(v) for v in itertools.product(NUMBERS[spec["kind"]], repeat=spec["axes"])
+                    ]
+                else:
+                    drawn[spec["key"]] = list(NUMBERS[spec["kind"]])
+            rows = [{k: v} for k, values in drawn.items() for v in values]
+            rows += [{k: chance.choice(v) for k, v in drawn.items() if chance.random() < 0.7} for _ in range(60)]
+            for values in rows:
+                asked += 1
+                made += self.tried(operator, values)
+        self.assertGreater(made, asked / 2)
+
+
+if __name__ == "__main__":
+    unittest.main()
