@@ -19,6 +19,7 @@ from jukai.core.formats.reading import format_of, read_mesh
 from jukai.core.formats.writing import ExportPart, write_parts, write_zip
 from jukai.core.geometry.soundness import soundness
 from jukai.core.operators.registry import first_values, get_operator
+from jukai.core.recipe.arranging import ARRANGING, arranged
 from jukai.core.recipe.bench import Bench, Finish
 from jukai.core.recipe.edits import apply_edit, edit_label, parse_edit, with_point_ids
 from jukai.core.recipe.report import part_report, soundness_report
@@ -155,7 +156,7 @@ class Benches:
         edit = parse_edit(data)
         bench = bench_from(document)
         label = edit_label(bench, edit)
-        changed = self._with_starting_numbers(bench_id, bench, edit)
+        changed = self._with_starting_numbers(bench_id, bench, self._on_bodies(bench_id, bench, edit))
         done = apply_edit(bench, changed)
         number = self.store.append(
             bench_id,
@@ -168,6 +169,13 @@ class Benches:
         )
         self.events.tell(bench_id, {"kind": "head", "revision": number, "author": author})
         return self._state(bench_id, number, done)
+
+    def _on_bodies(self, bench_id: str, bench: Bench, edit: Any) -> Any:
+        """Return an edit that needs the bodies as the placements it comes to."""
+        if edit.kind not in ARRANGING:
+            return edit
+        files = self.store.files(bench_id)
+        return arranged(bench, edit, lambda part: self.workshop.evaluate(bench, part, files))
 
     def _with_starting_numbers(self, bench_id: str, bench: Bench, edit: Any) -> Any:
         """Write the numbers that a new step begins with into it, so that they are there to be seen and changed."""
@@ -187,7 +195,8 @@ class Benches:
     def preview(self, bench_id: str, base: int, data: Any, author: str, part: str | None) -> BenchState | None:
         """Work out an edit without keeping it; None when a newer one came."""
         number, document = self.store.document(bench_id, base)
-        bench = apply_edit(bench_from(document), parse_edit(data))
+        before = bench_from(document)
+        bench = apply_edit(before, self._on_bodies(bench_id, before, parse_edit(data)))
         try:
             parts = self.workshop.views(
                 bench, self.store.files(bench_id), subject=f"{bench_id}/preview/{author}", only=part, only_newest=True
@@ -279,13 +288,23 @@ class Benches:
             )
         if evaluation.mesh is None or evaluation.mesh.n_faces == 0:
             raise ValueProblem(f"'{evaluation.part.name}' has no body yet.", hint="Give it a blank, and switch it on.")
+        if evaluation.part.reference:
+            raise ValueProblem(
+                f"'{evaluation.part.name}' is a reference: it is not handed over.", hint="Make a part of it first."
+            )
         mesh = evaluation.placed_mesh()
         report = part_report(evaluation) | {"soundness": soundness_report(soundness(mesh))}
         finish = bench.finish_of(evaluation.part)
         report["finish"] = finish.model_dump() if finish else None
         report["finishes"] = [f.model_dump() for f in bench.finishes if f.name in mesh.finishes]
         self.store.keep_baked(
-            bench_id, evaluation.part.id, evaluation.part.name, number, evaluation.key, report, mesh_to_bytes(mesh)
+            bench_id,
+            evaluation.part.id,
+            evaluation.part.name,
+            number,
+            evaluation.placed_key,
+            report,
+            mesh_to_bytes(mesh),
         )
         self.events.tell(bench_id, {"kind": "handover"})
         return next(b for b in self.store.baked(bench_id) if b.part == evaluation.part.id)
@@ -302,7 +321,7 @@ class Benches:
         for b in self.store.baked(bench_id):
             if bench.part(b.part) is not None:
                 try:
-                    out[b.part] = self.workshop.evaluate(bench, b.part, files).key
+                    out[b.part] = self.workshop.evaluate(bench, b.part, files).placed_key
                 except CoreError:
                     continue
         return out

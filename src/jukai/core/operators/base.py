@@ -256,7 +256,7 @@ class Operator:
 _FOUND: dict[str, Operator] = {}
 
 
-def operator(
+def operator(  # noqa: PLR0913 - what a file of an operator says once
     *,
     id: str,  # noqa: A002 - the word of the file format
     kind: Kind,

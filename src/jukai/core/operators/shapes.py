@@ -14,7 +14,8 @@ from jukai.core.operators.values import choice, count
 
 __all__ = ["Z_AXIS", "arc", "end_rings", "ends", "evenly", "near_square", "over_zero", "round_callouts"]
 
-MOST_ROWS = 1_000_000
+MOST_ROWS = 1000
+"""Rows that a needle is given by itself; more can be asked for."""
 Z_AXIS = (np.zeros(3), np.array([0.0, 0.0, 1.0]))
 """The axis that round shapes turn about, to be drawn."""
 

@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, StringConstraints, model_validator
 
 __all__ = [
+    "SIDES",
     "Bench",
     "Curve",
     "CurvePoint",
@@ -18,6 +19,7 @@ __all__ = [
     "Part",
     "Placement",
     "Sampling",
+    "Side",
     "Step",
 ]
 
@@ -79,12 +81,23 @@ class Sampling(_Model):
         return self
 
 
-class Placement(_Model):
-    """Where something stands: scaled, then turned about the fixed X, Y, Z in that order, then moved."""
+SIDES = ("left", "right", "front", "back", "bottom", "top")
+"""The six sides of a body on the bench: -X, +X, -Y, +Y, -Z, +Z."""
+Side = Literal["left", "right", "front", "back", "bottom", "top"]
 
-    move: Point3 = [0, 0, 0]
-    turn: Point3 = [0, 0, 0]
+
+class Placement(_Model):
+    """Where something stands: scaled and then turned about its zero point, in the order of the fixed X, Y, Z, then moved."""
+
+    move: Point3 = Field([0, 0, 0], description="where the zero point stands on the bench, mm")
+    turn: Point3 = Field([0, 0, 0], description="degrees about the fixed X, Y, Z, in that order")
     scale: Point3 = [1, 1, 1]
+    zero: Point3 = Field([0, 0, 0], description="the zero point, in the part's own space, mm")
+    extents: dict[Side, Number] = Field(
+        default_factory=dict,
+        description="where sides of the body reach to on the bench, mm: of one side along an axis the body is moved there, "
+        "of both it is stretched between them",
+    )
 
 
 class Curve(_Model):
@@ -122,8 +135,13 @@ class Part(_Model):
     id: Id
     name: Name
     finish: Annotated[str, StringConstraints(max_length=200)] | None = None
+    heading: Annotated[str, StringConstraints(max_length=200)] | None = Field(
+        None, description="the heading of the list it stands under"
+    )
     hidden: bool = False
     locked: bool = False
+    see_through: bool = False
+    reference: bool = Field(default=False, description="only there to fit against: never changed, never handed over")
     placement: Placement = Field(default_factory=Placement)
     picks: list[NamedPick] = Field(default_factory=list, max_length=200)
     recipe: list[Step] = Field(max_length=1000)

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from jukai.core.errors import ValueProblem
-from jukai.core.recipe.bench import Curve, Finish, Id, Name, Number, Placement, Point2, Sampling
+from jukai.core.recipe.bench import Curve, Finish, Id, Name, Number, Placement, Point2, Point3, Sampling, Side
 
 __all__ = ["Edit", "parse_edit"]
 
@@ -125,6 +125,8 @@ class AddPart(_Edit):
     values: dict[str, Any] = Field(default_factory=dict)
     curve: Curve | None = None
     finish: str | None = None
+    placement: Placement | None = None
+    reference: bool = False
 
 
 class SetPart(_Edit):
@@ -134,16 +136,20 @@ class SetPart(_Edit):
     part: Id
     name: Name | None = None
     finish: str | None = None
+    heading: str | None = Field(None, max_length=200, description="empty for none")
     hidden: bool | None = None
     locked: bool | None = None
+    see_through: bool | None = None
+    reference: bool | None = None
     placement: Placement | None = None
 
 
 class RemovePart(_Edit):
-    """Take a part off the bench, and the curves only it uses."""
+    """Take a part off the bench, others with it, and the curves only they use."""
 
     kind: Literal["remove_part"] = "remove_part"
     part: Id
+    others: list[Id] = Field(default_factory=list, max_length=500)
 
 
 class CopyPart(_Edit):
@@ -153,6 +159,59 @@ class CopyPart(_Edit):
     part: Id
     copy_id: Id
     curve_ids: dict[Id, Id] = Field(default_factory=dict)
+    placement: Placement | None = None
+
+
+class PlaceParts(_Edit):
+    """Place several parts at once; ``what`` says in a word what was done with them."""
+
+    kind: Literal["place_parts"] = "place_parts"
+    placements: dict[Id, Placement] = Field(min_length=1, max_length=500)
+    what: str = Field("placement", max_length=40)
+
+
+class SetExtent(_Edit):
+    """Let a side of a part reach to a place: moved there whole, or stretched while the other side stays. Null lets go."""
+
+    kind: Literal["set_extent"] = "set_extent"
+    part: Id
+    side: Side
+    at: Number | None = None
+    how: Literal["moved", "stretched"] = "moved"
+
+
+class SetZero(_Edit):
+    """Put a part's zero point elsewhere in it; the body stays where it is."""
+
+    kind: Literal["set_zero"] = "set_zero"
+    part: Id
+    at: Literal["base", "middle", "own"] | Point3
+
+
+class LineUp(_Edit):
+    """Line parts up with one of them: by a side, or by their middles along an axis."""
+
+    kind: Literal["line_up"] = "line_up"
+    parts: list[Id] = Field(min_length=2, max_length=500)
+    to: Id
+    by: Side | Literal["middle_x", "middle_y", "middle_z"]
+
+
+class SpreadParts(_Edit):
+    """Spread parts evenly along an axis: the outermost stay, the gaps between all become the same."""
+
+    kind: Literal["spread_parts"] = "spread_parts"
+    parts: list[Id] = Field(min_length=3, max_length=500)
+    along: Literal["x", "y", "z"]
+
+
+class BringPart(_Edit):
+    """Bring a part to another one: zero point to zero point, or middle to middle."""
+
+    kind: Literal["bring_part"] = "bring_part"
+    part: Id
+    to: Id
+    by: Literal["zero", "middle"] = "zero"
 
 
 class MovePart(_Edit):
@@ -213,7 +272,8 @@ class SetFinish(_Edit):
 
 Edit = Annotated[
     SetValue | SetStep | AddStep | RemoveStep | MoveStep | CopyStep | SetPoint | AddPoint | RemovePoint | SetCurve
-    | AddPart | SetPart | RemovePart | CopyPart | MovePart | SetPick | SetDimension | RenameDimension | RemoveDimension | SetBench | SetFinish,
+    | AddPart | SetPart | RemovePart | CopyPart | MovePart | PlaceParts | SetExtent | SetZero | LineUp | SpreadParts | BringPart
+    | SetPick | SetDimension | RenameDimension | RemoveDimension | SetBench | SetFinish,
     Field(discriminator="kind"),
 ]  # fmt: skip
 _ADAPTER: TypeAdapter[Any] = TypeAdapter(Edit)

@@ -2,26 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterator, Sequence
-from typing import Any, TypeVar
+from collections.abc import Callable, Collection, Iterator
+from typing import Any
 
-from pydantic import BaseModel, ValidationError
+from pydantic import ValidationError
 
 from jukai.core.errors import CoreError, FormulaError, ValueProblem
 from jukai.core.operators.registry import get_operator, operators
 from jukai.core.operators.values import spec_of
+from jukai.core.recipe import part_edits
 from jukai.core.recipe.bench import Bench, Curve, CurvePoint, NamedNumber, NamedPick, Part, Step
 from jukai.core.recipe.edit_kinds import (
-    AddPart,
     AddPoint,
     AddStep,
-    CopyPart,
     CopyStep,
     Edit,
-    MovePart,
     MoveStep,
     RemoveDimension,
-    RemovePart,
     RemovePoint,
     RemoveStep,
     RenameDimension,
@@ -29,23 +26,19 @@ from jukai.core.recipe.edit_kinds import (
     SetCurve,
     SetDimension,
     SetFinish,
-    SetPart,
     SetPick,
     SetPoint,
     SetStep,
     SetValue,
     parse_edit,
 )  # fmt: skip
+from jukai.core.recipe.editing import find, given, insert, with_part, with_point_ids
 from jukai.core.recipe.formulas import check_name, parse, rename_in_formula
-from jukai.core.recipe.resolve import point_ids
 
 __all__ = ["Edit", "apply_edit", "edit_label", "parse_edit", "with_point_ids"]
 
 
 # -- applying -----------------------------------------------------------------------------------
-T = TypeVar("T", Part, Step, Curve, CurvePoint)
-
-
 def apply_edit(bench: Bench, edit: Any) -> Bench:
     """Return the bench with an edit done.
 
@@ -54,6 +47,7 @@ def apply_edit(bench: Bench, edit: Any) -> Bench:
     ValueProblem
         When what it addresses is not there, or the result would be no valid bench.
     """
+    part_edits.refuse_changing(bench, edit)
     changed = _APPLY[edit.kind](bench, edit)
     try:
         return Bench.model_validate(changed.model_dump(by_alias=True))
@@ -62,36 +56,13 @@ def apply_edit(bench: Bench, edit: Any) -> Bench:
         raise ValueProblem(f"{str(first['msg']).removeprefix('Value error, ').capitalize()}.") from None
 
 
-def with_point_ids(bench: Bench) -> Bench:
-    """Return the bench with an id on every point of its curves, so that edits can address them."""
-    curves = []
-    for c in bench.curves:
-        points = [p.model_copy(update={"id": i}) for p, i in zip(c.points, point_ids(c), strict=True)]
-        curves.append(c.model_copy(update={"points": points}))
-    return bench.model_copy(update={"curves": curves})
-
-
-def _find(rows: Sequence[T], wanted: str, what: str) -> int:
-    for i, row in enumerate(rows):
-        if row.id == wanted:
-            return i
-    raise ValueProblem(f"{what} '{wanted}' is not there any more.", hint="It may have been removed in another window.")
-
-
-def _with_part(bench: Bench, part: str, change: Callable[[Part], Part]) -> Bench:
-    at = _find(bench.parts, part, "Part")
-    parts = list(bench.parts)
-    parts[at] = change(parts[at])
-    return bench.model_copy(update={"parts": parts})
-
-
 def _with_recipe(bench: Bench, part: str, change: Callable[[list[Step]], list[Step]]) -> Bench:
-    return _with_part(bench, part, lambda p: p.model_copy(update={"recipe": change(list(p.recipe))}))
+    return with_part(bench, part, lambda p: p.model_copy(update={"recipe": change(list(p.recipe))}))
 
 
 def _with_step(bench: Bench, part: str, step: str, change: Callable[[Step], Step]) -> Bench:
     def recipe(steps: list[Step]) -> list[Step]:
-        at = _find(steps, step, "Step")
+        at = find(steps, step, "Step")
         steps[at] = change(steps[at])
         return steps
 
@@ -99,21 +70,10 @@ def _with_step(bench: Bench, part: str, step: str, change: Callable[[Step], Step
 
 
 def _with_curve(bench: Bench, curve: str, change: Callable[[Curve], Curve]) -> Bench:
-    at = _find(bench.curves, curve, "Curve")
+    at = find(bench.curves, curve, "Curve")
     curves = list(bench.curves)
     curves[at] = change(curves[at])
     return bench.model_copy(update={"curves": curves})
-
-
-def _insert(rows: list[T], row: T, after: str | None, what: str) -> list[T]:
-    if any(r.id == row.id for r in rows):
-        raise ValueProblem(f"{what} '{row.id}' is there already.")
-    rows.insert(0 if after is None else _find(rows, after, what) + 1, row)
-    return rows
-
-
-def _given(edit: BaseModel, *names: str) -> dict[str, Any]:
-    return {n: getattr(edit, n) for n in names if getattr(edit, n) is not None}
 
 
 def _set_value(bench: Bench, e: SetValue) -> Bench:
@@ -136,7 +96,7 @@ def _set_value(bench: Bench, e: SetValue) -> Bench:
 
 
 def _set_step(bench: Bench, e: SetStep) -> Bench:
-    update = _given(e, "on", "name")
+    update = given(e, "on", "name")
     if e.name is not None:
         update["name"] = e.name.strip() or None
     return _with_step(bench, e.part, e.step, lambda s: s.model_copy(update=update))
@@ -145,12 +105,12 @@ def _set_step(bench: Bench, e: SetStep) -> Bench:
 def _add_step(bench: Bench, e: AddStep) -> Bench:
     get_operator(e.operator)
     step = Step(id=e.step, operator=e.operator, values=e.values)
-    return _with_recipe(bench, e.part, lambda steps: _insert(steps, step, e.after, "Step"))
+    return _with_recipe(bench, e.part, lambda steps: insert(steps, step, e.after, "Step"))
 
 
 def _remove_step(bench: Bench, e: RemoveStep) -> Bench:
     def change(steps: list[Step]) -> list[Step]:
-        del steps[_find(steps, e.step, "Step")]
+        del steps[find(steps, e.step, "Step")]
         return steps
 
     return _with_recipe(bench, e.part, change)
@@ -158,16 +118,16 @@ def _remove_step(bench: Bench, e: RemoveStep) -> Bench:
 
 def _move_step(bench: Bench, e: MoveStep) -> Bench:
     def change(steps: list[Step]) -> list[Step]:
-        step = steps.pop(_find(steps, e.step, "Step"))
-        return _insert(steps, step, e.after, "Step")
+        step = steps.pop(find(steps, e.step, "Step"))
+        return insert(steps, step, e.after, "Step")
 
     return _with_recipe(bench, e.part, change)
 
 
 def _copy_step(bench: Bench, e: CopyStep) -> Bench:
     def change(steps: list[Step]) -> list[Step]:
-        step = steps[_find(steps, e.step, "Step")]
-        return _insert(steps, step.model_copy(update={"id": e.copy_id}), e.step, "Step")
+        step = steps[find(steps, e.step, "Step")]
+        return insert(steps, step.model_copy(update={"id": e.copy_id}), e.step, "Step")
 
     return _with_recipe(bench, e.part, change)
 
@@ -178,8 +138,8 @@ def _with_point(bench: Bench, curve: str, change: Callable[[list[CurvePoint]], l
 
 def _set_point(bench: Bench, e: SetPoint) -> Bench:
     def change(points: list[CurvePoint]) -> list[CurvePoint]:
-        at = _find(points, e.point, "Point")
-        points[at] = points[at].model_copy(update=_given(e, "at", "fillet", "join", "out", "into"))
+        at = find(points, e.point, "Point")
+        points[at] = points[at].model_copy(update=given(e, "at", "fillet", "join", "out", "into"))
         if e.join == "bezier":
             _give_handles(points, at)
         return points
@@ -201,91 +161,21 @@ def _give_handles(points: list[CurvePoint], at: int) -> None:
 
 
 def _add_point(bench: Bench, e: AddPoint) -> Bench:
-    return _with_point(bench, e.curve, lambda pts: _insert(pts, CurvePoint(id=e.point, at=e.at), e.after, "Point"))
+    return _with_point(bench, e.curve, lambda pts: insert(pts, CurvePoint(id=e.point, at=e.at), e.after, "Point"))
 
 
 def _remove_point(bench: Bench, e: RemovePoint) -> Bench:
     def change(points: list[CurvePoint]) -> list[CurvePoint]:
         if len(points) <= 2:
             raise ValueProblem("A curve needs two points.", hint="Move the point instead.")
-        del points[_find(points, e.point, "Point")]
+        del points[find(points, e.point, "Point")]
         return points
 
     return _with_point(bench, e.curve, change)
 
 
 def _set_curve(bench: Bench, e: SetCurve) -> Bench:
-    return _with_curve(bench, e.curve, lambda c: c.model_copy(update=_given(e, "name", "closed", "sampling")))
-
-
-def _add_part(bench: Bench, e: AddPart) -> Bench:
-    get_operator(e.operator)
-    part = Part(
-        id=e.part,
-        name=_free_name(bench, e.name),
-        finish=e.finish,
-        recipe=[Step(id=e.step, operator=e.operator, values=e.values)],
-    )
-    curves = [*bench.curves, e.curve] if e.curve is not None else bench.curves
-    return with_point_ids(bench.model_copy(update={"parts": [*bench.parts, part], "curves": curves}))
-
-
-def _free_name(bench: Bench, name: str) -> str:
-    taken = {p.name for p in bench.parts}
-    n = 2
-    out = name
-    while out in taken:
-        out = f"{name} {n}"
-        n += 1
-    return out
-
-
-def _set_part(bench: Bench, e: SetPart) -> Bench:
-    update = _given(e, "name", "finish", "hidden", "locked", "placement")
-    if e.finish is not None and all(f.name != e.finish for f in bench.finishes):
-        raise ValueProblem(f"There is no finish '{e.finish}'.", field="finish")
-    return _with_part(bench, e.part, lambda p: p.model_copy(update=update))
-
-
-def _curves_of(part: Part) -> set[str]:
-    out = set()
-    for step in part.recipe:
-        op = operators().get(step.operator)
-        for name, info in op.values.model_fields.items() if op else ():
-            if spec_of(info).kind == "curve" and isinstance(step.values.get(name), str):
-                out.add(step.values[name])
-    return out
-
-
-def _remove_part(bench: Bench, e: RemovePart) -> Bench:
-    at = _find(bench.parts, e.part, "Part")
-    rest = [p for i, p in enumerate(bench.parts) if i != at]
-    orphans = _curves_of(bench.parts[at]) - {c for p in rest for c in _curves_of(p)}
-    return bench.model_copy(update={"parts": rest, "curves": [c for c in bench.curves if c.id not in orphans]})
-
-
-def _copy_part(bench: Bench, e: CopyPart) -> Bench:
-    part = bench.parts[_find(bench.parts, e.part, "Part")]
-    copies = [
-        c.model_copy(update={"id": e.curve_ids[c.id], "name": f"{c.name}, copy"})
-        for c in bench.curves
-        if c.id in e.curve_ids
-    ]
-    curves = [*bench.curves, *copies]
-    recipe = [
-        s.model_copy(
-            update={"values": {k: e.curve_ids.get(v, v) if isinstance(v, str) else v for k, v in s.values.items()}}
-        )
-        for s in part.recipe
-    ]
-    copy = part.model_copy(update={"id": e.copy_id, "name": _free_name(bench, part.name), "recipe": recipe})
-    return bench.model_copy(update={"parts": _insert(list(bench.parts), copy, e.part, "Part"), "curves": curves})
-
-
-def _move_part(bench: Bench, e: MovePart) -> Bench:
-    parts = list(bench.parts)
-    part = parts.pop(_find(parts, e.part, "Part"))
-    return bench.model_copy(update={"parts": _insert(parts, part, e.after, "Part")})
+    return _with_curve(bench, e.curve, lambda c: c.model_copy(update=given(e, "name", "closed", "sampling")))
 
 
 def _set_dimension(bench: Bench, e: SetDimension) -> Bench:
@@ -384,7 +274,7 @@ def _set_pick(bench: Bench, e: SetPick) -> Bench:
             raise ValueProblem(f"'{e.name}' is used in {where}.", hint="Choose another rule there first.")
         return part.model_copy(update={"picks": rest})
 
-    return _with_part(bench, e.part, change)
+    return with_part(bench, e.part, change)
 
 
 def _uses_pick(node: Any, name: str) -> bool:
@@ -396,7 +286,7 @@ def _uses_pick(node: Any, name: str) -> bool:
 
 
 def _set_bench(bench: Bench, e: SetBench) -> Bench:
-    return bench.model_copy(update=_given(e, "name", "floor", "face_limit"))
+    return bench.model_copy(update=given(e, "name", "floor", "face_limit"))
 
 
 def _set_finish(bench: Bench, e: SetFinish) -> Bench:
@@ -407,7 +297,7 @@ def _set_finish(bench: Bench, e: SetFinish) -> Bench:
 _APPLY: dict[str, Callable[[Bench, Any], Bench]] = {
     "set_value": _set_value, "set_step": _set_step, "add_step": _add_step, "remove_step": _remove_step, "move_step": _move_step,
     "copy_step": _copy_step, "set_point": _set_point, "add_point": _add_point, "remove_point": _remove_point, "set_curve": _set_curve,
-    "add_part": _add_part, "set_part": _set_part, "remove_part": _remove_part, "copy_part": _copy_part, "move_part": _move_part, "set_pick": _set_pick,
+    **part_edits.APPLY, "set_pick": _set_pick,
     "set_dimension": _set_dimension, "rename_dimension": _rename_dimension, "remove_dimension": _remove_dimension,
     "set_bench": _set_bench, "set_finish": _set_finish,
 }  # fmt: skip
@@ -418,7 +308,7 @@ def edit_label(bench: Bench, edit: Any) -> str:
     """Return what an edit is called in the history: ``twist turn``, ``fillet of point 3``."""
     try:
         return _label(bench, edit)
-    except (CoreError, StopIteration):
+    except (CoreError, StopIteration, KeyError):
         return str(edit.kind).replace("_", " ")
 
 
@@ -428,6 +318,8 @@ def _step_name(bench: Bench, part: str, step: str) -> str:
 
 
 def _label(bench: Bench, e: Any) -> str:
+    if e.kind in part_edits.APPLY:
+        return part_edits.label(bench, e)
     match e.kind:
         case "set_value":
             return f"{_step_name(bench, e.part, e.step)} {e.key.replace('_', ' ')}"
@@ -453,14 +345,6 @@ def _label(bench: Bench, e: Any) -> str:
             return e.kind.replace("_", " a ").replace("remove a", "remove a")
         case "set_curve":
             return "profile " + ("name" if e.name else "closing" if e.closed is not None else "sampling")
-        case "add_part":
-            return f"add {e.name}"
-        case "set_part" | "remove_part" | "copy_part" | "move_part":
-            part = next(p for p in bench.parts if p.id == e.part)
-            what = next(
-                (n for n in ("name", "finish", "hidden", "locked", "placement") if getattr(e, n, None) is not None), ""
-            )
-            return f"{what} of {part.name}" if e.kind == "set_part" else f"{e.kind.split('_')[0]} {part.name}"
         case "set_pick":
             return f"pick {e.name}" if e.pick is not None else f"remove pick {e.name}"
         case "set_dimension":

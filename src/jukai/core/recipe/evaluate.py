@@ -12,14 +12,14 @@ import numpy as np
 from jukai.core.errors import Cancelled, CoreError, MeshProblem, TooLarge, ValueProblem
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.mesh import Mesh
-from jukai.core.geometry.placing import placed, placement_matrix
+from jukai.core.geometry.placing import Reach, placed, placement_matrix, reaching
 from jukai.core.operators.base import Context, Kind, Note, Operator, Result
 from jukai.core.operators.registry import get_operator
 from jukai.core.operators.values import spec_of
 from jukai.core.recipe.bench import Bench, Part, Step
 from jukai.core.recipe.resolve import Resolved, Resolver
 
-__all__ = ["Cache", "Evaluation", "StepOutcome", "evaluate"]
+__all__ = ["Cache", "Evaluation", "StepOutcome", "evaluate", "standing"]
 
 
 class Cache(Protocol):
@@ -64,6 +64,7 @@ class Evaluation:
     mesh : the body in the part's own space; None when there is none.
     matrix : (4, 4) the part's placement.
     key : the same whenever the recipe and all it uses are.
+    reaches : where sides of it were told to reach to.
     """
 
     part: Part
@@ -71,6 +72,7 @@ class Evaluation:
     mesh: Mesh | None
     matrix: Floats
     key: str
+    reaches: tuple[Reach, ...] = ()
 
     @property
     def error(self) -> CoreError | None:
@@ -84,7 +86,13 @@ class Evaluation:
 
     def placed_mesh(self) -> Mesh:
         """Return the body where it stands on the bench."""
-        return placed(self.mesh if self.mesh is not None else Mesh.empty(), self.matrix)
+        return placed(self.mesh if self.mesh is not None else Mesh.empty(), self.matrix, self.reaches)
+
+    @property
+    def placed_key(self) -> str:
+        """The same whenever the body and where it stands are."""
+        where = repr((self.matrix.tolist(), self.reaches))
+        return hashlib.blake2b(f"{self.key} {where}".encode(), digest_size=16).hexdigest()
 
 
 @dataclass(slots=True)
@@ -162,8 +170,8 @@ def _evaluate(world: _World, found: Part, upto: str | None) -> Evaluation:
         else:
             outcomes.append(_take(step, state, world))
         past = step.id == upto
-    matrix = _matrix(found, world.resolver)
-    return Evaluation(found, tuple(outcomes), state.mesh, matrix, state.key)
+    matrix, reaches = standing(found, world.resolver, state.mesh)
+    return Evaluation(found, tuple(outcomes), state.mesh, matrix, state.key, reaches)
 
 
 def _take(step: Step, state: _State, world: _World) -> StepOutcome:
@@ -256,13 +264,38 @@ def _key(step: Step, op: Operator, resolved: Resolved, before: str, context: Con
     return h.hexdigest()
 
 
-def _matrix(part: Part, resolver: Resolver) -> Floats:
+_AXES = (("left", "right"), ("front", "back"), ("bottom", "top"))
+
+
+def standing(part: Part, resolver: Resolver, mesh: Mesh | None) -> tuple[Floats, tuple[Reach, ...]]:
+    """Return the matrix of a part whose body is ``mesh``, and where its sides were told to reach to.
+
+    Raises
+    ------
+    ValueProblem
+        For a scale of 0, or extents that no body can have.
+    """
     rows = []
-    for name, measures in (("move", "length"), ("turn", "angle"), ("scale", "")):
+    for name, measures in (("move", "length"), ("turn", "angle"), ("scale", ""), ("zero", "length")):
         raw = getattr(part.placement, name)
         rows.append(np.array([resolver.number(v, measures=measures, where=name) for v in raw]))
     if not rows[2].all():
         raise ValueProblem(
             f"The scale of '{part.name}' is 0 along an axis.", field="scale", hint="1 leaves the size as it is."
         )
-    return placement_matrix(*rows)
+    matrix = placement_matrix(*rows)
+    reaches = []
+    for axis, sides in enumerate(_AXES):
+        low, high = (
+            None if s not in part.placement.extents
+            else resolver.number(part.placement.extents[s], measures="length", where=s) for s in sides
+        )  # fmt: skip
+        if low is not None and high is not None and not low < high:
+            raise ValueProblem(
+                f"The {sides[0]} of '{part.name}' is at {low:g} mm and its {sides[1]} at {high:g} mm.",
+                field="extents",
+                hint=f"The {sides[1]} must be the greater of the two.",
+            )
+        if low is not None or high is not None:
+            reaches.append(Reach(axis, low, high))
+    return reaching(mesh if mesh is not None else Mesh.empty(), matrix, reaches), tuple(reaches)

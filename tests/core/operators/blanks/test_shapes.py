@@ -6,7 +6,7 @@ import itertools
 import math
 import random
 import unittest
-from typing import Any
+from typing import Any, ClassVar
 
 import numpy as np
 
@@ -185,7 +185,7 @@ class Standing(unittest.TestCase):
 
 
 class LiveCopies(unittest.TestCase):
-    CAPSULE = {"id": "p1", "name": "Weight", "recipe": [
+    CAPSULE: ClassVar[dict[str, Any]] = {"id": "p1", "name": "Weight", "recipe": [
         {"id": "a", "operator": "capsule", "values": {"radius": "r", "length": 20, "sides": 24}},
         {"id": "b", "operator": "bevel", "values": {"pick": {"rule": "sharper_than", "angle": 89}}}]}  # fmt: skip
 

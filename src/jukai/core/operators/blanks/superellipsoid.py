@@ -55,8 +55,8 @@ def superellipsoid(values: Values, context: Context) -> Result:
     sides = values.sides or 24 * int(np.ceil(chord_sides(most, 2 * most) / 24))
     rows = values.rows or max(2, round(sides / 2))
     context.afford(sides * rows, field="rows" if values.rows else "sides")
-    up = _superellipse(np.arange(rows + 1) * (180.0 / rows) - 90.0, values.exponent_up)
-    round_ = _superellipse(np.arange(sides) * (360.0 / sides), values.exponent_around)
+    up = _superellipse(np.linspace(-90.0, 90.0, rows + 1), values.exponent_up)
+    round_ = _superellipse(np.linspace(0.0, 360.0, sides + 1)[:-1], values.exponent_around)
     # the faces of a sphere on points of their own
     mesh = turn([Section(np.column_stack([up[:, 0], up[:, 1]]))], Turning(sides=sides), context.step)
     points = np.empty((rows + 1, sides, 3))

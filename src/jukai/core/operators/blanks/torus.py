@@ -50,7 +50,7 @@ def torus(values: Values, context: Context) -> Result:
             hint=f"Less than the major radius of {major:g} mm would work.",
         )
     sides = values.sides or chord_sides(major + minor, 2 * (major + minor))
-    minor_sides = values.minor_sides or max(12, 12 * round(sides * minor / major / 12))
+    minor_sides = values.minor_sides or min(996, max(12, 12 * round(sides * minor / major / 12)))
     context.afford(sides * minor_sides, field="sides")
     sine, cosine = arc(minor_sides, 0.0, 360.0)
     section = Section(np.column_stack([major + minor * cosine, minor * (1 + sine)])[:-1], closed=True)

@@ -1,0 +1,54 @@
+"""What all edits are made with: finding things by their ids, putting them in, handing changes up."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any, TypeVar
+
+from pydantic import BaseModel
+
+from jukai.core.errors import ValueProblem
+from jukai.core.recipe.bench import Bench, Curve, CurvePoint, Part, Step
+from jukai.core.recipe.resolve import point_ids
+
+__all__ = ["find", "given", "insert", "with_part", "with_point_ids"]
+
+T = TypeVar("T", Part, Step, Curve, CurvePoint)
+
+
+def with_point_ids(bench: Bench) -> Bench:
+    """Return the bench with an id on every point of its curves, so that edits can address them."""
+    curves = []
+    for c in bench.curves:
+        points = [p.model_copy(update={"id": i}) for p, i in zip(c.points, point_ids(c), strict=True)]
+        curves.append(c.model_copy(update={"points": points}))
+    return bench.model_copy(update={"curves": curves})
+
+
+def find(rows: Sequence[T], wanted: str, what: str) -> int:
+    """Return the number of the row with an id."""
+    for i, row in enumerate(rows):
+        if row.id == wanted:
+            return i
+    raise ValueProblem(f"{what} '{wanted}' is not there any more.", hint="It may have been removed in another window.")
+
+
+def with_part(bench: Bench, part: str, change: Callable[[Part], Part]) -> Bench:
+    """Return the bench with one part changed."""
+    at = find(bench.parts, part, "Part")
+    parts = list(bench.parts)
+    parts[at] = change(parts[at])
+    return bench.model_copy(update={"parts": parts})
+
+
+def insert(rows: list[T], row: T, after: str | None, what: str) -> list[T]:
+    """Put a row behind the one with the id ``after``, or first."""
+    if any(r.id == row.id for r in rows):
+        raise ValueProblem(f"{what} '{row.id}' is there already.")
+    rows.insert(0 if after is None else find(rows, after, what) + 1, row)
+    return rows
+
+
+def given(edit: BaseModel, *names: str) -> dict[str, Any]:
+    """Return what of an edit was given."""
+    return {n: getattr(edit, n) for n in names if getattr(edit, n) is not None}

@@ -1,0 +1,167 @@
+"""Edits of whole parts: adding, showing, copying, placing, removing."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from jukai.core.errors import ValueProblem
+from jukai.core.operators.registry import get_operator, operators
+from jukai.core.operators.values import spec_of
+from jukai.core.recipe.bench import Bench, Part, Placement, Step
+from jukai.core.recipe.edit_kinds import AddPart, CopyPart, MovePart, PlaceParts, RemovePart, SetPart
+from jukai.core.recipe.editing import find, given, insert, with_part, with_point_ids
+
+__all__ = ["APPLY", "label", "refuse_changing"]
+
+
+def _add_part(bench: Bench, e: AddPart) -> Bench:
+    get_operator(e.operator)
+    part = Part(
+        id=e.part,
+        name=_free_name(bench, e.name),
+        finish=e.finish,
+        reference=e.reference,
+        placement=e.placement or Placement(),
+        recipe=[Step(id=e.step, operator=e.operator, values=e.values)],
+    )
+    curves = [*bench.curves, e.curve] if e.curve is not None else bench.curves
+    return with_point_ids(bench.model_copy(update={"parts": [*bench.parts, part], "curves": curves}))
+
+
+def _free_name(bench: Bench, name: str) -> str:
+    taken = {p.name for p in bench.parts}
+    n = 2
+    out = name
+    while out in taken:
+        out = f"{name} {n}"
+        n += 1
+    return out
+
+
+def _set_part(bench: Bench, e: SetPart) -> Bench:
+    update = given(e, "name", "finish", "hidden", "locked", "see_through", "reference", "placement")
+    if e.heading is not None:
+        update["heading"] = e.heading.strip() or None
+    if e.reference and any(e.part in parts_named(p) for p in bench.parts):
+        raise ValueProblem("A live copy follows this part.", hint="A reference is followed by nothing.")
+    if e.finish is not None and all(f.name != e.finish for f in bench.finishes):
+        raise ValueProblem(f"There is no finish '{e.finish}'.", field="finish")
+    return with_part(bench, e.part, lambda p: p.model_copy(update=update))
+
+
+def _curves_of(part: Part) -> set[str]:
+    out = set()
+    for step in part.recipe:
+        op = operators().get(step.operator)
+        for name, info in op.values.model_fields.items() if op else ():
+            if spec_of(info).kind == "curve" and isinstance(step.values.get(name), str):
+                out.add(step.values[name])
+    return out
+
+
+def parts_named(part: Part) -> set[str]:
+    """Return the ids or names of other parts that a part is made from."""
+    out = set()
+    for step in part.recipe:
+        op = operators().get(step.operator)
+        for name, info in op.values.model_fields.items() if op else ():
+            if spec_of(info).kind == "part" and isinstance(step.values.get(name), str):
+                out.add(step.values[name])
+    return out
+
+
+def _remove_part(bench: Bench, e: RemovePart) -> Bench:
+    gone = {e.part, *e.others}
+    for part in gone:
+        find(bench.parts, part, "Part")
+    rest = [p for p in bench.parts if p.id not in gone]
+    used = {c for p in bench.parts if p.id in gone for c in _curves_of(p)}
+    orphans = used - {c for p in rest for c in _curves_of(p)}
+    return bench.model_copy(update={"parts": rest, "curves": [c for c in bench.curves if c.id not in orphans]})
+
+
+def _copy_part(bench: Bench, e: CopyPart) -> Bench:
+    part = bench.parts[find(bench.parts, e.part, "Part")]
+    copies = [
+        c.model_copy(update={"id": e.curve_ids[c.id], "name": f"{c.name}, copy"})
+        for c in bench.curves
+        if c.id in e.curve_ids
+    ]
+    curves = [*bench.curves, *copies]
+    recipe = [
+        s.model_copy(
+            update={"values": {k: e.curve_ids.get(v, v) if isinstance(v, str) else v for k, v in s.values.items()}}
+        )
+        for s in part.recipe
+    ]
+    copy = part.model_copy(update={"id": e.copy_id, "name": _free_name(bench, part.name), "recipe": recipe,
+                                   "placement": e.placement or part.placement, "locked": False})  # fmt: skip
+    return bench.model_copy(update={"parts": insert(list(bench.parts), copy, e.part, "Part"), "curves": curves})
+
+
+def _move_part(bench: Bench, e: MovePart) -> Bench:
+    parts = list(bench.parts)
+    part = parts.pop(find(parts, e.part, "Part"))
+    return bench.model_copy(update={"parts": insert(parts, part, e.after, "Part")})
+
+
+def _place_parts(bench: Bench, e: PlaceParts) -> Bench:
+    for part_id, placement in e.placements.items():
+        part = bench.parts[find(bench.parts, part_id, "Part")]
+        if part.locked:
+            raise ValueProblem(f"'{part.name}' is locked.", field="part", hint="Unlock it in the list of parts first.")
+        placed = part.model_copy(update={"placement": placement})
+        bench = bench.model_copy(update={"parts": [placed if p.id == part_id else p for p in bench.parts]})
+    return bench
+
+
+def _needs_bodies(_: Bench, e: Any) -> Bench:
+    raise ValueProblem(f"'{e.kind}' must be worked out on the bodies first.")
+
+
+APPLY: Mapping[str, Callable[[Bench, Any], Bench]] = {
+    "add_part": _add_part, "set_part": _set_part, "remove_part": _remove_part, "copy_part": _copy_part, "move_part": _move_part,
+    "place_parts": _place_parts, "set_extent": _needs_bodies, "set_zero": _needs_bodies, "line_up": _needs_bodies,
+    "spread_parts": _needs_bodies, "bring_part": _needs_bodies,
+}  # fmt: skip
+_RECIPE = {"add_step", "remove_step", "move_step", "copy_step", "set_pick"}
+
+
+def refuse_changing(bench: Bench, edit: Any) -> None:
+    """Refuse what would change a reference: it is only there to fit against."""
+    part = bench.part(edit.part) if edit.kind in _RECIPE else None
+    if part is not None and part.reference:
+        raise ValueProblem(
+            f"'{part.name}' is a reference: it is never changed.", field="part", hint="Make a part of it first."
+        )
+
+
+def label(bench: Bench, e: Any) -> str:
+    """Return what an edit of parts is called in the history."""
+    names = {p.id: p.name for p in bench.parts}
+    match e.kind:
+        case "add_part":
+            return f"add {e.name}"
+        case "set_part":
+            keys = ("name", "finish", "heading", "hidden", "locked", "see_through", "reference", "placement")
+            what = next((k for k in keys if getattr(e, k) is not None), "part")
+            return f"{what.replace('_', ' ')} of {names[e.part]}"
+        case "place_parts":
+            return f"{e.what} of {_named(names, list(e.placements))}"
+        case "set_extent":
+            return f"{e.side} of {names[e.part]}"
+        case "set_zero":
+            return f"zero point of {names[e.part]}"
+        case "line_up" | "spread_parts":
+            return f"{'line up' if e.kind == 'line_up' else 'spread'} {_named(names, e.parts)}"
+        case "bring_part":
+            return f"bring {names[e.part]} to {names[e.to]}"
+        case "remove_part":
+            return f"remove {_named(names, [e.part, *e.others])}"
+        case _:
+            return f"{e.kind.split('_')[0]} {names[e.part]}"
+
+
+def _named(names: Mapping[str, str], parts: list[str]) -> str:
+    return names[parts[0]] if len(parts) == 1 else f"{len(parts)} parts"
