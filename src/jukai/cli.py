@@ -17,7 +17,7 @@ from jukai.memory import keep_freed_memory
 
 __all__ = ["main", "run"]
 
-_MESHES = ("obj", "stl", "ply", "glb")
+_MESHES = ("obj", "stl", "ply", "glb", "off", "3mf")
 
 
 class _Parser(argparse.ArgumentParser):
@@ -64,7 +64,9 @@ def _parser() -> argparse.ArgumentParser:
     build.add_argument("bench", type=Path, help="a .jukai.json file, or a .jukai.zip with its imports")
     build.add_argument("--part", help="name or id of the part; needed when there are several")
     build.add_argument("--upto", metavar="STEP", help="id of the last step to take")
-    build.add_argument("-o", "--out", type=Path, metavar="OUT", help="write the mesh: .obj, .stl, .ply or .glb")
+    build.add_argument(
+        "-o", "--out", type=Path, metavar="OUT", help="write the mesh: .obj, .stl, .ply, .glb, .off or .3mf"
+    )
     build.add_argument("--json", action="store_true", help="print the report as JSON")
     build.set_defaults(run=_build)
 
@@ -110,7 +112,7 @@ def _build(options: argparse.Namespace) -> str:
     start = perf_counter()
     if options.out is not None and options.out.suffix.lower().lstrip(".") not in _MESHES:
         raise FileProblem(
-            f"'{options.out.name}' is no mesh file.", hint="The name must end in .obj, .stl, .ply or .glb."
+            f"'{options.out.name}' is no mesh file.", hint="The name must end in .obj, .stl, .ply, .glb, .off or .3mf."
         )
     data = _bytes(options.bench)
     files: Any

@@ -343,11 +343,12 @@ class DownloadQuery(BaseModel):
     """How to write what is downloaded."""
 
     ids: str = ""
-    format: Literal["obj", "stl", "ply", "glb"] = "glb"
+    format: Literal["obj", "stl", "ply", "glb", "off", "3mf"] = "glb"
     unit: Literal["mm", "cm", "m", "in"] = "mm"
     up: Literal["z", "y"] = "z"
     triangles: bool = False
     together: bool = True
+    texture: bool = True
 
 
 class UploadQuery(BaseModel):

@@ -296,5 +296,5 @@ def _handover_routes(api: Blueprint, benches: Benches) -> None:
             ids = [int(i) for i in query.ids.split(",") if i]
         except ValueError:
             raise FileProblem("'ids' are numbers with commas between them.") from None
-        options = WriteOptions(query.unit, query.up, query.triangles)
+        options = WriteOptions(query.unit, query.up, query.triangles, query.texture)
         return _attachment(*benches.download(path.bench, ids, query.format, options, together=query.together))

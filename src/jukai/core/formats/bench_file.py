@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import json
 import zipfile
+import zlib
 from typing import Any
 
 from pydantic import ValidationError
@@ -111,7 +112,7 @@ def read_bench_zip(data: bytes) -> tuple[Bench, dict[str, bytes]]:
                 raise FileProblem(f"The zip holds '{e.filename[:80]}': only files without folders are read.")
             with archive.open(e) as f:
                 files[e.filename] = f.read(e.file_size + 1)
-    except (zipfile.BadZipFile, RuntimeError, EOFError, OSError) as e:
+    except (zipfile.BadZipFile, RuntimeError, EOFError, OSError, ValueError, KeyError, zlib.error) as e:
         raise FileProblem(f"The zip can't be read: {e}.") from None
     benches = [n for n in files if n.endswith(_ENDING)]
     if len(benches) != 1:

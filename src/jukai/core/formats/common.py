@@ -14,13 +14,13 @@ from jukai.core.geometry.arrays import Floats, Ints, concatenated_ranges
 from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.mesh import Mesh
 
-__all__ = ["FORMATS", "LIMIT", "NUMBER", "UNIT_MM", "RawMesh", "ReadMesh", "WriteOptions", "check_text", "finish_reading",
+__all__ = ["FORMATS", "LIMIT", "NUMBER", "UNIT_MM", "RawMesh", "ReadMesh", "WriteOptions", "check_points", "check_text", "finish_reading",
            "merge_same_points", "plural"]  # fmt: skip
 
 LIMIT = 1e9
 """Greatest coordinate, mm."""
 MOST_POINTS = 50_000_000
-FORMATS = {"obj": "OBJ", "stl": "STL", "ply": "PLY", "glb": "GLB"}
+FORMATS = {"obj": "OBJ", "stl": "STL", "ply": "PLY", "glb": "GLB", "off": "OFF", "3mf": "3MF"}
 UNIT_MM = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4}
 NUMBER = re.compile(rb"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d{1,6})?")
 
@@ -70,11 +70,12 @@ class ReadMesh:
 
 @dataclass(frozen=True, slots=True)
 class WriteOptions:
-    """How to write: the unit and up axis of the numbers, and polygons or triangles where both go."""
+    """How to write: the unit and up axis of the numbers, polygons or triangles where both go, texture coordinates or none."""
 
     unit: str = "mm"
     up: str = "z"
     triangles: bool = False
+    texture: bool = True
 
     def transform(self, points: Floats) -> Floats:
         """Return points in the unit and up axis wanted."""
@@ -101,6 +102,18 @@ def check_text(data: bytes, what: str) -> None:
     strange = sum(b < 9 or 13 < b < 32 for b in head)
     if strange * 20 > len(head):
         raise FileProblem(f"This is not a text {what} file.")
+
+
+def check_points(points: Any) -> None:
+    """Refuse a coordinate that is not finite or too large, and say which."""
+    if len(points) and points.max() <= LIMIT and points.min() >= -LIMIT:
+        return
+    good = (np.abs(points) <= LIMIT).all(axis=1)
+    if not good.all():
+        at = int(np.argmin(good))
+        if not np.isfinite(points[at]).all():
+            raise FileProblem(f"Point {at}: a coordinate is not a finite number.")
+        raise FileProblem(f"Point {at}: a coordinate is too large; {LIMIT:g} mm is the limit.")
 
 
 def finish_reading(

@@ -10,12 +10,12 @@ import numpy as np
 
 from jukai.core.errors import FileProblem
 from jukai.core.formats.common import (
-    LIMIT,
     MOST_POINTS,
     NUMBER,
     RawMesh,
     ReadMesh,
     WriteOptions,
+    check_points,
     finish_reading,
     offsets_of,
     plural,
@@ -77,7 +77,7 @@ def read_ply(data: bytes) -> ReadMesh:
     alike = len(found.corners) == k * len(found.sizes) and bool((found.sizes == k).all())
     offsets = np.arange(0, len(found.corners) + 1, k, dtype=np.int32) if alike and k else offsets_of(found.sizes)
     raw = RawMesh(found.points, found.corners, offsets, found.uv, notes=found.notes)
-    return finish_reading(raw, merge=False, explain=lambda: _check_points(found.points))
+    return finish_reading(raw, merge=False, explain=lambda: check_points(found.points))
 
 
 def _header(data: bytes) -> tuple[str, list[_Element], int]:
@@ -323,17 +323,6 @@ def _take_faces(found: _Found, values: Any, sizes: Any, prop: _Property) -> None
             raise FileProblem(f"Face {face + 1}: {values[first]:g} is no point number.")
     found.corners = values if values.dtype == np.int32 else values.astype(np.int64)
     found.sizes = np.asarray(sizes, dtype=np.int64)
-
-
-def _check_points(points: Any) -> None:
-    if len(points) and points.max() <= LIMIT and points.min() >= -LIMIT:
-        return
-    good = (np.abs(points) <= LIMIT).all(axis=1)
-    if not good.all():
-        at = int(np.argmin(good))
-        if not np.isfinite(points[at]).all():
-            raise FileProblem(f"Point {at}: a coordinate is not a finite number.")
-        raise FileProblem(f"Point {at}: a coordinate is too large; {LIMIT:g} mm is the limit.")
 
 
 def _check_indices(found: _Found) -> None:

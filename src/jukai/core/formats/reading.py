@@ -10,6 +10,8 @@ from jukai.core.formats.common import FORMATS, ReadMesh
 __all__ = ["MOST_BYTES", "format_of", "read_mesh"]
 
 MOST_BYTES = 512 * 1024 * 1024
+_MODULES = {"3mf": "threemf"}
+"""Formats whose name is no name of a module."""
 
 
 def format_of(name: str) -> str:
@@ -33,7 +35,7 @@ def read_mesh(data: bytes, file_format: str) -> ReadMesh:
     Parameters
     ----------
     data : the whole file.
-    file_format : ``obj``, ``stl``, ``ply`` or ``glb``.
+    file_format : ``obj``, ``stl``, ``ply``, ``glb``, ``off`` or ``3mf``.
 
     Raises
     ------
@@ -44,8 +46,9 @@ def read_mesh(data: bytes, file_format: str) -> ReadMesh:
         raise FileProblem(f"The file has {len(data) // 1_000_000} MB; {MOST_BYTES // 1_000_000} MB are the most.")
     try:
         # loaded when it is needed: a command that reads no mesh does not wait for the parsers
-        module = import_module(f"jukai.core.formats.{file_format}")
-        out: ReadMesh = getattr(module, f"read_{file_format}")(data)
+        name = _MODULES.get(file_format, file_format)
+        module = import_module(f"jukai.core.formats.{name}")
+        out: ReadMesh = getattr(module, f"read_{name}")(data)
     except MemoryError:
         raise FileProblem("The file needs more memory than there is.") from None
     return out

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import io
 import zipfile
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -13,8 +13,10 @@ from jukai.core.errors import FileProblem
 from jukai.core.formats.common import FORMATS, WriteOptions
 from jukai.core.formats.glb import GlbMaterial, GlbPart, write_glb
 from jukai.core.formats.obj import ObjPart, one_word, write_mtl, write_obj
+from jukai.core.formats.off import write_off
 from jukai.core.formats.ply import write_ply
 from jukai.core.formats.stl import write_stl
+from jukai.core.formats.threemf import ThreemfPart, write_threemf
 from jukai.core.geometry.mesh import Mesh, join_meshes
 
 __all__ = ["ExportPart", "write_parts", "write_zip"]
@@ -58,15 +60,20 @@ def write_parts(
     if file_format not in FORMATS:
         raise FileProblem(f"'{file_format}' can't be written.", hint=f"These can: {', '.join(FORMATS.values())}.")
     stem = one_word(stem).replace("/", "_")
-    if file_format == "glb":
+    if not options.texture:
+        parts = [replace(p, mesh=p.mesh.with_changes(uv=None)) for p in parts]
+    if file_format in ("glb", "3mf"):
         materials: list[GlbMaterial] = []
         rows = []
         for p in parts:
             looks = p.looks()
             materials += [m for m in dict.fromkeys([*([p.finish] if p.finish else []), *looks]) if m not in materials]
             own = materials.index(p.finish) if p.finish is not None else -1
-            rows.append(GlbPart(p.name, p.mesh, own, tuple(materials.index(m) for m in looks)))
-        return {f"{stem}.glb": write_glb(rows, materials)}
+            rows.append((p.name, p.mesh, own, tuple(materials.index(m) for m in looks)))
+        if file_format == "glb":
+            return {f"{stem}.glb": write_glb([GlbPart(*row) for row in rows], materials)}
+        colours = [(m.name, m.colour) for m in materials]
+        return {f"{stem}.3mf": write_threemf([ThreemfPart(*row) for row in rows], colours, options)}
     if file_format == "obj":
         finishes = {m.name: m for p in parts for m in p.used()}
         mtl = f"{stem}.mtl" if finishes else None
@@ -76,8 +83,10 @@ def write_parts(
             out[mtl] = write_mtl([(f.name, f.colour, f.metal, f.roughness) for f in finishes.values()])
         return out
     mesh = join_meshes([p.mesh for p in parts])
-    writer = write_stl if file_format == "stl" else write_ply
-    return {f"{stem}.{file_format}": writer(mesh, options)}
+    return {f"{stem}.{file_format}": _WRITERS[file_format](mesh, options)}
+
+
+_WRITERS: dict[str, Callable[[Mesh, WriteOptions], bytes]] = {"stl": write_stl, "ply": write_ply, "off": write_off}
 
 
 def write_zip(files: dict[str, bytes]) -> bytes:

@@ -20,12 +20,12 @@ __all__ = ["Values", "imported"]
 class Values(OperatorValues):
     """A mesh from a file, never changed itself."""
 
-    file: str = file_name("An OBJ, STL, PLY or GLB file beside the bench.")
+    file: str = file_name("An OBJ, STL, PLY, GLB, OFF or 3MF file beside the bench.")
     unit: str = choice(
-        "What a number in the file means; GLB says so itself.",
+        "What a number in the file means; GLB and 3MF say so themselves.",
         (("mm", "millimetres"), ("cm", "centimetres"), ("m", "metres"), ("in", "inches")),
     )
-    up: str = choice("Which axis of the file points up; GLB says so itself.", (("z", "Z up"), ("y", "Y up")))
+    up: str = choice("Which axis of the file points up; GLB and 3MF say so themselves.", (("z", "Z up"), ("y", "Y up")))
 
 
 @operator(
