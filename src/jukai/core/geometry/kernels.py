@@ -13,6 +13,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable
+from types import FunctionType
 from typing import Any
 
 __all__ = ["FEW", "Kernel", "kernel"]
@@ -31,12 +32,26 @@ class Kernel:
 
     def __call__(self, *args: Any) -> Any:
         """Run the compiled function."""
-        if self._compiled is None:
-            os.environ.setdefault("NUMBA_DISABLE_INTEL_SVML", "1")  # the same bytes on every machine
-            import numba
+        return self.compiled()(*args)
 
-            self._compiled = numba.njit(cache=True, nogil=True, error_model="numpy")(self.plain)
-        return self._compiled(*args)
+    def compiled(self) -> Callable[..., Any]:
+        """Return the compiled function, loading the compiler if it has to be."""
+        if self._compiled is not None:
+            return self._compiled
+        os.environ.setdefault("NUMBA_DISABLE_INTEL_SVML", "1")  # the same bytes on every machine
+        import numba
+
+        plain = self.plain
+        # kernels that this one calls are compiled functions to it
+        known = plain.__globals__
+        called = {name: known[name] for name in plain.__code__.co_names if isinstance(known.get(name), Kernel)}
+        if called:
+            inner = {name: k.compiled() for name, k in called.items()}
+            whole = FunctionType(plain.__code__, known | inner, plain.__name__, plain.__defaults__)
+            whole.__module__, whole.__qualname__, whole.__doc__ = plain.__module__, plain.__qualname__, plain.__doc__
+            plain = whole
+        self._compiled = numba.njit(cache=True, nogil=True, error_model="numpy")(plain)
+        return self._compiled
 
     def choose(self, size: int, few: int = FEW) -> Callable[..., Any]:
         """Return the plain function for up to ``few`` elements, else the compiled one."""
