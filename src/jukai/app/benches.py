@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from jukai.app.clearances import Clearances
 from jukai.app.events import Events
 from jukai.app.meshes_kept import mesh_from_bytes, mesh_to_bytes
 from jukai.app.ports import BakedRow, BenchRow, BenchStore, RevisionRow, Stale
@@ -26,6 +27,8 @@ from jukai.core.recipe.report import part_report, soundness_report
 
 __all__ = ["BenchState", "Benches"]
 
+PREVIEW_FACES = 300_000
+"""Faces of a step up to which it is worked out while a number is dragged."""
 STANDARD_FINISHES = (
     Finish(name="Brass", colour="#c89a3f", metal=1, roughness=0.3, density=8.5),
     Finish(name="Steel", colour="#9a9ea0", metal=1, roughness=0.35, density=7.85),
@@ -56,6 +59,7 @@ class Benches:
         self.store = store
         self.workshop = workshop
         self.events = events
+        self.clearances = Clearances(workshop)
         self._demo = demo
 
     # -- the list -------------------------------------------------------------------------------
@@ -192,26 +196,54 @@ class Benches:
         start = {k: _listed(outcome.used[k]) for k in first_values(get_operator(edit.operator)) if k in outcome.used}
         return edit.model_copy(update={"values": start | edit.values})
 
-    def preview(self, bench_id: str, base: int, data: Any, author: str, part: str | None) -> BenchState | None:
-        """Work out an edit without keeping it; None when a newer one came."""
-        number, document = self.store.document(bench_id, base)
-        before = bench_from(document)
-        bench = apply_edit(before, self._on_bodies(bench_id, before, parse_edit(data)))
+    def preview(
+        self, bench_id: str, base: int, data: Any, author: str, parts: Sequence[str] | None
+    ) -> BenchState | None:
+        """Work out an edit without keeping it; None when a newer one came.
+
+        Raises
+        ------
+        Heavy
+            When it is too much to be done while a number is dragged.
+        """
+        number, bench = self._changed(bench_id, base, data)
         try:
-            parts = self.workshop.views(
-                bench, self.store.files(bench_id), subject=f"{bench_id}/preview/{author}", only=part, only_newest=True
-            )
+            views = self.workshop.views(
+                bench, self.store.files(bench_id), subject=f"{bench_id}/preview/{author}", only=parts, only_newest=True,
+                preview_limit=PREVIEW_FACES,
+            )  # fmt: skip
         except Cancelled:
             return None
-        return BenchState(
-            self.store.row(bench_id),
-            number,
-            bench.to_json(),
-            None,
-            None,
-            self.workshop.numbers(bench),
-            self.workshop.curves(bench),
-            parts,
+        numbers, curves = self.workshop.numbers(bench), self.workshop.curves(bench)
+        return BenchState(self.store.row(bench_id), number, bench.to_json(), None, None, numbers, curves, views)
+
+    def _changed(self, bench_id: str, base: int | None, data: Any) -> tuple[int, Bench]:
+        """Return a bench as it would be after an edit that is not kept; None changes nothing."""
+        number, document = self.store.document(bench_id, base)
+        bench = bench_from(document)
+        if data is None:
+            return number, bench
+        return number, apply_edit(bench, self._on_bodies(bench_id, bench, parse_edit(data)))
+
+    def foresee(self, bench_id: str, base: int, data: Any) -> int | None:
+        """Return how many faces an edit of a step would make, without making them."""
+        edit = parse_edit(data)
+        _, bench = self._changed(bench_id, base, data)
+        if getattr(edit, "step", None) is None:
+            return None
+        return self.workshop.foresee(bench, edit.part, edit.step, self.store.files(bench_id))
+
+    def clearance(self, bench_id: str, base: int | None, data: Any, part: str) -> list[dict[str, Any]]:
+        """Return the clearances of a part from the others, as they are or would be after an edit."""
+        _, bench = self._changed(bench_id, base, data)
+        return self.clearances.between(bench, part, self.store.files(bench_id))
+
+    def solve(self, bench_id: str, author: str, **asked: Any) -> tuple[Any, Any]:
+        """Return the number that leaves a clearance, and the edit that sets it."""
+        _, bench = self._changed(bench_id, None, None)
+        subject = f"{bench_id}/solve/{author}"
+        return self.clearances.solve(
+            bench, self.store.files(bench_id), stop=self.workshop.until_stopped(subject), **asked
         )
 
     def look_at(self, bench_id: str, part: str, step: str) -> dict[str, Any]:
@@ -234,6 +266,7 @@ class Benches:
     def stop(self, bench_id: str) -> None:
         """Stop working out a bench."""
         self.workshop.stop(f"{bench_id}/head")
+        self.workshop.stop_all(f"{bench_id}/solve/")
 
     def move_head(self, bench_id: str, how: str, base: int, author: str, revision: int | None = None) -> BenchState:
         """Undo, redo, or go to a revision."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass, field
 from threading import Lock
 from typing import Any
@@ -12,17 +12,18 @@ from typing import Any
 import numpy as np
 
 from jukai.app.caches import ByteCache, StepCache
-from jukai.core.errors import Cancelled, CoreError, ValueProblem
+from jukai.core.errors import Cancelled, CoreError, Foreseen, Heavy, TooLarge, ValueProblem
 from jukai.core.geometry.elements import element_bytes, rows_of
 from jukai.core.geometry.measures import signed_volume
 from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.placing import placed_bounds
 from jukai.core.geometry.soundness import soundness
 from jukai.core.geometry.view import view_bytes, view_digest
 from jukai.core.operators.base import Callout, Note, Operator
 from jukai.core.operators.registry import get_operator
 from jukai.core.operators.values import spec_of
 from jukai.core.recipe.bench import Bench, Part, Step
-from jukai.core.recipe.evaluate import Evaluation, StepOutcome, evaluate
+from jukai.core.recipe.evaluate import Asked, Evaluation, StepOutcome, evaluate
 from jukai.core.recipe.picks import looks_like, resolve_pick
 from jukai.core.recipe.report import soundness_report
 from jukai.core.recipe.resolve import Resolver, point_ids
@@ -47,7 +48,7 @@ class _Turns:
 
     def join(self, subject: str) -> Callable[[], bool]:
         """Begin work beside other work on the subject; it stops only when told to."""
-        mine = self.newest.get(subject, 0)
+        mine = self.newest.setdefault(subject, 0)
         return lambda: self.newest.get(subject, 0) != mine
 
     def stop(self, subject: str) -> None:
@@ -76,6 +77,7 @@ class Workshop:
         stop: Callable[[], bool] | None = None,
         progress: Progress | None = None,
         resolver: Resolver | None = None,
+        asked: Asked | None = None,
     ) -> Evaluation:
         """Work out one part with what is kept."""
         told = time.monotonic() + 0.2  # what is done within 300 ms shows no progress
@@ -88,8 +90,24 @@ class Workshop:
                 progress(part, step, fraction)
 
         return evaluate(
-            bench, part, upto=upto, cache=self._steps, files=files, stop=stop, on_progress=tell, resolver=resolver
-        )
+            bench, part, upto=upto, cache=self._steps, files=files, stop=stop, on_progress=tell, resolver=resolver, asked=asked,
+        )  # fmt: skip
+
+    def foresee(self, bench: Bench, part: str, step: str, files: Mapping[str, bytes]) -> int | None:
+        """Return how many faces a part would have after a step, without making them; None where it cannot say.
+
+        Raises
+        ------
+        TooLarge
+            When it is more than a part may have.
+        """
+        try:
+            evaluation = self.evaluate(bench, part, files, upto=step, asked=Asked(foresee=step))
+        except Foreseen as e:
+            return e.faces
+        if isinstance(evaluation.error, TooLarge):
+            raise evaluation.error
+        return None
 
     def until_stopped(self, subject: str) -> Callable[[], bool]:
         """Return what asks whether the work on a subject was stopped since now."""
@@ -99,9 +117,15 @@ class Workshop:
         """Stop the work on a subject."""
         self._turns.stop(subject)
 
+    def stop_all(self, beginning: str) -> None:
+        """Stop the work on all subjects whose names begin so."""
+        for subject in [s for s in list(self._turns.newest) if s.startswith(beginning)]:
+            self._turns.stop(subject)
+
     def views(self, bench: Bench, files: Mapping[str, bytes], *, subject: str, progress: Progress | None = None,
-              only: str | None = None, only_newest: bool = False) -> list[dict[str, Any]]:  # fmt: skip
-        """Return every part as the screen needs it; ``only`` limits the work to one of them.
+              only: Collection[str] | None = None, only_newest: bool = False, preview_limit: int = 100_000_000,
+              ) -> list[dict[str, Any]]:  # fmt: skip
+        """Return every part as the screen needs it; ``only`` limits the work to some of them.
 
         With ``only_newest``, older work on the same subject stops at its next checkpoint.
 
@@ -114,17 +138,18 @@ class Workshop:
         resolver = Resolver(bench)
         out = []
         for part in bench.parts:
-            if part.hidden and part.id != only:
+            if part.hidden and (only is None or part.id not in only):
                 out.append(_hidden(part))
-            elif only is None or part.id == only:
-                out.append(self._view(bench, part, files, resolver, stop, progress))
+            elif only is None or part.id in only:
+                out.append(self._view(bench, part, files, resolver, stop, progress, preview_limit))
         return out
 
     def _view(self, bench: Bench, part: Part, files: Mapping[str, bytes], resolver: Resolver,
-              stop: Callable[[], bool], progress: Progress | None) -> dict[str, Any]:  # fmt: skip
+              stop: Callable[[], bool], progress: Progress | None, preview_limit: int) -> dict[str, Any]:  # fmt: skip
         try:
-            evaluation = self.evaluate(bench, part.id, files, stop=stop, progress=progress, resolver=resolver)
-        except Cancelled:
+            evaluation = self.evaluate(bench, part.id, files, stop=stop, progress=progress, resolver=resolver,
+                                       asked=Asked(preview_limit=preview_limit))  # fmt: skip
+        except (Cancelled, Heavy):
             raise
         except CoreError as e:
             return _hidden(part) | {"error": e.as_dict()}
@@ -145,7 +170,7 @@ class Workshop:
         return out | {
             "mesh": self.keep(mesh, evaluation.key),
             "faces": mesh.n_faces, "points": mesh.n_points, "four_sided": int((sides == 4).sum()),
-            "bounds": mesh.bounds.tolist(), "volume": volume,
+            "bounds": mesh.bounds.tolist(), "stands": placed_bounds(mesh, evaluation.matrix).tolist(), "volume": volume,
             "mass": volume * finish.density / 1000 if finish else None,
             "groups": mesh.groups(),
         }  # fmt: skip
@@ -257,7 +282,7 @@ class Workshop:
 
 def _hidden(part: Part) -> dict[str, Any]:
     return {"part": part.id, "name": part.name, "hidden": True, "steps": [], "matrix": None, "key": None, "mesh": None, "faces": 0, "points": 0,
-            "four_sided": 0, "bounds": None, "volume": None, "mass": None, "groups": {}, "error": None}  # fmt: skip
+            "four_sided": 0, "bounds": None, "stands": None, "volume": None, "mass": None, "groups": {}, "error": None}  # fmt: skip
 
 
 def _plain(value: Any) -> Any:

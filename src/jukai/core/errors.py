@@ -5,6 +5,8 @@ CoreError
 │   └── FormulaError  a formula can't be read; ``position`` is the character
 ├── MeshProblem       the body can't be worked on as it is
 ├── TooLarge          the predicted cost is over a limit
+│   └── Heavy         it is too much to be done while a number is dragged
+├── Foreseen          no error: how many faces there would be, when only that was asked
 ├── CycleError        things refer to each other in a ring
 ├── FileProblem       a file can't be read or written
 └── Cancelled         stopped on request
@@ -20,7 +22,9 @@ __all__ = [
     "CoreError",
     "CycleError",
     "FileProblem",
+    "Foreseen",
     "FormulaError",
+    "Heavy",
     "MeshProblem",
     "TooLarge",
     "ValueProblem",
@@ -99,6 +103,22 @@ class TooLarge(CoreError):
     """The predicted cost is over a limit; nothing was computed."""
 
     code = "too_large"
+
+
+class Heavy(TooLarge):
+    """The predicted cost is too much for a preview."""
+
+    code = "heavy"
+
+
+class Foreseen(CoreError):
+    """The forecast of a step that was only asked for it."""
+
+    code = "foreseen"
+
+    def __init__(self, faces: int) -> None:
+        super().__init__(f"{faces} faces.")
+        self.faces = faces
 
 
 class CycleError(CoreError):

@@ -12,6 +12,7 @@ from jukai.core.formats.stl import write_stl
 from jukai.core.geometry import deform, kernels
 from jukai.core.geometry.bevel.joining import Bevel
 from jukai.core.geometry.bevel.rounding import round_edges
+from jukai.core.geometry.clearance import clearance, place
 from jukai.core.geometry.lathe import Section, Turning, turn
 from jukai.core.geometry.measures import signed_volume
 from jukai.core.geometry.mesh import Mesh
@@ -33,6 +34,9 @@ def warm_up(*, files: bool = False) -> None:
     signed_volume(twisted)
     soundness(twisted)
     every = np.ones(body.connectivity.n_edges, dtype=bool)
+    shifted = np.eye(4)
+    shifted[0, 3] = 30.0
+    clearance(place(body), place(body, shifted))
     round_edges(body, every, np.full(len(every), 0.1), Bevel(2), "warm")
     if files:
         _formats(Mesh(twisted.points, twisted.corners, twisted.offsets, uv=twisted.uv))

@@ -174,6 +174,7 @@ class PartView(BaseModel):
     points: int
     four_sided: int
     bounds: list[Vector] | None
+    stands: list[Vector] | None
     volume: float | None = Field(description="mm³")
     mass: float | None = Field(description="g")
     groups: dict[str, int]
@@ -247,9 +248,66 @@ class EditIn(In):
 
 
 class PreviewIn(EditIn):
-    """An edit to be worked out and not kept."""
+    """An edit to be worked out and not kept; of some parts alone, or of all."""
 
-    part: str | None = None
+    parts: list[str] | None = Field(None, max_length=500)
+
+
+class Forecast(BaseModel):
+    """How many faces an edit would make; null where that is not known before."""
+
+    faces: int | None
+
+
+class ClearanceIn(In):
+    """A part whose clearances are asked for, as it is or as it would be after an edit."""
+
+    part: str
+    base: int | None = None
+    edit: Edit | None = None
+
+
+class ClearanceRow(BaseModel):
+    """What stands between a part and another one; ``about`` when only the boxes were looked at."""
+
+    part: str
+    name: str
+    state: Literal["apart", "touching", "crossing", "inside"]
+    distance: float
+    depth: float | None
+    depth_most: float
+    signed: float
+    places: list[Vector]
+    about: bool
+
+
+class ClearanceView(BaseModel):
+    """The clearances of a part, the least first."""
+
+    part: str
+    rows: list[ClearanceRow]
+    milliseconds: float
+
+
+class SolveIn(In):
+    """A number to be found: the largest or smallest that leaves a clearance to one part or to all."""
+
+    part: str
+    address: str = Field(max_length=200)
+    wanted: float = Field(ge=0, le=1e6)
+    to: str | None = None
+    which: Literal["largest", "smallest"] = "largest"
+    author: str = Field("", max_length=64)
+
+
+class SolvedView(BaseModel):
+    """The number found, what it leaves, and the edit that sets it; ``limit`` when nothing but its own limit stopped it."""
+
+    value: float
+    measured: float
+    tries: int
+    limit: bool
+    edit: Edit
 
 
 class MoveIn(In):
@@ -399,6 +457,8 @@ class ValueView(BaseModel):
         "along",
         "curve",
         "file",
+        "part",
+        "step",
         "pick",
         "finish",
         "further",
@@ -413,6 +473,7 @@ class ValueView(BaseModel):
     most: float | None
     choices: list[ChoiceView]
     of: list[Literal["points", "edges", "faces"]]
+    axes: int
 
 
 class GroupView(BaseModel):
@@ -461,6 +522,15 @@ class PickView(BaseModel):
     offers: list[OfferView]
 
 
+class PlacingView(BaseModel):
+    """What a footprint drawn by hand, and then a height, give: a value's address and its gain per mm."""
+
+    wide: tuple[str, float] | None
+    deep: tuple[str, float] | None
+    radius: tuple[str, float] | None
+    up: tuple[str, float] | None
+
+
 class OperatorView(BaseModel):
     """An operator: what chips, callouts and menus are made from."""
 
@@ -473,6 +543,7 @@ class OperatorView(BaseModel):
     groups: list[str]
     synonyms: list[str]
     version: int
+    placing: PlacingView | None
     values: list[ValueView]
     schema_: dict[str, Any] = Field(alias="schema")
 

@@ -89,6 +89,7 @@ def make_routes(benches: Benches) -> Blueprint:
     api = Blueprint("api", __name__, "/api")
     _list_routes(api, benches)
     _bench_routes(api, benches)
+    _asking_routes(api, benches)
     _mesh_routes(api, benches)
     _handover_routes(api, benches)
     return api
@@ -192,7 +193,7 @@ def _bench_routes(api: Blueprint, benches: Benches) -> None:
     def bench_preview(path: m.BenchPath, body: m.PreviewIn) -> Any:
         """Work out an edit without keeping it; 409 with code ``cancelled`` when a newer one came."""
         started = perf_counter()
-        state = benches.preview(path.bench, body.base, body.edit.model_dump(by_alias=True), body.author, body.part)
+        state = benches.preview(path.bench, body.base, body.edit.model_dump(by_alias=True), body.author, body.parts)
         return problem(409, "cancelled", "A newer preview came.") if state is None else _state(state, started)
 
     @api.post("/benches/<string:bench>/undo", responses={"200": m.BenchView})
@@ -243,6 +244,29 @@ def _bench_routes(api: Blueprint, benches: Benches) -> None:
     def look_here(path: m.StepPath) -> dict[str, Any]:
         """Return a part as it was after a step."""
         return benches.look_at(path.bench, path.part, path.step)
+
+
+def _asking_routes(api: Blueprint, benches: Benches) -> None:
+    @api.post("/benches/<string:bench>/forecast", responses={"200": m.Forecast})
+    def bench_forecast(path: m.BenchPath, body: m.EditIn) -> m.Forecast:
+        """Say how many faces an edit would make, before the work."""
+        return m.Forecast(faces=benches.foresee(path.bench, body.base, body.edit.model_dump(by_alias=True)))
+
+    @api.post("/benches/<string:bench>/clearance", responses={"200": m.ClearanceView})
+    def bench_clearance(path: m.BenchPath, body: m.ClearanceIn) -> dict[str, Any]:
+        """Measure a part against the others, as it is or as it would be after an edit."""
+        started = perf_counter()
+        edit = None if body.edit is None else body.edit.model_dump(by_alias=True)
+        rows = benches.clearance(path.bench, body.base, edit, body.part)
+        return {"part": body.part, "rows": rows, "milliseconds": round((perf_counter() - started) * 1000, 2)}
+
+    @api.post("/benches/<string:bench>/solve", responses={"200": m.SolvedView})
+    def bench_solve(path: m.BenchPath, body: m.SolveIn) -> dict[str, Any]:
+        """Find the number that leaves a clearance; nothing is changed by asking."""
+        solved, edit = benches.solve(path.bench, body.author, part=body.part, address=body.address, wanted=body.wanted, to=body.to,
+                                     largest=body.which == "largest")  # fmt: skip
+        return {"value": solved.value, "measured": solved.measured, "tries": solved.tries, "limit": solved.limit,
+                "edit": edit.model_dump(mode="json", by_alias=True)}  # fmt: skip
 
 
 def _mesh_routes(api: Blueprint, benches: Benches) -> None:

@@ -198,7 +198,12 @@ class Ends(unittest.TestCase):
 
     def test_pieces_count_each(self) -> None:
         small = shape("box", size=[1, 1, 1])
-        two = join_meshes([small.with_points(small.points + np.array([20, 0, 0])), small.with_points(small.points + np.array([0, 0, 1]))])
+        two = join_meshes(
+            [
+                small.with_points(small.points + np.array([20, 0, 0])),
+                small.with_points(small.points + np.array([0, 0, 1])),
+            ]
+        )
         self.assertEqual(between(two, BOX).state, "inside")
         self.assertEqual(between(BOX, two).state, "inside")
 

@@ -193,6 +193,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/benches/{bench}/forecast": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say how many faces an edit would make, before the work. */
+        post: operations["api_bench_forecast"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{bench}/clearance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Measure a part against the others, as it is or as it would be after an edit. */
+        post: operations["api_bench_clearance"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{bench}/solve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Find the number that leaves a clearance; nothing is changed by asking. */
+        post: operations["api_bench_solve"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/benches/{bench}/undo": {
         parameters: {
             query?: never;
@@ -523,12 +574,39 @@ export interface components {
             synonyms: string[];
             /** Version */
             version: number;
+            placing: components["schemas"]["PlacingView"] | null;
             /** Values */
             values: components["schemas"]["ValueView"][];
             /** Schema */
             schema: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * PlacingView
+         * @description What a footprint drawn by hand, and then a height, give: a value's address and its gain per mm.
+         */
+        PlacingView: {
+            /** Wide */
+            wide: [
+                string,
+                number
+            ] | null;
+            /** Deep */
+            deep: [
+                string,
+                number
+            ] | null;
+            /** Radius */
+            radius: [
+                string,
+                number
+            ] | null;
+            /** Up */
+            up: [
+                string,
+                number
+            ] | null;
         };
         /**
          * ValueView
@@ -541,7 +619,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "length" | "angle" | "count" | "share" | "choice" | "switch" | "vector" | "counts" | "axis" | "along" | "curve" | "file" | "pick" | "finish" | "further";
+            kind: "length" | "angle" | "count" | "share" | "choice" | "switch" | "vector" | "counts" | "axis" | "along" | "curve" | "file" | "part" | "step" | "pick" | "finish" | "further";
             /** Unit */
             unit: string;
             /** Description */
@@ -562,6 +640,8 @@ export interface components {
             choices: components["schemas"]["ChoiceView"][];
             /** Of */
             of: ("points" | "edges" | "faces")[];
+            /** Axes */
+            axes: number;
         };
         /**
          * BenchList
@@ -951,6 +1031,11 @@ export interface components {
             /** Finish */
             finish?: string | null;
             /**
+             * Heading
+             * @description the heading of the list it stands under
+             */
+            heading?: string | null;
+            /**
              * Hidden
              * @default false
              */
@@ -960,6 +1045,17 @@ export interface components {
              * @default false
              */
             locked?: boolean;
+            /**
+             * See Through
+             * @default false
+             */
+            see_through?: boolean;
+            /**
+             * Reference
+             * @description only there to fit against: never changed, never handed over
+             * @default false
+             */
+            reference?: boolean;
             placement?: components["schemas"]["Placement"];
             /** Picks */
             picks?: components["schemas"]["NamedPick"][];
@@ -996,6 +1092,8 @@ export interface components {
             four_sided: number;
             /** Bounds */
             bounds: number[][] | null;
+            /** Stands */
+            stands: number[][] | null;
             /**
              * Volume
              * @description mm³
@@ -1014,11 +1112,12 @@ export interface components {
         };
         /**
          * Placement
-         * @description Where something stands: scaled, then turned about the fixed X, Y, Z in that order, then moved.
+         * @description Where something stands: scaled and then turned about its zero point, in the order of the fixed X, Y, Z, then moved.
          */
         Placement: {
             /**
              * Move
+             * @description where the zero point stands on the bench, mm
              * @default [
              *       0,
              *       0,
@@ -1028,6 +1127,7 @@ export interface components {
             move?: (number | string)[];
             /**
              * Turn
+             * @description degrees about the fixed X, Y, Z, in that order
              * @default [
              *       0,
              *       0,
@@ -1044,6 +1144,23 @@ export interface components {
              *     ]
              */
             scale?: (number | string)[];
+            /**
+             * Zero
+             * @description the zero point, in the part's own space, mm
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            zero?: (number | string)[];
+            /**
+             * Extents
+             * @description where sides of the body reach to on the bench, mm: of one side along an axis the body is moved there, of both it is stretched between them
+             */
+            extents?: {
+                [key: string]: number | string;
+            };
         };
         /**
          * Sampling
@@ -1143,7 +1260,7 @@ export interface components {
             /** Base */
             base: number;
             /** Edit */
-            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"];
+            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"];
             /**
              * Author
              * @default
@@ -1180,6 +1297,12 @@ export interface components {
             curve?: components["schemas"]["Curve"] | null;
             /** Finish */
             finish?: string | null;
+            placement?: components["schemas"]["Placement"] | null;
+            /**
+             * Reference
+             * @default false
+             */
+            reference?: boolean;
         };
         /**
          * AddPoint
@@ -1224,6 +1347,27 @@ export interface components {
             after?: string | null;
         };
         /**
+         * BringPart
+         * @description Bring a part to another one: zero point to zero point, or middle to middle.
+         */
+        BringPart: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "bring_part";
+            /** Part */
+            part: string;
+            /** To */
+            to: string;
+            /**
+             * By
+             * @default zero
+             * @enum {string}
+             */
+            by?: "zero" | "middle";
+        };
+        /**
          * CopyPart
          * @description Add a copy of a part, with copies of its curves.
          */
@@ -1241,6 +1385,7 @@ export interface components {
             curve_ids?: {
                 [key: string]: string;
             };
+            placement?: components["schemas"]["Placement"] | null;
         };
         /**
          * CopyStep
@@ -1258,6 +1403,23 @@ export interface components {
             step: string;
             /** Copy Id */
             copy_id: string;
+        };
+        /**
+         * LineUp
+         * @description Line parts up with one of them: by a side, or by their middles along an axis.
+         */
+        LineUp: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "line_up";
+            /** Parts */
+            parts: string[];
+            /** To */
+            to: string;
+            /** By */
+            by: ("left" | "right" | "front" | "back" | "bottom" | "top") | ("middle_x" | "middle_y" | "middle_z");
         };
         /**
          * MovePart
@@ -1292,6 +1454,26 @@ export interface components {
             after?: string | null;
         };
         /**
+         * PlaceParts
+         * @description Place several parts at once; ``what`` says in a word what was done with them.
+         */
+        PlaceParts: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "place_parts";
+            /** Placements */
+            placements: {
+                [key: string]: components["schemas"]["Placement"];
+            };
+            /**
+             * What
+             * @default placement
+             */
+            what?: string;
+        };
+        /**
          * RemoveDimension
          * @description Take out a named number that nothing uses.
          */
@@ -1306,7 +1488,7 @@ export interface components {
         };
         /**
          * RemovePart
-         * @description Take a part off the bench, and the curves only it uses.
+         * @description Take a part off the bench, others with it, and the curves only they use.
          */
         RemovePart: {
             /**
@@ -1316,6 +1498,8 @@ export interface components {
             kind: "remove_part";
             /** Part */
             part: string;
+            /** Others */
+            others?: string[];
         };
         /**
          * RemovePoint
@@ -1413,6 +1597,32 @@ export interface components {
             value: number | string;
         };
         /**
+         * SetExtent
+         * @description Let a side of a part reach to a place: moved there whole, or stretched while the other side stays. Null lets go.
+         */
+        SetExtent: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_extent";
+            /** Part */
+            part: string;
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "left" | "right" | "front" | "back" | "bottom" | "top";
+            /** At */
+            at?: number | string | null;
+            /**
+             * How
+             * @default moved
+             * @enum {string}
+             */
+            how?: "moved" | "stretched";
+        };
+        /**
          * SetFinish
          * @description Add a finish or change one of that name.
          */
@@ -1440,10 +1650,19 @@ export interface components {
             name?: string | null;
             /** Finish */
             finish?: string | null;
+            /**
+             * Heading
+             * @description empty for none
+             */
+            heading?: string | null;
             /** Hidden */
             hidden?: boolean | null;
             /** Locked */
             locked?: boolean | null;
+            /** See Through */
+            see_through?: boolean | null;
+            /** Reference */
+            reference?: boolean | null;
             placement?: components["schemas"]["Placement"] | null;
         };
         /**
@@ -1529,14 +1748,47 @@ export interface components {
             value?: unknown;
         };
         /**
+         * SetZero
+         * @description Put a part's zero point elsewhere in it; the body stays where it is.
+         */
+        SetZero: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_zero";
+            /** Part */
+            part: string;
+            /** At */
+            at: ("base" | "middle" | "own") | (number | string)[];
+        };
+        /**
+         * SpreadParts
+         * @description Spread parts evenly along an axis: the outermost stay, the gaps between all become the same.
+         */
+        SpreadParts: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "spread_parts";
+            /** Parts */
+            parts: string[];
+            /**
+             * Along
+             * @enum {string}
+             */
+            along: "x" | "y" | "z";
+        };
+        /**
          * PreviewIn
-         * @description An edit to be worked out and not kept.
+         * @description An edit to be worked out and not kept; of some parts alone, or of all.
          */
         PreviewIn: {
             /** Base */
             base: number;
             /** Edit */
-            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"];
+            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"];
             /**
              * Author
              * @default
@@ -1547,8 +1799,108 @@ export interface components {
              * @default false
              */
             join?: boolean;
+            /** Parts */
+            parts?: string[] | null;
+        };
+        /**
+         * Forecast
+         * @description How many faces an edit would make; null where that is not known before.
+         */
+        Forecast: {
+            /** Faces */
+            faces: number | null;
+        };
+        /**
+         * ClearanceView
+         * @description The clearances of a part, the least first.
+         */
+        ClearanceView: {
             /** Part */
-            part?: string | null;
+            part: string;
+            /** Rows */
+            rows: components["schemas"]["ClearanceRow"][];
+            /** Milliseconds */
+            milliseconds: number;
+        };
+        /**
+         * ClearanceRow
+         * @description What stands between a part and another one; ``about`` when only the boxes were looked at.
+         */
+        ClearanceRow: {
+            /** Part */
+            part: string;
+            /** Name */
+            name: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "apart" | "touching" | "crossing" | "inside";
+            /** Distance */
+            distance: number;
+            /** Depth */
+            depth: number | null;
+            /** Depth Most */
+            depth_most: number;
+            /** Signed */
+            signed: number;
+            /** Places */
+            places: number[][];
+            /** About */
+            about: boolean;
+        };
+        /**
+         * ClearanceIn
+         * @description A part whose clearances are asked for, as it is or as it would be after an edit.
+         */
+        ClearanceIn: {
+            /** Part */
+            part: string;
+            /** Base */
+            base?: number | null;
+            /** Edit */
+            edit?: (components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"]) | null;
+        };
+        /**
+         * SolvedView
+         * @description The number found, what it leaves, and the edit that sets it; ``limit`` when nothing but its own limit stopped it.
+         */
+        SolvedView: {
+            /** Value */
+            value: number;
+            /** Measured */
+            measured: number;
+            /** Tries */
+            tries: number;
+            /** Limit */
+            limit: boolean;
+            /** Edit */
+            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"];
+        };
+        /**
+         * SolveIn
+         * @description A number to be found: the largest or smallest that leaves a clearance to one part or to all.
+         */
+        SolveIn: {
+            /** Part */
+            part: string;
+            /** Address */
+            address: string;
+            /** Wanted */
+            wanted: number;
+            /** To */
+            to?: string | null;
+            /**
+             * Which
+             * @default largest
+             * @enum {string}
+             */
+            which?: "largest" | "smallest";
+            /**
+             * Author
+             * @default
+             */
+            author?: string;
         };
         /**
          * MoveIn
@@ -2492,6 +2844,165 @@ export interface operations {
             };
         };
     };
+    api_bench_forecast: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EditIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Forecast"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_bench_clearance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClearanceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClearanceView"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_bench_solve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SolveIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SolvedView"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_bench_undo: {
         parameters: {
             query?: never;
@@ -3256,11 +3767,12 @@ export interface operations {
         parameters: {
             query?: {
                 ids?: string;
-                format?: "obj" | "stl" | "ply" | "glb";
+                format?: "obj" | "stl" | "ply" | "glb" | "off" | "3mf";
                 unit?: "mm" | "cm" | "m" | "in";
                 up?: "z" | "y";
                 triangles?: boolean;
                 together?: boolean;
+                texture?: boolean;
             };
             header?: never;
             path: {

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from pydantic import BaseModel, ConfigDict
 
-from jukai.core.errors import Cancelled, TooLarge, ValueProblem
+from jukai.core.errors import Cancelled, Foreseen, Heavy, TooLarge, ValueProblem
 from jukai.core.geometry.arrays import Bools, Floats
 from jukai.core.geometry.curves import CurveShape, Sampled
 from jukai.core.geometry.frames import Frame, frame_along
@@ -110,6 +110,8 @@ class Context:
     files : bytes of imported files by name.
     body : the body of the other part that a value names, if one does.
     on_progress, stop : where progress goes, and whether to stop.
+    foresee : only say how many faces there would be, by raising ``Foreseen``.
+    preview_limit : faces up to which work is done while a number is dragged.
     """
 
     step: str
@@ -119,6 +121,8 @@ class Context:
     body: Mesh | None = None
     on_progress: Callable[[str, float], None] | None = None
     stop: Callable[[], bool] | None = None
+    foresee: bool = False
+    preview_limit: int = 100_000_000
 
     def checkpoint(self, fraction: float) -> None:
         """Report progress; raise ``Cancelled`` if the work is to stop."""
@@ -127,12 +131,24 @@ class Context:
         if self.on_progress is not None:
             self.on_progress(self.step, fraction)
 
-    def afford(self, faces: int, *, field: str | None = None) -> None:
-        """Refuse work whose result would have more faces than the part may have."""
+    def afford(self, faces: int, *, field: str | None = None, rough: bool = False) -> None:
+        """Refuse work whose result would have more faces than the part may have.
+
+        ``rough`` counts come before the arrays that the real one needs, and are no forecast.
+        """
         if faces > self.face_limit:
             raise TooLarge(
                 f"This would make {faces:,} faces; {self.face_limit:,} are the most a part may have here.".replace(",", " "),
                 field=field, hint="Lower a count, or raise the bench's face limit.",
+            )  # fmt: skip
+        if rough:
+            return
+        if self.foresee:
+            raise Foreseen(faces)
+        if faces > self.preview_limit:
+            raise Heavy(
+                f"{faces:,} faces: worked out when you let go.".replace(",", "\u2009"),
+                field=field, hint="Escape puts back what was there.",
             )  # fmt: skip
 
 

@@ -9,7 +9,7 @@ from typing import Any, Protocol
 
 import numpy as np
 
-from jukai.core.errors import Cancelled, CoreError, MeshProblem, TooLarge, ValueProblem
+from jukai.core.errors import Cancelled, CoreError, Foreseen, Heavy, MeshProblem, TooLarge, ValueProblem
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.placing import Reach, placed, placement_matrix, reaching
@@ -19,7 +19,7 @@ from jukai.core.operators.values import spec_of
 from jukai.core.recipe.bench import Bench, Part, Step
 from jukai.core.recipe.resolve import Resolved, Resolver
 
-__all__ = ["Cache", "Evaluation", "StepOutcome", "evaluate", "standing"]
+__all__ = ["Asked", "Cache", "Evaluation", "StepOutcome", "evaluate", "standing"]
 
 
 class Cache(Protocol):
@@ -95,6 +95,20 @@ class Evaluation:
         return hashlib.blake2b(f"{self.key} {where}".encode(), digest_size=16).hexdigest()
 
 
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """What more is wanted of an evaluation.
+
+    Attributes
+    ----------
+    foresee : id of a step that is only to say how many faces it would make, by ``Foreseen``.
+    preview_limit : faces over which a step raises ``Heavy``.
+    """
+
+    foresee: str | None = None
+    preview_limit: int = 100_000_000
+
+
 @dataclass(slots=True)
 class _State:
     named: Mapping[str, Any]
@@ -113,6 +127,7 @@ class _World:
     files: Mapping[str, bytes]
     on_progress: Callable[[str, float], None] | None
     stop: Callable[[], bool] | None
+    asked: Asked
     doing: tuple[Part, ...] = ()
 
 
@@ -126,6 +141,7 @@ def evaluate(
     on_progress: Callable[[str, float], None] | None = None,
     stop: Callable[[], bool] | None = None,
     resolver: Resolver | None = None,
+    asked: Asked | None = None,
 ) -> Evaluation:
     """Work out a part's recipe.
 
@@ -136,9 +152,14 @@ def evaluate(
     cache : where results of steps are looked for and kept.
     files : bytes of imported files by name.
     on_progress, stop : called with (step id, fraction); asked whether to stop.
+    asked : what more is wanted: a forecast, a limit while a number is dragged.
 
     Raises
     ------
+    Foreseen
+        When asked to foresee, and the step can.
+    Heavy
+        When a step would make more faces than the preview limit.
     ValueProblem
         When there is no such part or step. Errors of steps are not raised: they stop the part at
         their step and are told in its outcome.
@@ -149,7 +170,7 @@ def evaluate(
     if found is None:
         known = ", ".join(p.name for p in bench.parts) or "none"
         raise ValueProblem(f"There is no part '{part}'.", field="part", hint=f"There is: {known}.")
-    world = _World(bench, resolver or Resolver(bench), cache, files or {}, on_progress, stop)
+    world = _World(bench, resolver or Resolver(bench), cache, files or {}, on_progress, stop, asked or Asked())
     return _evaluate(world, found, upto)
 
 
@@ -177,7 +198,8 @@ def _evaluate(world: _World, found: Part, upto: str | None) -> Evaluation:
 def _take(step: Step, state: _State, world: _World) -> StepOutcome:
     """Take one step: its outcome, with ``state`` moved on."""
     context = Context(step.id, world.bench.floor / 5, world.bench.face_limit, world.files,
-                      on_progress=world.on_progress, stop=world.stop)  # fmt: skip
+                      on_progress=world.on_progress, stop=world.stop, preview_limit=world.asked.preview_limit,
+                      foresee=step.id == world.asked.foresee and len(world.doing) == 1)  # fmt: skip
     context.checkpoint(0.0)
     before = state.mesh.n_faces if state.mesh is not None else 0
     shown: Mapping[str, float] = {}
@@ -190,14 +212,14 @@ def _take(step: Step, state: _State, world: _World) -> StepOutcome:
             context.body = other.mesh
         key = _key(step, op, resolved, state.key + (other.key if other else ""), context)
         result = world.cache.get(key) if world.cache is not None else None
-        if result is None:
+        if result is None or context.foresee:
             result = _run(op, resolved, state.mesh, context)
             if world.cache is not None:
                 world.cache.put(key, result)
         state.mesh, state.key = result.mesh, key
         return StepOutcome(step, "done", result.mesh, result, shown, dict(result.used), (*resolved.notes, *result.notes),
                            faces_added=result.mesh.n_faces - before)  # fmt: skip
-    except Cancelled:
+    except (Cancelled, Foreseen, Heavy):
         raise
     except CoreError as e:
         state.broken = True

@@ -61,7 +61,7 @@ def capsule(values: Values, context: Context) -> Result:
     sides = values.sides or chord_sides(radius, max(2 * radius, long))
     cap_rows = values.cap_rows or max(1, round(sides / 4))
     rows = 0 if straight == 0 else values.rows or near_square(straight, radius, sides)
-    context.afford((2 * cap_rows + rows) * sides, field="rows")
+    context.afford((2 * cap_rows + rows) * sides, field="rows", rough=True)
     sine, cosine = arc(cap_rows, 0.0, 90.0)
     low = np.column_stack([radius * cosine, cap * (1 - sine)])[::-1]
     high = np.column_stack([radius * cosine, (long - cap) + cap * sine])

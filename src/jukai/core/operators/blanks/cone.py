@@ -54,7 +54,7 @@ def cone(values: Values, context: Context) -> Result:
         raise ValueProblem("Both radii are 0.", field="bottom_radius", hint="One of them must be over 0.")
     sides = values.sides or chord_sides(widest, max(2 * widest, height))
     rows = values.rows or near_square(float(np.hypot(height, bottom - top)), (bottom + top) / 2, sides)
-    context.afford(rows * sides, field="rows")
+    context.afford(rows * sides, field="rows", rough=True)
     share = evenly(1.0, rows)
     section = Section(np.column_stack([bottom * (1 - share) + top * share, evenly(height, rows)]))
     turning = Turning(sides=sides, ends=values.ends, end_rings=values.end_rings)

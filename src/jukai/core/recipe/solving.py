@@ -1,0 +1,245 @@
+"""Finding a number: the largest or smallest one that still leaves what is asked for."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from jukai.core.errors import CoreError, ValueProblem
+from jukai.core.operators.registry import get_operator
+from jukai.core.operators.values import describe_values
+from jukai.core.recipe.bench import Bench
+from jukai.core.recipe.edits import parse_edit
+from jukai.core.recipe.resolve import Resolver
+
+__all__ = ["Solved", "Unknown", "solve", "unknown"]
+
+_MOST_TRIES = 60
+
+
+@dataclass(frozen=True, slots=True)
+class Unknown:
+    """A number that may be solved for.
+
+    Attributes
+    ----------
+    start : what it is now.
+    least, most : its limits.
+    whole : whether it is a count.
+    edit : the edit that gives it another value.
+    """
+
+    start: float
+    least: float
+    most: float
+    whole: bool
+    edit: Callable[[float], Any]
+
+
+@dataclass(frozen=True, slots=True)
+class Solved:
+    """A number found, what is measured there, and how often was tried; ``limit`` when only its own limit stopped it."""
+
+    value: float
+    measured: float
+    tries: int
+    limit: bool = False
+
+
+def unknown(bench: Bench, address: str, used: Any = None) -> Unknown:
+    """Return the number at an address.
+
+    Addresses are ``p1/s1/values/radius``, ``p1/s1/values/size/0``, ``p1/placement/move/2`` and ``dimensions/gap``;
+    ``used`` is what was chosen for a value that is left out.
+
+    Raises
+    ------
+    ValueProblem
+        When there is no such number.
+    """
+    words = address.split("/")
+    resolver = Resolver(bench)
+    if words[0] == "dimensions" and len(words) == 2:
+        name = words[1]
+        if name not in resolver.names:
+            raise ValueProblem(f"There is no named number '{name}'.", field="address")
+        start = resolver.names[name].value
+        return Unknown(start, -1e9, 1e9, whole=False, edit=lambda v: _edit(kind="set_dimension", name=name, value=v))
+    part = bench.part(words[0])
+    if part is not None and len(words) == 4 and words[1] == "placement" and words[2] in ("move", "turn", "scale"):
+        return _of_placement(bench, part.id, words[2], int(words[3]) if words[3] in "012" else 0)
+    step = None if part is None or len(words) < 4 else next((s for s in part.recipe if s.id == words[1]), None)
+    if part is None or step is None or words[2] != "values":
+        raise ValueProblem(f"There is no number at '{address[:80]}'.", field="address")
+    key, index = words[3], int(words[4]) if len(words) > 4 and words[4] in "012" else None
+    spec = next((r for r in describe_values(get_operator(step.operator).values) if r["key"] == key), None)
+    if spec is None or spec["kind"] not in ("length", "angle", "count", "share", "vector", "counts"):
+        raise ValueProblem(f"'{key}' is no number that can be solved for.", field="address")
+    raw = step.values.get(key, used if used is not None else spec["default"])
+    here = raw if index is None else raw[index] if isinstance(raw, list | tuple) and index < len(raw) else None
+    if here is None:
+        raise ValueProblem(f"'{key}' has no value to begin with.", field="address", hint="Type one first.")
+    measures = {"length": "length", "vector": "length", "angle": "angle"}.get(spec["kind"], "")
+    start = resolver.number(here, measures=measures, where=key)
+
+    def edit(v: float) -> Any:
+        value: Any = v if index is None else [v if i == index else x for i, x in enumerate(raw)]
+        return _edit(kind="set_value", part=part.id, step=step.id, key=key, value=value)
+
+    lowest = 1.0 if spec["kind"] == "counts" else 0.0 if spec["kind"] == "vector" else -1e9
+    least = lowest if spec["least"] is None else spec["least"]
+    most = 1e9 if spec["most"] is None else spec["most"]
+    return Unknown(start, least, most, spec["kind"] in ("count", "counts"), edit)
+
+
+def _edit(**data: Any) -> Any:
+    return parse_edit(data)
+
+
+def _of_placement(bench: Bench, part_id: str, what: str, index: int) -> Unknown:
+    part = bench.part(part_id)
+    assert part is not None  # noqa: S101 - it was found before
+    placement = part.placement.model_dump(mode="json")
+    measures = {"move": "length", "turn": "angle"}.get(what, "")
+    start = Resolver(bench).number(placement[what][index], measures=measures, where=what)
+
+    def edit(v: float) -> Any:
+        numbers = [v if i == index else x for i, x in enumerate(placement[what])]
+        return _edit(kind="place_parts", placements={part_id: placement | {what: numbers}}, what=what)
+
+    return Unknown(start, -1e9, 1e9, whole=False, edit=edit)
+
+
+def solve(number: Unknown, measure: Callable[[float], float], wanted: float, *, largest: bool, step: float) -> Solved:
+    """Return the largest (or smallest) value at which ``measure`` is not under ``wanted``.
+
+    From where the number is, the search goes outward while it is good, or back until it is, in steps that double, and
+    then closes in on the border by false position (the Illinois rule, Dowell & Jarratt 1971). So it finds the border
+    next to the present value. The answer is rounded to the safe side.
+
+    Parameters
+    ----------
+    measure : may raise ``CoreError`` where the number cannot be used; that counts as not good.
+    step : the first step.
+
+    Raises
+    ------
+    ValueProblem
+        When no value is good.
+    """
+    way = 1.0 if largest else -1.0
+    search = _Search(number, measure, wanted)
+    here = min(max(number.start, number.least), number.most)
+    at = search.at(here)
+    if at >= 0:
+        good, bad = search.outward(here, at, way * max(step, 1.0 if number.whole else 0.0))
+        if bad is None:
+            return Solved(good[0], good[1] + wanted, search.tries, limit=True)
+    else:
+        back, _ = search.outward(here, at, -way * max(step, 1.0 if number.whole else 0.0), good=False)
+        if back[1] < 0:
+            raise ValueProblem(
+                f"No value leaves {wanted:g} mm. The most is {search.best[1] + wanted:.4g} mm, at {search.best[0]:.4g}.",
+                field="wanted",
+                hint="A smaller gap would work.",
+            )
+        good, bad = back, search.last_bad
+    good = search.close(good, bad, way)
+    return Solved(good[0], good[1] + wanted, search.tries)
+
+
+class _Search:
+    def __init__(self, number: Unknown, measure: Callable[[float], float], wanted: float) -> None:
+        self.number, self.measure, self.wanted = number, measure, wanted
+        self.tries = 0
+        self.best = (number.start, -math.inf)
+        self.last_bad: tuple[float, float] = (number.start, -math.inf)
+
+    def at(self, value: float) -> float:
+        """Return by how much more is left at a value than what is wanted."""
+        self.tries += 1
+        try:
+            more = self.measure(value) - self.wanted
+        except CoreError as e:
+            if e.code == "cancelled":
+                raise
+            more = -math.inf
+        more = 0.0 if abs(more) < 1e-9 else more
+        if more > self.best[1]:
+            self.best = (value, more)
+        return more
+
+    def outward(
+        self, here: float, at: float, step: float, *, good: bool = True
+    ) -> tuple[tuple[float, float], tuple[float, float] | None]:
+        """Walk in steps that double until what is ``good`` changes; return the last of the kind walked on and the other."""
+        last = (here, at)
+        while self.tries < _MOST_TRIES:
+            to = last[0] + step
+            if self.number.whole:
+                to = round(to)
+            to = min(max(to, self.number.least), self.number.most)
+            if to == last[0]:
+                break
+            more = self.at(to)
+            if (more >= 0) != good:
+                if not good:
+                    self.last_bad = last
+                    return (to, more), last
+                return last, (to, more)
+            last = (to, more)
+            step *= 2
+        return last, None
+
+    def close(self, good: tuple[float, float], bad: tuple[float, float] | None, way: float) -> tuple[float, float]:
+        """Close in between a good value and a bad one; return a good one next to the border."""
+        if bad is None:
+            return good
+        first = abs(good[0] - bad[0])
+        kept = 0
+        g, b = good[1], bad[1]
+        while self.tries < _MOST_TRIES and abs(good[0] - bad[0]) > max(1e-9 * max(abs(good[0]), first), 1e-12):
+            middle = (good[0] + bad[0]) / 2
+            if math.isfinite(b) and g > 0 and kept < 3:
+                middle = good[0] + (bad[0] - good[0]) * g / (g - b)
+            if self.number.whole:
+                middle = math.floor(middle) if good[0] < bad[0] else math.ceil(middle)
+            if middle in (good[0], bad[0]):
+                if self.number.whole or kept >= 3:
+                    break
+                kept = 3
+                continue
+            more = self.at(middle)
+            if more >= 0:
+                kept = kept + 1 if good[0] != middle else kept
+                good, g = (middle, more), more
+                b = b / 2 if math.isfinite(b) else b
+                if more < 1e-7:
+                    break
+            else:
+                bad, b = (middle, more), more
+                g /= 2
+                kept = 0
+        return self._tidy(good, bad, way)
+
+    def _tidy(self, good: tuple[float, float], bad: tuple[float, float], way: float) -> tuple[float, float]:
+        """Round to as few figures as the border leaves, to the safe side."""
+        if self.number.whole:
+            return good
+        dust = 2 * abs(bad[0] - good[0]) + 1e-9 * abs(good[0])
+        for digits in range(2, 10):
+            near = float(f"{good[0]:.{digits}g}")
+            if abs(near - good[0]) <= dust and self.number.least <= near <= self.number.most:
+                more = self.at(near)
+                if more >= 0:
+                    return near, more
+        unit = 10.0 ** (math.floor(math.log10(max(abs(good[0]), 1e-9))) - 6)
+        near = math.floor(good[0] / unit) * unit if way > 0 else math.ceil(good[0] / unit) * unit
+        near = float(f"{near:.9g}")
+        if self.number.least <= near <= self.number.most:
+            more = self.at(near)
+            if more >= 0:
+                return near, more
+        return good
