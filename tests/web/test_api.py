@@ -121,7 +121,7 @@ class Edits(ApiTest):
         bench = self.opened()
         before = self.get(f"/benches/{bench}")
         edit = {"kind": "set_value", "part": "p1", "step": "s1", "key": "sides", "value": 12}
-        seen = self.post(f"/benches/{bench}/preview", {"base": 1, "edit": edit, "part": "p1"})
+        seen = self.post(f"/benches/{bench}/preview", {"base": 1, "edit": edit, "parts": ["p1"]})
         self.assertNotEqual(seen["parts"][0]["faces"], before["parts"][0]["faces"])
         self.assertEqual(self.get(f"/benches/{bench}")["parts"], before["parts"])
 

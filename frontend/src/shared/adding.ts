@@ -1,6 +1,7 @@
 import { freeId } from './format'
 import { api } from './api/client'
 import type { Curve, Edit, OperatorView } from './api/client'
+import { liveCopy, partOf } from './parts'
 import { doEdit, edit, say, useSession } from './session'
 import { useView } from './viewState'
 
@@ -11,6 +12,8 @@ export function addOperator(o: OperatorView): void {
   if (!bench) return
   if (o.kind === 'blank') {
     if (o.id === 'imported') chooseFile((name, file) => void addImport(name, file))
+    else if (o.id === 'copy_of') followChosen()
+    else if (o.placing) view.set({ placing: o.id, lookAt: null, board: null, only: null })
     else void addBlank(o)
     return
   }
@@ -29,6 +32,12 @@ export function addOperator(o: OperatorView): void {
     .catch(() => undefined)
 }
 
+function followChosen(): void {
+  const part = partOf(useView.getState().part)
+  if (part) liveCopy(part)
+  else say('A live copy follows a part: choose one first.')
+}
+
 async function addBlank(o: OperatorView): Promise<void> {
   const { bench } = useSession.getState()
   const doc = bench?.document
@@ -41,6 +50,7 @@ async function addBlank(o: OperatorView): Promise<void> {
     operator: o.id,
     values: {},
     finish: doc?.finishes?.[0]?.name ?? null,
+    reference: false,
   }
   if (o.values.some((v) => v.kind === 'curve')) {
     const curve = startingProfile(
@@ -74,7 +84,12 @@ function startingProfile(id: string, floor: number): Curve {
   }
 }
 
-async function addImport(name: string, file: File): Promise<void> {
+/** Set a mesh beside the parts, only to fit against: it is never changed and not chosen by accident. */
+export function addReference(): void {
+  chooseFile((name, file) => void addImport(name, file, true))
+}
+
+async function addImport(name: string, file: File, reference = false): Promise<void> {
   const { bench, id } = useSession.getState()
   if (!id || !bench) return
   try {
@@ -87,6 +102,7 @@ async function addImport(name: string, file: File): Promise<void> {
       name: name.replace(/\.[^.]+$/, ''),
       operator: 'imported',
       values: { file: held.file },
+      reference,
     })
     useView.getState().set({ part, step: 's1' })
     const size = held.size.map((x) => Number(x.toPrecision(4))).join(' × ')
@@ -103,7 +119,7 @@ async function addImport(name: string, file: File): Promise<void> {
 export function chooseFile(then: (name: string, file: File) => void): void {
   const input = document.createElement('input')
   input.type = 'file'
-  input.accept = '.obj,.stl,.ply,.glb'
+  input.accept = '.obj,.stl,.ply,.glb,.off,.3mf'
   input.dataset['testid'] = 'import-input'
   input.hidden = true
   input.onchange = () => {

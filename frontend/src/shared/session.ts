@@ -16,6 +16,10 @@ interface Session {
   bench: BenchView | null
   /** a state worked out but not kept, while something is dragged */
   preview: BenchView | null
+  /** the edit that the preview shows */
+  previewed: Edit | null
+  /** why a preview is not worked out: too much for a drag */
+  heavy: string | null
   /** the drawing data that stood before the drag, for the outline before the change */
   before: Record<string, string | null>
   change: Change | null
@@ -30,6 +34,8 @@ export const useSession = create<Session>(() => ({
   id: null,
   bench: null,
   preview: null,
+  previewed: null,
+  heavy: null,
   before: {},
   change: null,
   connection: 'here',
@@ -48,7 +54,9 @@ export function shownParts(s: Session): readonly PartView[] {
   const parts = s.bench?.parts ?? []
   if (!s.preview) return parts
   const previewed = s.preview.parts
-  return parts.map((p) => previewed.find((q) => q.part === p.part) ?? p)
+  const there = parts.map((p) => previewed.find((q) => q.part === p.part) ?? p)
+  // a part that is only being placed is not on the bench yet
+  return [...there, ...previewed.filter((q) => !parts.some((p) => p.part === q.part))]
 }
 
 let toast: (text: string, kind: 'error' | 'info') => void = () => undefined
@@ -289,7 +297,7 @@ export function move(how: 'undo' | 'redo' | 'go-to', revision?: number): void {
 }
 
 // -- previews --------------------------------------------------------------------------------
-let wanted: { edit: Edit; part: string | null; at: number } | null = null
+let wanted: { edit: Edit; parts: readonly string[] | null; at: number } | null = null
 let asking = false
 let dragging = 0
 
@@ -302,8 +310,9 @@ export function beginPreview(): void {
 }
 
 /** Show an edit without keeping it. The newest wins; at most one is on its way. */
-export function preview(e: Edit, part: string | null): void {
-  wanted = { edit: e, part, at: performance.now() }
+export function preview(e: Edit, part: string | readonly string[] | null): void {
+  const parts = typeof part === 'string' ? withFollowers(part) : part
+  wanted = { edit: e, parts, at: performance.now() }
   void ask()
 }
 
@@ -312,7 +321,7 @@ async function ask(): Promise<void> {
   asking = true
   try {
     while (wanted) {
-      const { edit: e, part, at } = wanted
+      const { edit: e, parts, at } = wanted
       wanted = null
       const { id, bench } = getState()
       if (!id || !bench) return
@@ -323,15 +332,17 @@ async function ask(): Promise<void> {
           edit: e,
           author,
           join: false,
-          part,
+          parts: parts ? [...parts] : null,
         })
         performance.measure('ask', { start: at, end: performance.now() })
         if (mine === dragging) {
           lastAsked = at
-          setState({ preview: state })
+          setState({ preview: state, previewed: e, heavy: null })
         }
       } catch (error) {
         if (error instanceof Offline) fail(error)
+        else if (error instanceof ApiError && error.problem.code === 'heavy' && mine === dragging)
+          setState({ heavy: error.problem.title })
         // a value that can't be used while dragging: the last good body stays
       }
     }
@@ -351,5 +362,15 @@ export function askedAt(): number {
 export function endPreview(): void {
   dragging += 1
   wanted = null
-  if (getState().preview) setState({ preview: null })
+  if (getState().preview || getState().heavy)
+    setState({ preview: null, previewed: null, heavy: null })
+}
+
+/** A part and the live copies of it, which change with it. */
+function withFollowers(part: string): string[] {
+  const out = [part]
+  for (const p of out)
+    for (const q of getState().bench?.document.parts ?? [])
+      if (!out.includes(q.id) && q.recipe.some((s) => s.values?.['part'] === p)) out.push(q.id)
+  return out
 }

@@ -3,11 +3,14 @@ import type {
   Edit,
   OperatorView,
   PartView,
+  Placement,
   Step,
   StepView,
   ValueView,
 } from './api/client'
 import { niceStep } from './format'
+import { placementOf, placing } from './placement'
+import type { Side } from './placement'
 
 /** A number of the bench that can be dragged and typed, wherever it is shown. */
 export interface NumberTarget {
@@ -65,6 +68,7 @@ export function numberAt(
   const words = address.split('/')
   if (words[0] === 'curves') return curveNumber(bench, parts, words)
   if (words[0] === 'dimensions') return namedNumber(bench, words[1] ?? '')
+  if (words[1] === 'placement') return placedNumber(bench, parts, words)
   return stepNumber(bench, parts, words)
 }
 
@@ -157,6 +161,77 @@ function furtherNumber(
       key,
       value: rows.map((row, k) => (k === i ? { ...row, width: v ?? 1 } : row)),
     }),
+  }
+}
+
+const MEANT: Record<string, string> = {
+  move: 'Where its zero point stands along',
+  turn: 'How far it is turned about',
+  scale: 'How many times larger it is along',
+}
+
+type Shared = Pick<NumberTarget, 'address' | 'whole' | 'least' | 'most' | 'part'>
+
+function extentNumber(
+  shared: Shared,
+  p: Required<Placement>,
+  view: PartView | undefined,
+  side: Side,
+  step: number,
+): NumberTarget | null {
+  const part = shared.part ?? ''
+  const raw = p.extents[side]
+  if (raw === undefined) return null
+  return {
+    ...shared,
+    words: `Where its ${side} reaches to on the bench.`,
+    value: view?.placed?.extents[side] ?? (typeof raw === 'number' ? raw : null),
+    raw,
+    unit: 'mm',
+    step,
+    edit: (v) =>
+      v === null
+        ? { kind: 'set_extent', part, side, at: null, how: 'moved' }
+        : placing({ [part]: { ...p, extents: { ...p.extents, [side]: v } } }, side),
+  }
+}
+
+/** A number of where a part stands: `p1/placement/move/0`, `p1/placement/extents/bottom`. */
+function placedNumber(
+  bench: BenchView,
+  parts: readonly PartView[],
+  words: readonly string[],
+): NumberTarget | null {
+  const [partId = '', , what = '', which = ''] = words
+  const part = bench.document.parts?.find((p) => p.id === partId)
+  const view = parts.find((p) => p.part === partId)
+  if (!part) return null
+  const p = placementOf(part)
+  const shared = {
+    address: words.join('/'),
+    whole: false,
+    least: -LIMIT,
+    most: LIMIT,
+    part: partId,
+  }
+  const size = sizeOf(view, bench.document.floor ?? 100)
+  if (what === 'extents') return extentNumber(shared, p, view, which as Side, niceStep(size))
+  if (what !== 'move' && what !== 'turn' && what !== 'scale') return null
+  const k = Number(which)
+  const raw = p[what][k] ?? 0
+  const normal = what === 'scale' ? 1 : 0
+  return {
+    ...shared,
+    words: `${MEANT[what] ?? ''} ${'XYZ'.charAt(k)}.`,
+    value: view?.placed?.[what][k] ?? (typeof raw === 'number' ? raw : null),
+    raw,
+    unit: what === 'move' ? 'mm' : what === 'turn' ? '°' : '',
+    step: what === 'move' ? niceStep(size) : what === 'turn' ? 1 : 0.01,
+    edit: (v) =>
+      placing(
+        { [partId]: { ...p, [what]: p[what].map((x, i) => (i === k ? (v ?? normal) : x)) } },
+        what,
+      ),
   }
 }
 

@@ -26,6 +26,18 @@ interface ViewState {
   normals: boolean
   /** what the face last pointed at has come from, oldest first */
   trail: { part: string; steps: readonly { step: string; group: string }[] } | null
+  /** parts that are chosen beside the one whose recipe is shown */
+  also: readonly string[]
+  /** the only part that is shown, if one is */
+  only: string | null
+  /** a shape that is being placed: its operator */
+  placing: string | null
+  /** address of the number that is solved for */
+  solving: string | null
+  /** the pair whose clearance is looked at */
+  pair: string | null
+  /** the last duplicate and what it was made from, for one more with the same offset */
+  copied: { from: string; to: string } | null
   /** the pick that is open for picking */
   picking: { part: string; step: string; key: string } | null
   set: (change: Partial<Omit<ViewState, 'set'>>) => void
@@ -50,6 +62,12 @@ export const useView = create<ViewState>((set) => ({
   insertAfter: null,
   spots: [],
   picking: null,
+  also: [],
+  only: null,
+  placing: null,
+  solving: null,
+  pair: null,
+  copied: null,
   normals: false,
   trail: null,
   set: (change) => {

@@ -159,7 +159,8 @@ class Workshop:
         """Return one part as plain data; its drawing data waits under the hash given."""
         part, mesh = evaluation.part, evaluation.mesh
         out: dict[str, Any] = _hidden(part) | {"hidden": part.hidden, "steps": [_step_view(o) for o in evaluation.steps],
-                                               "matrix": evaluation.matrix.ravel().tolist(), "key": evaluation.key}  # fmt: skip
+                                               "matrix": evaluation.matrix.ravel().tolist(), "key": evaluation.key,
+                                               "placed": _placed_view(Resolver(bench), part)}  # fmt: skip
         if mesh is None or mesh.n_faces == 0:
             return out
         finish = bench.finish_of(part)
@@ -281,8 +282,17 @@ class Workshop:
 
 
 def _hidden(part: Part) -> dict[str, Any]:
-    return {"part": part.id, "name": part.name, "hidden": True, "steps": [], "matrix": None, "key": None, "mesh": None, "faces": 0, "points": 0,
+    return {"part": part.id, "name": part.name, "hidden": True, "steps": [], "matrix": None, "placed": None, "key": None, "mesh": None, "faces": 0, "points": 0,
             "four_sided": 0, "bounds": None, "stands": None, "volume": None, "mass": None, "groups": {}, "error": None}  # fmt: skip
+
+
+def _placed_view(resolver: Resolver, part: Part) -> dict[str, Any]:
+    """Return the numbers of a placement, worked out."""
+    p = part.placement
+    rows = (("move", p.move, "length"), ("turn", p.turn, "angle"), ("scale", p.scale, ""), ("zero", p.zero, "length"))
+    out: dict[str, Any] = {name: [resolver.number(v, measures=m, where=name) for v in raw] for name, raw, m in rows}
+    out["extents"] = {s: resolver.number(v, measures="length", where=s) for s, v in p.extents.items()}
+    return out
 
 
 def _plain(value: Any) -> Any:

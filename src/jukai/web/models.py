@@ -128,7 +128,7 @@ class CalloutView(BaseModel):
     """A number drawn on the body."""
 
     target: str
-    form: Literal["length", "radius", "angle", "count", "level", "point"]
+    form: Literal["length", "radius", "diameter", "angle", "count", "level", "point"]
     at: Vector
     to: Vector
     along: Vector
@@ -160,6 +160,16 @@ class StepView(BaseModel):
     axis: AxisView | None
 
 
+class PlacedView(BaseModel):
+    """The numbers of a placement, worked out."""
+
+    move: Vector
+    turn: Vector
+    scale: Vector
+    zero: Vector
+    extents: dict[str, float]
+
+
 class PartView(BaseModel):
     """A part worked out."""
 
@@ -168,6 +178,7 @@ class PartView(BaseModel):
     hidden: bool
     steps: list[StepView]
     matrix: Vector | None
+    placed: PlacedView | None
     key: str | None
     mesh: str | None = Field(description="hash of the drawing data")
     faces: int
@@ -522,13 +533,20 @@ class PickView(BaseModel):
     offers: list[OfferView]
 
 
-class PlacingView(BaseModel):
-    """What a footprint drawn by hand, and then a height, give: a value's address and its gain per mm."""
+class ExtentView(BaseModel):
+    """What an extent that is drawn gives: a value's address, and its gain per mm."""
 
-    wide: tuple[str, float] | None
-    deep: tuple[str, float] | None
-    radius: tuple[str, float] | None
-    up: tuple[str, float] | None
+    target: str
+    gain: float
+
+
+class PlacingView(BaseModel):
+    """What a footprint drawn by hand, and then a height, give."""
+
+    wide: ExtentView | None
+    deep: ExtentView | None
+    radius: ExtentView | None
+    up: ExtentView | None
 
 
 class OperatorView(BaseModel):

@@ -9,6 +9,7 @@ import { api } from '../../shared/api/client'
 import { doEdit, useSession } from '../../shared/session'
 import { useView } from '../../shared/viewState'
 import { placeAfter } from './order'
+import { PlaceCard } from './PlaceCard'
 import { StepCard } from './StepCard'
 
 const COUNTS = ['no', 'one', 'two', 'three', 'four', 'five', 'six', 'seven', 'eight', 'nine', 'ten']
@@ -41,6 +42,7 @@ export function Recipe(props: {
     >
       <h1>{part.name}</h1>
       <div className="under">{underTitle(part)}</div>
+      <PlaceCard part={part} view={view} />
       <DndContext
         sensors={sensors}
         collisionDetection={closestCenter}
@@ -62,23 +64,26 @@ export function Recipe(props: {
           ))}
         </SortableContext>
       </DndContext>
-      <div className="then">
-        <button
-          className="plain"
-          data-testid="then"
-          onClick={() => {
-            useView.getState().set({ insertAfter: null })
-            dispatchEvent(new Event('jukai-find'))
-          }}
-        >
-          + Then …
-        </button>
-      </div>
+      {!part.reference && (
+        <div className="then">
+          <button
+            className="plain"
+            data-testid="then"
+            onClick={() => {
+              useView.getState().set({ insertAfter: null })
+              dispatchEvent(new Event('jukai-find'))
+            }}
+          >
+            + Then …
+          </button>
+        </div>
+      )}
     </section>
   )
 }
 
 function underTitle(part: Part): string {
+  if (part.reference) return 'A reference, only there to fit against'
   const n = part.recipe.length
   const off = part.recipe.filter((s: Step) => s.on === false).length
   const steps = `${COUNTS[n] ?? n} ${n === 1 ? 'step' : 'steps'}`

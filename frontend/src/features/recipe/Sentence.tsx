@@ -3,7 +3,7 @@ import { X } from 'lucide-react'
 import { chooseFile } from '../../shared/adding'
 import { api } from '../../shared/api/client'
 import { doEdit, edit, say, shownParts, useSession } from '../../shared/session'
-import { numberAt } from '../../shared/targets'
+import { numberAt, operatorOf } from '../../shared/targets'
 import { NumberChip } from '../../shared/ui/NumberChip'
 import { WordMenu } from '../../shared/ui/Menu'
 import type { MenuEntry } from '../../shared/ui/Menu'
@@ -69,8 +69,16 @@ function OneValue(props: Props & { spec: ValueView; first: boolean }) {
     case 'counts':
       return (
         <span style={{ whiteSpace: 'nowrap' }}>
-          <Number {...props} suffix="/0" plain /> × <Number {...props} suffix="/1" plain /> ×{' '}
-          <Number {...props} suffix="/2" plain={spec.kind === 'counts'} />
+          {Array.from({ length: spec.axes }, (_, k) => (
+            <span key={k}>
+              {k > 0 && ' × '}
+              <Number
+                {...props}
+                suffix={`/${String(k)}`}
+                plain={k < spec.axes - 1 || spec.kind === 'counts'}
+              />
+            </span>
+          ))}
         </span>
       )
     case 'choice':
@@ -83,6 +91,10 @@ function OneValue(props: Props & { spec: ValueView; first: boolean }) {
       return <CurveChoice {...props} />
     case 'file':
       return <FileChoice {...props} />
+    case 'part':
+      return <PartChoice {...props} />
+    case 'step':
+      return <StepChoice {...props} />
     case 'pick':
       return <PickChip part={props.part.id} step={props.step} view={props.view} spec={spec} />
     case 'finish':
@@ -217,6 +229,50 @@ function CurveChoice(props: Props & { spec: ValueView }) {
       words: c.name,
       chosen: c.id === now,
       act: () => set(props, props.spec.key, c.id),
+    })),
+  ])
+}
+
+function PartChoice(props: Props & { spec: ValueView }) {
+  const bench = useSession((s) => s.bench)
+  const now = props.step.values?.[props.spec.key]
+  const parts = (bench?.document.parts ?? []).filter((p) => p.id !== props.part.id)
+  const found = parts.find((p) => p.id === now || p.name === now)
+  return chip(
+    props,
+    found?.name ?? 'a part',
+    parts.map((p) => ({
+      id: p.id,
+      words: p.name,
+      chosen: p === found,
+      act: () => set(props, props.spec.key, p.id),
+    })),
+  )
+}
+
+/** A step of the part that is named beside it. */
+function StepChoice(props: Props & { spec: ValueView }) {
+  const bench = useSession((s) => s.bench)
+  const now = props.step.values?.[props.spec.key]
+  const part = bench?.document.parts?.find(
+    (p) => p.id === props.step.values?.['part'] || p.name === props.step.values?.['part'],
+  )
+  const steps = part?.recipe ?? []
+  const words = (s: Step) => s.name ?? operatorOf(s.operator)?.name ?? s.operator
+  const at = steps.findIndex((s) => s.id === now)
+  const found = steps[at]
+  return chip(props, found ? `step ${String(at + 1)}, ${words(found)}` : props.spec.otherwise, [
+    {
+      id: '=last',
+      words: props.spec.otherwise,
+      chosen: typeof now !== 'string',
+      act: () => set(props, props.spec.key, null),
+    },
+    ...steps.map((s, i) => ({
+      id: s.id,
+      words: `step ${String(i + 1)}, ${words(s)}`,
+      chosen: s.id === now,
+      act: () => set(props, props.spec.key, s.id),
     })),
   ])
 }

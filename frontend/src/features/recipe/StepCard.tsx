@@ -119,6 +119,7 @@ function Told(props: { part: Part; step: Step; view: StepView | undefined; chose
     const before = s.bench?.parts.find((p) => p.part === part.id)
     return now && before ? differenceInWords(before, now) : ''
   })
+  const heavy = useSession((s) => (chosen ? s.heavy : null))
   const mine = during || (change?.part === part.id && change.step === step.id && change.text)
   return (
     <>
@@ -136,6 +137,11 @@ function Told(props: { part: Part; step: Step; view: StepView | undefined; chose
       {view?.error && (
         <div className="told red" role="alert" data-testid={`error-${step.id}`}>
           {view.error.message} {view.error.hint}
+        </div>
+      )}
+      {heavy && (
+        <div className="told amber" data-testid="heavy">
+          {heavy}
         </div>
       )}
       {mine && (

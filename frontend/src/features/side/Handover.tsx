@@ -57,6 +57,8 @@ export function HandoverList() {
 
 const FORMATS: readonly [string, string, string][] = [
   ['glb', 'GLB', 'metres, Y up; triangles, normals, materials'],
+  ['3mf', '3MF', 'triangles, materials; says its unit'],
+  ['off', 'OFF', 'text; polygons, nothing else'],
   ['obj', 'OBJ', 'polygons, groups, finishes in an MTL'],
   ['stl', 'STL', 'triangles, single precision'],
   ['ply', 'PLY', 'polygons, double precision'],
@@ -75,6 +77,7 @@ export function HandoverSheet(props: {
   const [up, setUp] = useState('z')
   const [triangles, setTriangles] = useState(false)
   const [together, setTogether] = useState(true)
+  const [texture, setTexture] = useState(true)
   if (!id) return null
   const one = props.rows.length === 1 ? props.rows[0] : undefined
   const fixed = format === 'glb'
@@ -84,6 +87,7 @@ export function HandoverSheet(props: {
     {
       format,
       together: String(together),
+      texture: String(texture),
       ...(fixed ? {} : { unit, up, triangles: String(triangles) }),
     },
   )
@@ -120,6 +124,19 @@ export function HandoverSheet(props: {
           </label>
         ))}
       </fieldset>
+      {(fixed || format === 'obj') && (
+        <p className="actions" style={{ marginTop: 8 }}>
+          <label>
+            <input
+              type="checkbox"
+              checked={texture}
+              data-testid="texture"
+              onChange={(e) => setTexture(e.target.checked)}
+            />{' '}
+            with texture coordinates
+          </label>
+        </p>
+      )}
       {!fixed && (
         <p className="actions" style={{ marginTop: 8 }}>
           <label>

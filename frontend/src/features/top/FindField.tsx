@@ -1,6 +1,6 @@
 import { useEffect, useMemo, useRef, useState } from 'react'
 import type { OperatorView } from '../../shared/api/client'
-import { addOperator } from '../../shared/adding'
+import { addOperator, addReference } from '../../shared/adding'
 import { useSession } from '../../shared/session'
 import { useView } from '../../shared/viewState'
 
@@ -121,6 +121,13 @@ function find(
       rank([o.id, o.name, ...o.synonyms]) + (wanted ? 0.5 : o.kind === 'change' && part ? 1 : 0),
     act: () => addOperator(o),
   }))
+  out.push({
+    id: 'reference',
+    words: 'Reference',
+    note: 'A mesh from a file, only there to fit against.',
+    rank: rank(['reference', 'mesh beside', 'fit against', 'import']) + (wanted ? 0.4 : 0),
+    act: addReference,
+  })
   if (wanted)
     for (const p of bench?.document.parts ?? []) {
       out.push({

@@ -10,7 +10,15 @@ import { numberAt } from '../../shared/targets'
 import type { NumberTarget } from '../../shared/targets'
 import { NumberField } from '../../shared/ui/NumberChip'
 import { useView } from '../../shared/viewState'
-import { anchorOf, boxOnScreen, lengthDimension, matrixOf, overall, placeLeaders } from './layout'
+import {
+  anchorOf,
+  boxOnScreen,
+  lengthDimension,
+  matrixOf,
+  overall,
+  placeLeaders,
+  screenWay,
+} from './layout'
 import type { Dimension, Leader, Spot } from './layout'
 import type { Stage } from './Stage'
 
@@ -46,9 +54,9 @@ export function Callouts(props: {
     const target = numberAt(bench, props.parts, address)
     if (target) shown.push({ callout, target })
   }
-  const lengths = shown.filter((s) => s.callout.form === 'length')
+  const lengths = shown.filter((s) => ['length', 'diameter'].includes(s.callout.form))
   const points = shown.filter((s) => s.callout.form === 'point')
-  const led = shown.filter((s) => !['length', 'point'].includes(s.callout.form))
+  const led = shown.filter((s) => !['length', 'diameter', 'point'].includes(s.callout.form))
   const round = isRound(bench, part)
   const covered = lengths.length >= 3
   const sizes = covered ? [] : overall(stage, part, round, stage.looking)
@@ -114,10 +122,19 @@ function isRound(bench: BenchView, part: PartView): boolean {
   const [low = [], high = []] = part.bounds ?? []
   const x = (high[0] ?? 0) - (low[0] ?? 0)
   const y = (high[1] ?? 0) - (low[1] ?? 0)
-  return (
-    (first?.operator === 'revolve' || first?.operator === 'cylinder') && Math.abs(x - y) < 0.06 * x
-  )
+  return ROUND.has(first?.operator ?? '') && Math.abs(x - y) < 0.06 * x
 }
+
+const ROUND = new Set([
+  'revolve',
+  'cylinder',
+  'cone',
+  'capsule',
+  'sphere',
+  'torus',
+  'washer',
+  'quad_sphere',
+])
 
 function sizeText(key: string, part: PartView): string {
   const k = key === 'height' ? 2 : key === 'y' ? 1 : 0
@@ -237,7 +254,7 @@ function LengthCallout({ stage, part, s, open }: CalloutProps) {
       onPointerDown={down}
     >
       <DimensionLines d={d} />
-      <Label d={d} text={textOf(s)} sign={null} />
+      <Label d={d} text={textOf(s)} sign={s.callout.form === 'diameter' ? 'diameter' : null} />
       <rect className="grip" x={d.q.x - 4} y={d.q.y - 4} width={8} height={8} />
     </g>
   )
@@ -286,14 +303,6 @@ function textOf({ callout, target }: Shown): string {
     default:
       return `${figure(v, 5)}\u2009mm${slope}${stop}`
   }
-}
-
-/** How a bench vector lies on the screen at a place: px per mm. */
-function screenWay(stage: Stage, at: Vector3, d: Vector3): Spot {
-  const step = stage.mmPerPx() * 20
-  const a = stage.project(at)
-  const b = stage.project(at.clone().addScaledVector(d, step))
-  return { x: (b.x - a.x) / step, y: (b.y - a.y) / step }
 }
 
 function startDrag(

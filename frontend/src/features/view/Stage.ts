@@ -2,20 +2,19 @@ import {
   BufferAttribute,
   BufferGeometry,
   Color,
-  GLSL3,
   LineBasicMaterial,
   LineSegments,
   Matrix4,
   Mesh,
   OrthographicCamera,
   PerspectiveCamera,
-  RawShaderMaterial,
   Raycaster,
   Scene,
   Vector2,
   Vector3,
   WebGLRenderer,
 } from 'three'
+import type { RawShaderMaterial } from 'three'
 import { LineMaterial } from 'three/addons/lines/LineMaterial.js'
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js'
@@ -28,7 +27,8 @@ import * as look from './camera'
 import type { Looking } from './camera'
 import { PickMarks } from './PickMarks'
 import { floorLines, rendersInSoftware } from './pieces'
-import { bodyFragment, bodyVertex, ghostFragment } from './shaders'
+import { FINISHES, bodyMaterial, sameNumbers, set, setWorld } from './bodyMaterial'
+import { bodyFragment, ghostFragment } from './shaders'
 
 export interface Finish {
   colour: string
@@ -38,18 +38,24 @@ export interface Finish {
 
 export type Ways = 'shaded' | 'shaded_lines' | 'lines'
 
+/** How a body is shown beside its finish, and whether it can be pointed at. */
+export interface As {
+  locked: boolean
+  through: boolean
+  reference: boolean
+}
+
 interface Body {
   data: BodyData
   mesh: Mesh<BufferGeometry, RawShaderMaterial>
   sharp: LineSegments2
   matrix: Matrix4
-  locked: boolean
+  as: As
   ticks: LineSegments | null
 }
 
 const MOST_FAT_LINES = 20_000
 const FEW_TRIANGLES = 4000
-const FINISHES = 16 // as the shader has room for, the part's own first
 
 /** Everything that is drawn, without React: bodies, floor, camera. Draws when something changed, and not else. */
 export class Stage {
@@ -119,7 +125,7 @@ export class Stage {
     data: BodyData,
     matrix: readonly number[],
     finish: Finish,
-    locked: boolean,
+    as: As,
     others: readonly Finish[] = [],
   ): void {
     let body = this.bodies.get(id)
@@ -135,7 +141,7 @@ export class Stage {
       mesh.userData['part'] = id
       mesh.raycast = acceleratedRaycast
       this.scene.add(mesh, sharp)
-      body = { data, mesh, sharp, matrix: new Matrix4(), locked, ticks: null }
+      body = { data, mesh, sharp, matrix: new Matrix4(), as, ticks: null }
       this.bodies.set(id, body)
     }
     if (fresh) {
@@ -152,13 +158,18 @@ export class Stage {
       this.swaps += 1
     }
     body.data = data
-    body.locked = locked
+    body.as = as
     body.matrix.set(...(matrix as Parameters<Matrix4['set']>))
-    const world = body.matrix.clone().multiply(new Matrix4().makeTranslation(...data.origin))
-    for (const o of [body.mesh, body.sharp]) {
-      o.matrixAutoUpdate = false
-      o.matrix.copy(world)
-    }
+    setWorld(body)
+    // what is seen through is drawn last and hides nothing
+    const through = as.through || as.reference
+    body.mesh.material.transparent = through
+    body.mesh.material.depthWrite = !as.through
+    body.mesh.renderOrder = as.through ? 2 : as.reference ? 1 : 0
+    set(body.mesh.material.uniforms, 'alpha', as.through ? 0.28 : as.reference ? 0.62 : 1)
+    set(body.mesh.material.uniforms, 'pale', as.reference ? 0.72 : 0)
+    body.sharp.material.opacity = as.reference ? 0.45 : 1
+    body.sharp.material.transparent = as.reference
     if (fresh || body.ticks) this.setTicks(body)
     const u = body.mesh.material.uniforms
     const looks = Array.from({ length: FINISHES }, (_, i) => (i ? others[i - 1] : finish) ?? finish)
@@ -172,6 +183,15 @@ export class Stage {
       'looks',
       looks.map((f) => new Vector2(f.metal, f.roughness)),
     )
+    this.invalidate()
+  }
+
+  /** Put a body elsewhere at once, while it is dragged; what is worked out follows. */
+  nudge(id: string, matrix: Matrix4): void {
+    const body = this.bodies.get(id)
+    if (!body) return
+    body.matrix.copy(matrix)
+    setWorld(body)
     this.invalidate()
   }
 
@@ -285,30 +305,7 @@ export class Stage {
   }
 
   private material(fragment = bodyFragment): RawShaderMaterial {
-    const u = (value: unknown) => ({ value })
-    return new RawShaderMaterial({
-      glslVersion: GLSL3,
-      vertexShader: bodyVertex,
-      fragmentShader: fragment,
-      side: 2,
-      polygonOffset: true,
-      polygonOffsetFactor: 1,
-      polygonOffsetUnits: 1,
-      uniforms: {
-        colours: u(Array.from({ length: FINISHES }, () => new Color())),
-        looks: u(Array.from({ length: FINISHES }, () => new Vector2(0, 0.5))),
-        ink: u(this.ink),
-        paper: u(this.paper),
-        moss: u(this.moss),
-        lines: u(1),
-        grey: u(0),
-        hatch: u(0),
-        shade: u(1),
-        eye: u(new Vector3()),
-        parallel: u(0),
-        lookWay: u(new Vector3()),
-      },
-    })
+    return bodyMaterial(fragment, this.ink, this.paper, this.moss)
   }
 
   // -- where things are ---------------------------------------------------------------------
@@ -329,18 +326,30 @@ export class Stage {
     return { x: ((v.x + 1) / 2) * this.width, y: ((1 - v.y) / 2) * this.height, ahead: v.z < 1 }
   }
 
-  /** The part under a place on the screen, if any. */
-  partAt(x: number, y: number): string | null {
-    return this.faceAt(x, y)?.part ?? null
-  }
-
   /** The part and polygon under a place on the screen, and where it was met. */
   faceAt(x: number, y: number): { part: string; face: number; at: Vector3 } | null {
     this.aim()
     const ray = new Raycaster()
     ray.firstHitOnly = true
     ray.setFromCamera(new Vector2((x / this.width) * 2 - 1, 1 - (y / this.height) * 2), this.camera)
-    const open = [...this.bodies.values()].filter((b) => !b.locked)
+    const hit = this.cast(ray, (b) => !b.as.locked && !b.as.reference)
+    if (!hit) return null
+    const face = hit.body.data.triangleFace[hit.triangle] ?? 0
+    return { part: hit.part, face, at: hit.at }
+  }
+
+  /** The triangle of any body under a place on the screen, references and locked parts too. */
+  hitAt(x: number, y: number) {
+    this.aim()
+    const ray = new Raycaster()
+    ray.firstHitOnly = true
+    ray.setFromCamera(new Vector2((x / this.width) * 2 - 1, 1 - (y / this.height) * 2), this.camera)
+    const hit = this.cast(ray, (b) => !b.mesh.userData['placing'])
+    return hit && { ...hit, mesh: hit.body.mesh, data: hit.body.data }
+  }
+
+  private cast(ray: Raycaster, which: (b: Body) => boolean) {
+    const open = [...this.bodies.values()].filter(which)
     for (const b of open) {
       b.mesh.updateMatrixWorld(true)
       this.ready(b)
@@ -350,9 +359,23 @@ export class Stage {
       false,
     )[0]
     const part = hit?.object.userData['part'] as string | undefined
-    const data = part === undefined ? undefined : this.bodies.get(part)?.data
-    if (!hit || part === undefined || !data) return null
-    return { part, face: data.triangleFace[hit.faceIndex ?? 0] ?? 0, at: hit.point }
+    const body = part === undefined ? undefined : this.bodies.get(part)
+    if (!hit || part === undefined || !body) return null
+    return { part, body, triangle: hit.faceIndex ?? 0, at: hit.point }
+  }
+
+  /** A body that is being placed is no ground for itself. */
+  setPlacing(id: string | null): void {
+    for (const [part, b] of this.bodies) b.mesh.userData['placing'] = part === id
+  }
+
+  placedCamera(): PerspectiveCamera | OrthographicCamera {
+    this.aim()
+    return this.camera
+  }
+
+  floorReach(): number {
+    return Math.max(this.floorSize, this.reach())
   }
 
   /** Make the faces of a body ready to be pointed at, before the pointer comes. */
@@ -458,13 +481,4 @@ export class Stage {
     set(u, 'lines', this.ways === 'shaded' ? 0 : 1)
     set(u, 'shade', this.ways === 'lines' ? 0.1 : 1)
   }
-}
-
-function set(uniforms: RawShaderMaterial['uniforms'], name: string, value: unknown): void {
-  const u = uniforms[name]
-  if (u) u.value = value
-}
-
-function sameNumbers(a: readonly number[] | null, b: readonly number[] | null): boolean {
-  return a === b || (!!a && !!b && a.length === b.length && a.every((x, i) => x === b[i]))
 }

@@ -2,37 +2,24 @@ import { memo, useCallback, useEffect, useMemo, useRef, useState } from 'react'
 import type { PointerEvent as ReactPointerEvent } from 'react'
 import { api } from '../../shared/api/client'
 import type { PartView } from '../../shared/api/client'
-import { askedAt, refresh, shownParts, useSession } from '../../shared/session'
+import { shownParts, useSession } from '../../shared/session'
+import { choosePart } from '../../shared/parts'
 import { usePick } from '../../shared/picking'
+import { PLACE } from '../../shared/placement'
 import { useView } from '../../shared/viewState'
-import { readBody } from './buffers'
-import type { BodyData } from './buffers'
-import { ANGLE, TITLES, closer, fitted, moved, titleOf, turned, wordsOf } from './camera'
+import { useBodies, useChanges } from './bodies'
+import { TITLES, closer, moved, turned } from './camera'
 import type { Title } from './camera'
 import { Callouts } from './Callouts'
-import { cornersOf } from './layout'
+import { ClearanceMark } from './ClearanceMark'
+import { Handles } from './Handles'
+import { Placing } from './Placing'
+import { seeAll } from './layout'
+import { Titles } from './Titles'
 import { usePickMarks, usePickPointer } from './picks'
 import { Stage } from './Stage'
 import { useStopped } from './stopped'
 import { Trail, useTrail } from './Trail'
-
-const kept = new Map<string, BodyData>()
-const MOST_KEPT = 24
-const HATCHED_FOR = 1800
-
-async function bodyData(digest: string): Promise<BodyData> {
-  const held = kept.get(digest)
-  if (held) return held
-  const data = readBody(digest, await api.mesh(digest))
-  kept.set(digest, data)
-  for (const old of kept.keys()) {
-    if (kept.size <= MOST_KEPT) break
-    kept.delete(old)
-  }
-  return data
-}
-
-const NO_FINISH = { colour: '#b9b4a8', metal: 0, roughness: 0.6 }
 
 /** The view: bodies on drafting paper, turned, moved, and with their numbers on them. */
 export const View = memo(function View() {
@@ -129,15 +116,9 @@ function pointer(stage: Stage) {
       fingers.delete(e.pointerId)
       if (travelled > 3 || e.button !== 0 || useView.getState().picking) return
       const r = stage.canvas.getBoundingClientRect()
-      const part = stage.partAt(e.clientX - r.left, e.clientY - r.top)
-      if (part && part !== useView.getState().part) {
-        const recipe = useSession
-          .getState()
-          .bench?.document.parts?.find((p) => p.id === part)?.recipe
-        useView
-          .getState()
-          .set({ part, step: recipe?.at(-1)?.id ?? null, board: null, lookAt: null, spots: [] })
-      }
+      const part = stage.faceAt(e.clientX - r.left, e.clientY - r.top)?.part
+      const more = e.ctrlKey || e.metaKey || e.shiftKey
+      if (part && (more || part !== useView.getState().part)) choosePart(part, more)
     },
     onPointerCancel: (e: ReactPointerEvent<HTMLCanvasElement>) => {
       fingers.delete(e.pointerId)
@@ -164,35 +145,6 @@ function useWheel(stage: Stage): void {
     stage.canvas.addEventListener('wheel', wheel, { passive: false })
     return () => stage.canvas.removeEventListener('wheel', wheel)
   }, [stage])
-}
-
-/** See all shown bodies, or the chosen one. */
-function seeAll(stage: Stage, parts: readonly PartView[], looking = stage.looking): void {
-  const corners = parts.filter((p) => p.mesh && !p.hidden).flatMap(cornersOf)
-  if (corners.length === 0) {
-    stage.looking = fitted(looking, [0, 0, 0], 60, stage.width, stage.height)
-  } else {
-    const low = corners[0]?.clone()
-    const high = corners[0]?.clone()
-    for (const c of corners) {
-      low?.min(c)
-      high?.max(c)
-    }
-    if (low && high) {
-      const centre = low.clone().add(high).multiplyScalar(0.5)
-      const all = fitted(
-        looking,
-        [centre.x, centre.y, centre.z],
-        low.distanceTo(high) / 2,
-        stage.width,
-        stage.height,
-      )
-      // into the part of the sheet that callouts and title block leave free
-      stage.looking = all
-      stage.looking = moved(all, -stage.width * 0.075, -stage.height * 0.04, stage.mmPerPx())
-    }
-  }
-  stage.invalidate()
 }
 
 function Scene({
@@ -226,7 +178,6 @@ function Scene({
   useLooks(stage)
   useStopped(stage, here)
 
-  const title = titleOf(stage.looking)
   const turn = useCallback(
     (name: Exclude<Title, 'free'>) => {
       seeAll(stage, shownParts(useSession.getState()), {
@@ -249,43 +200,12 @@ function Scene({
   const step = here?.steps.find((s) => s.id === view.step)
   return (
     <>
-      {bench && here && !view.lookAt && !view.picking && (
+      {bench && here && !view.lookAt && !view.picking && !view.placing && (
         <Callouts stage={stage} bench={bench} part={here} step={step} parts={parts} />
       )}
       <Trail />
-      <nav className="titles" aria-label="Where from">
-        <button
-          className="plain"
-          aria-pressed={title === 'turned' || title === 'free'}
-          data-testid="see-turned"
-          onClick={() => turn('turned')}
-        >
-          {title === 'turned' || title === 'free' ? wordsOf(stage.looking) : 'Turned'}
-        </button>
-        {(['front', 'side', 'top'] as const).map((t) => (
-          <button
-            key={t}
-            className="plain"
-            aria-pressed={title === t}
-            data-testid={`see-${t}`}
-            onClick={() => turn(t)}
-          >
-            {TITLES[t].words}
-          </button>
-        ))}
-        <span>·</span>
-        <button
-          className="plain"
-          data-testid="perspective"
-          title="Perspective or parallel"
-          onClick={() => view.set({ perspective: !view.perspective })}
-        >
-          {view.perspective ? `Perspective ${ANGLE}°` : 'Parallel'}
-        </button>
-        <button className="plain" data-testid="see-all" onClick={() => seeAll(stage, parts)}>
-          See all
-        </button>
-      </nav>
+      <Layers stage={stage} parts={parts} here={here} />
+      <Titles stage={stage} turn={turn} all={() => seeAll(stage, parts)} />
       {session.bench && parts.every((p) => !p.mesh) && !parts.some((p) => p.error) && (
         <div className="centre muted prose" style={{ pointerEvents: 'none' }}>
           {parts.length
@@ -293,6 +213,20 @@ function Scene({
             : 'Nothing stands here yet.'}
         </div>
       )}
+    </>
+  )
+}
+
+/** What lies over the bodies beside the callouts: handles, clearances, a shape that is being placed. */
+function Layers(props: { stage: Stage; parts: readonly PartView[]; here: PartView | undefined }) {
+  const { stage, parts, here } = props
+  const view = useView()
+  if (view.placing) return <Placing key={view.placing} stage={stage} operator={view.placing} />
+  if (view.picking) return null
+  return (
+    <>
+      <ClearanceMark stage={stage} parts={parts} />
+      {here && !view.lookAt && view.step === PLACE && <Handles stage={stage} view={here} />}
     </>
   )
 }
@@ -319,100 +253,6 @@ function useLookAt(
     }
   }, [id, part, step, revision])
   return step && found?.step === step ? found.view : null
-}
-
-/** Fetch drawing data and put it on the stage; the old body stays until the new one is there. */
-function useBodies(
-  stage: Stage,
-  parts: readonly PartView[],
-  holder: React.RefObject<HTMLDivElement | null>,
-): void {
-  const first = useRef(true)
-  const document_ = useSession((s) => s.bench?.document)
-  useEffect(() => {
-    stage.setFloor(document_?.floor ?? 100)
-    const wanted = parts.filter((p) => p.mesh && !p.hidden)
-    let on = true
-    Promise.all(wanted.map(async (p) => ({ p, data: await bodyData(p.mesh ?? '') })))
-      .then((rows) => {
-        if (!on) return
-        const asked = askedAt()
-        for (const id of stage.ids()) if (!rows.some((r) => r.p.part === id)) stage.remove(id)
-        for (const { p, data } of rows) {
-          const doc = document_?.parts?.find((q) => q.id === p.part)
-          const look = (name: string | null | undefined) => {
-            const f = document_?.finishes?.find((x) => x.name === name)
-            if (!f) return null
-            return {
-              colour: f.colour ?? NO_FINISH.colour,
-              metal: f.metal ?? 0,
-              roughness: f.roughness ?? 0.5,
-            }
-          }
-          const own = look(doc?.finish) ?? NO_FINISH
-          stage.show(
-            p.part,
-            data,
-            p.matrix ?? [],
-            own,
-            doc?.locked ?? false,
-            data.finishes.map((name) => look(name) ?? own),
-          )
-          stage.setReach(p.part, Math.max(...cornersOf(p).map((c) => c.length())) * 1.5)
-        }
-        if (asked > 0) performance.measure('swap', { start: asked, end: performance.now() })
-        holder.current?.setAttribute('data-shown', wanted.map((p) => p.mesh).join(' '))
-        if (first.current && rows.length) {
-          first.current = false
-          seeAll(stage, parts)
-        }
-      })
-      .catch(() => {
-        if (on) void refresh() // the server was restarted and has forgotten the hash: ask anew
-      })
-    return () => {
-      on = false
-    }
-  }, [stage, parts, document_, holder])
-}
-
-/** While something is changed: paper grey, the outline before, hatching; after it a moment longer. */
-function useChanges(stage: Stage, part: PartView | undefined): void {
-  const previewing = useSession((s) => s.preview !== null)
-  const before = useSession((s) => (part ? (s.before[part.part] ?? null) : null))
-  const change = useSession((s) => s.change)
-  const digest = part?.mesh ?? null
-  const id = part?.part
-  const matrix = part?.matrix ?? null
-  const source = previewing ? before : change?.part === id ? change?.before : null
-  useEffect(() => {
-    if (!id || !digest || !source || source === digest) {
-      stage.showBefore(null, null)
-      stage.fade(new Set())
-      if (id) stage.hatch(id, null)
-      return
-    }
-    let on = true
-    let timer = 0
-    void Promise.all([bodyData(source), bodyData(digest)])
-      .then(([old]) => {
-        if (!on) return
-        stage.showBefore(old, matrix)
-        stage.fade(new Set([id]))
-        stage.hatch(id, old)
-        if (!previewing)
-          timer = window.setTimeout(() => {
-            stage.showBefore(null, null)
-            stage.fade(new Set())
-            stage.hatch(id, null)
-          }, HATCHED_FOR)
-      })
-      .catch(() => undefined)
-    return () => {
-      on = false
-      clearTimeout(timer)
-    }
-  }, [stage, id, digest, source, previewing, matrix])
 }
 
 function useLooks(stage: Stage): void {

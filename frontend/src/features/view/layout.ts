@@ -1,7 +1,7 @@
 import { Matrix4, Vector3 } from 'three'
 import type { CalloutView, PartView } from '../../shared/api/client'
 import type { Looking } from './camera'
-import { screenAxes } from './camera'
+import { fitted, moved, screenAxes } from './camera'
 import type { Stage } from './Stage'
 
 /** Where dimensions and callouts stand on the screen; plain geometry, no React. */
@@ -226,4 +226,41 @@ export function placeLeaders(
     })
   }
   return out
+}
+
+/** How a bench vector lies on the screen at a place: px per mm. */
+export function screenWay(stage: Stage, at: Vector3, d: Vector3): Spot {
+  const step = stage.mmPerPx() * 20
+  const a = stage.project(at)
+  const b = stage.project(at.clone().addScaledVector(d, step))
+  return { x: (b.x - a.x) / step, y: (b.y - a.y) / step }
+}
+
+/** See all shown bodies, or the chosen one. */
+export function seeAll(stage: Stage, parts: readonly PartView[], looking = stage.looking): void {
+  const corners = parts.filter((p) => p.mesh && !p.hidden).flatMap(cornersOf)
+  if (corners.length === 0) {
+    stage.looking = fitted(looking, [0, 0, 0], 60, stage.width, stage.height)
+  } else {
+    const low = corners[0]?.clone()
+    const high = corners[0]?.clone()
+    for (const c of corners) {
+      low?.min(c)
+      high?.max(c)
+    }
+    if (low && high) {
+      const centre = low.clone().add(high).multiplyScalar(0.5)
+      const all = fitted(
+        looking,
+        [centre.x, centre.y, centre.z],
+        low.distanceTo(high) / 2,
+        stage.width,
+        stage.height,
+      )
+      // into the part of the sheet that callouts and title block leave free
+      stage.looking = all
+      stage.looking = moved(all, -stage.width * 0.075, -stage.height * 0.04, stage.mmPerPx())
+    }
+  }
+  stage.invalidate()
 }

@@ -32,7 +32,7 @@ void main() {
 export const bodyFragment = /* glsl */ `
 precision highp float;
 uniform vec3 ink, paper, moss;
-uniform float lines, grey, hatch, shade;
+uniform float lines, grey, hatch, shade, alpha, pale;
 in vec3 vN, vEye, vE, vWorld, vColour;
 in vec2 vLook;
 in float vChanged;
@@ -71,7 +71,7 @@ void main() {
   vec3 flatPaper = mix(paper, ink, 0.16) * (0.72 + 0.28 * light);
   c = mix(c, flatPaper, grey);
   c = mix(paper, c, shade);
-  float alpha = 1.0;
+  c = mix(c, mix(paper, ink, 0.10), pale);
 
   // where a face changed: thin hatching, as a section is hatched
   float h = fract((gl_FragCoord.x + gl_FragCoord.y) / 7.0);

@@ -20,6 +20,9 @@ export type Edit = Schemas['EditIn']['edit']
 export type Step = Schemas['Step']
 export type Part = Schemas['Part']
 export type Curve = Schemas['Curve']
+export type Placement = Schemas['Placement']
+export type ClearanceRow = Schemas['ClearanceRow']
+export type Solved = Schemas['SolvedView']
 
 /** An answer of the server that says what is wrong and what would work. */
 export class ApiError extends Error {
@@ -113,6 +116,12 @@ export const api = {
     answer(http.POST('/api/benches/{bench}/preview', { ...at(bench), body })) as Promise<BenchView>,
   move: (bench: string, how: 'undo' | 'redo' | 'go-to', body: Schemas['MoveIn']) =>
     answer(http.POST(`/api/benches/{bench}/${how}`, { ...at(bench), body })),
+  forecast: (bench: string, body: Schemas['EditIn']) =>
+    answer(http.POST('/api/benches/{bench}/forecast', { ...at(bench), body })),
+  clearance: (bench: string, body: Schemas['ClearanceIn']) =>
+    answer(http.POST('/api/benches/{bench}/clearance', { ...at(bench), body })),
+  solve: (bench: string, body: Schemas['SolveIn']) =>
+    answer(http.POST('/api/benches/{bench}/solve', { ...at(bench), body })),
   stop: (bench: string) => answer(http.POST('/api/benches/{bench}/stop', at(bench))),
   history: (bench: string) => answer(http.GET('/api/benches/{bench}/history', at(bench))),
   nameRevision: (bench: string, revision: number, name: string | null) =>

@@ -193,57 +193,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/benches/{bench}/forecast": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Say how many faces an edit would make, before the work. */
-        post: operations["api_bench_forecast"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/benches/{bench}/clearance": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Measure a part against the others, as it is or as it would be after an edit. */
-        post: operations["api_bench_clearance"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/benches/{bench}/solve": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Find the number that leaves a clearance; nothing is changed by asking. */
-        post: operations["api_bench_solve"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/benches/{bench}/undo": {
         parameters: {
             query?: never;
@@ -374,6 +323,57 @@ export interface paths {
         get: operations["api_look_here"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{bench}/forecast": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say how many faces an edit would make, before the work. */
+        post: operations["api_bench_forecast"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{bench}/clearance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Measure a part against the others, as it is or as it would be after an edit. */
+        post: operations["api_bench_clearance"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{bench}/solve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Find the number that leaves a clearance; nothing is changed by asking. */
+        post: operations["api_bench_solve"];
         delete?: never;
         options?: never;
         head?: never;
@@ -549,6 +549,16 @@ export interface components {
             words: string;
         };
         /**
+         * ExtentView
+         * @description What an extent that is drawn gives: a value's address, and its gain per mm.
+         */
+        ExtentView: {
+            /** Target */
+            target: string;
+            /** Gain */
+            gain: number;
+        };
+        /**
          * OperatorView
          * @description An operator: what chips, callouts and menus are made from.
          */
@@ -584,29 +594,13 @@ export interface components {
         };
         /**
          * PlacingView
-         * @description What a footprint drawn by hand, and then a height, give: a value's address and its gain per mm.
+         * @description What a footprint drawn by hand, and then a height, give.
          */
         PlacingView: {
-            /** Wide */
-            wide: [
-                string,
-                number
-            ] | null;
-            /** Deep */
-            deep: [
-                string,
-                number
-            ] | null;
-            /** Radius */
-            radius: [
-                string,
-                number
-            ] | null;
-            /** Up */
-            up: [
-                string,
-                number
-            ] | null;
+            wide: components["schemas"]["ExtentView"] | null;
+            deep: components["schemas"]["ExtentView"] | null;
+            radius: components["schemas"]["ExtentView"] | null;
+            up: components["schemas"]["ExtentView"] | null;
         };
         /**
          * ValueView
@@ -786,7 +780,7 @@ export interface components {
              * Form
              * @enum {string}
              */
-            form: "length" | "radius" | "angle" | "count" | "level" | "point";
+            form: "length" | "radius" | "diameter" | "angle" | "count" | "level" | "point";
             /** At */
             at: number[];
             /** To */
@@ -1077,6 +1071,7 @@ export interface components {
             steps: components["schemas"]["StepView"][];
             /** Matrix */
             matrix: number[] | null;
+            placed: components["schemas"]["PlacedView"] | null;
             /** Key */
             key: string | null;
             /**
@@ -1109,6 +1104,24 @@ export interface components {
                 [key: string]: number;
             };
             error: components["schemas"]["ErrorView"] | null;
+        };
+        /**
+         * PlacedView
+         * @description The numbers of a placement, worked out.
+         */
+        PlacedView: {
+            /** Move */
+            move: number[];
+            /** Turn */
+            turn: number[];
+            /** Scale */
+            scale: number[];
+            /** Zero */
+            zero: number[];
+            /** Extents */
+            extents: {
+                [key: string]: number;
+            };
         };
         /**
          * Placement
@@ -1803,6 +1816,79 @@ export interface components {
             parts?: string[] | null;
         };
         /**
+         * MoveIn
+         * @description Undo or redo on a revision, or go to one.
+         */
+        MoveIn: {
+            /** Base */
+            base: number;
+            /**
+             * Author
+             * @default
+             */
+            author?: string;
+            /** Revision */
+            revision?: number | null;
+        };
+        /**
+         * History
+         * @description All revisions, newest first.
+         */
+        History: {
+            /** Revisions */
+            revisions: components["schemas"]["HistoryItem"][];
+            /** Head */
+            head: number;
+        };
+        /**
+         * HistoryItem
+         * @description A revision in the history.
+         */
+        HistoryItem: {
+            /** Number */
+            number: number;
+            /** Parent */
+            parent: number | null;
+            /** Label */
+            label: string;
+            /** Name */
+            name: string | null;
+            /** Time */
+            time: number;
+            /** On Branch */
+            on_branch: boolean;
+        };
+        /**
+         * RevisionName
+         * @description A name for a revision; null takes it.
+         */
+        RevisionName: {
+            /** Revision */
+            revision: number;
+            /** Name */
+            name?: string | null;
+        };
+        /**
+         * UploadView
+         * @description What an uploaded file holds.
+         */
+        UploadView: {
+            /** File */
+            file: string;
+            /** Format */
+            format: string;
+            /** Points */
+            points: number;
+            /** Faces */
+            faces: number;
+            /** Size */
+            size: number[];
+            /** Has Units */
+            has_units: boolean;
+            /** Notes */
+            notes: string[];
+        };
+        /**
          * Forecast
          * @description How many faces an edit would make; null where that is not known before.
          */
@@ -1901,79 +1987,6 @@ export interface components {
              * @default
              */
             author?: string;
-        };
-        /**
-         * MoveIn
-         * @description Undo or redo on a revision, or go to one.
-         */
-        MoveIn: {
-            /** Base */
-            base: number;
-            /**
-             * Author
-             * @default
-             */
-            author?: string;
-            /** Revision */
-            revision?: number | null;
-        };
-        /**
-         * History
-         * @description All revisions, newest first.
-         */
-        History: {
-            /** Revisions */
-            revisions: components["schemas"]["HistoryItem"][];
-            /** Head */
-            head: number;
-        };
-        /**
-         * HistoryItem
-         * @description A revision in the history.
-         */
-        HistoryItem: {
-            /** Number */
-            number: number;
-            /** Parent */
-            parent: number | null;
-            /** Label */
-            label: string;
-            /** Name */
-            name: string | null;
-            /** Time */
-            time: number;
-            /** On Branch */
-            on_branch: boolean;
-        };
-        /**
-         * RevisionName
-         * @description A name for a revision; null takes it.
-         */
-        RevisionName: {
-            /** Revision */
-            revision: number;
-            /** Name */
-            name?: string | null;
-        };
-        /**
-         * UploadView
-         * @description What an uploaded file holds.
-         */
-        UploadView: {
-            /** File */
-            file: string;
-            /** Format */
-            format: string;
-            /** Points */
-            points: number;
-            /** Faces */
-            faces: number;
-            /** Size */
-            size: number[];
-            /** Has Units */
-            has_units: boolean;
-            /** Notes */
-            notes: string[];
         };
         /**
          * PickView
@@ -2844,165 +2857,6 @@ export interface operations {
             };
         };
     };
-    api_bench_forecast: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                bench: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["EditIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Forecast"];
-                };
-            };
-            /** @description not there */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description made on a revision that is not the head */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description can't be used */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    api_bench_clearance: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                bench: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ClearanceIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ClearanceView"];
-                };
-            };
-            /** @description not there */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description made on a revision that is not the head */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description can't be used */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    api_bench_solve: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                bench: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SolveIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SolvedView"];
-                };
-            };
-            /** @description not there */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description made on a revision that is not the head */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description can't be used */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     api_bench_undo: {
         parameters: {
             query?: never;
@@ -3384,6 +3238,165 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PartView"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_bench_forecast: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EditIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Forecast"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_bench_clearance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClearanceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClearanceView"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_bench_solve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SolveIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SolvedView"];
                 };
             };
             /** @description not there */

@@ -2,7 +2,8 @@ import { useEffect, useRef, useState } from 'react'
 import type { KeyboardEvent } from 'react'
 import { dragNumber, within } from '../dragging'
 import { figure, withUnit, whole, written } from '../format'
-import { edit } from '../session'
+import { api } from '../api/client'
+import { author, edit, useSession } from '../session'
 import { isFormula } from '../targets'
 import type { NumberTarget } from '../targets'
 import { useView } from '../viewState'
@@ -77,6 +78,41 @@ export function NumberChip(props: { target: NumberTarget; off?: boolean; plain?:
   )
 }
 
+const SOLVABLE = /^(dimensions\/|[^/]+\/(placement\/(move|turn|scale)|[^/]+\/values)\/)/
+const MANY = 200_000
+
+/** How many faces a count would make, before the work. */
+function Foreseen({ target, text }: { target: NumberTarget; text: string }) {
+  const [told, setTold] = useState<{ text: string; much: boolean } | null>(null)
+  useEffect(() => {
+    const { id, bench } = useSession.getState()
+    const value = written(text)
+    if (!target.whole || !id || !bench || value === null || value === target.raw) return
+    let on = true
+    const timer = window.setTimeout(() => {
+      api
+        .forecast(id, { base: bench.revision, edit: target.edit(value), author, join: false })
+        .then(({ faces }) => {
+          if (on && faces !== null)
+            setTold({ text: `makes ${whole(faces)} faces`, much: faces > MANY })
+        })
+        .catch((e: unknown) => {
+          if (on) setTold(e instanceof Error ? { text: e.message, much: true } : null)
+        })
+    }, 120)
+    return () => {
+      on = false
+      clearTimeout(timer)
+      setTold(null)
+    }
+  }, [target, text])
+  return told ? (
+    <span className={`chip-foreseen${told.much ? ' amber' : ''}`} data-testid="foreseen">
+      {told.text}
+    </span>
+  ) : null
+}
+
 /** The field in which a number is typed. Enter accepts, Escape puts back what was there. */
 export function NumberField(props: {
   target: NumberTarget
@@ -135,6 +171,25 @@ export function NumberField(props: {
           } else if (e.key === 'Tab') keep()
         }}
       />
+      <Foreseen target={t} text={text} />
+      {SOLVABLE.test(t.address) && wrong === null && (
+        <button
+          className="plain link solve-link"
+          data-testid={`solve-${t.address}`}
+          tabIndex={-1}
+          title="Find the number that leaves a gap"
+          onPointerDown={(e) => {
+            // before the field loses the focus and keeps what is typed
+            e.preventDefault()
+            e.stopPropagation()
+            done.current = true
+            useView.getState().set({ solving: t.address })
+            props.close()
+          }}
+        >
+          so that …
+        </button>
+      )}
       {wrong && (
         <span className="chip-wrong" role="alert">
           {wrong}

@@ -60,7 +60,7 @@ class Callout:
     Attributes
     ----------
     target : the address of the number: ``values/sides`` of the step, or ``curves/c1/p3/fillet``.
-    form : ``length``, ``radius``, ``angle``, ``count``, ``level`` (a place along an axis) or ``point``.
+    form : ``length``, ``radius``, ``diameter``, ``angle``, ``count``, ``level`` (a place along an axis) or ``point``.
     at, to : the two ends of what is dimensioned (for an angle: centre and start of the arc; for a
         radius: centre of the arc and a point on it).
     along : direction in which a drag makes the number larger; for an angle the axis it turns about.

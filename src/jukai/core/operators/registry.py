@@ -6,14 +6,14 @@ import importlib
 import pkgutil
 import re
 from collections.abc import Mapping
-from dataclasses import asdict
+from dataclasses import fields
 from functools import cache
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any
 
 from jukai.core.errors import ValueProblem
-from jukai.core.operators.base import Operator, found
+from jukai.core.operators.base import Operator, Placing, found
 from jukai.core.operators.values import describe_values, spec_of, written_schema
 
 __all__ = ["describe", "first_values", "get_operator", "operators"]
@@ -65,7 +65,12 @@ def describe(op: Operator) -> dict[str, Any]:
         "groups": list(op.groups),
         "synonyms": list(op.synonyms),
         "version": op.version,
-        "placing": None if op.placing is None else asdict(op.placing),
+        "placing": None if op.placing is None else _placing(op.placing),
         "values": describe_values(op.values),
         "schema": written_schema(op.values),
     }
+
+
+def _placing(p: Placing) -> dict[str, Any]:
+    rows = {f.name: getattr(p, f.name) for f in fields(p)}
+    return {name: None if row is None else {"target": row[0], "gain": row[1]} for name, row in rows.items()}

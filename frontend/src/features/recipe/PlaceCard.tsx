@@ -1,0 +1,269 @@
+import { X } from 'lucide-react'
+import { useState } from 'react'
+import type { Part, PartView } from '../../shared/api/client'
+import { figure, written } from '../../shared/format'
+import { PLACE, POINTING, SIDES, axisName, placementOf, placing } from '../../shared/placement'
+import type { Side } from '../../shared/placement'
+import { doEdit, edit, say, shownParts, useSession } from '../../shared/session'
+import { numberAt } from '../../shared/targets'
+import { WordMenu } from '../../shared/ui/Menu'
+import { NumberChip } from '../../shared/ui/NumberChip'
+import { useView } from '../../shared/viewState'
+
+const AXES = ['X', 'X', 'Y', 'Y', 'Z', 'Z']
+
+/** Where the part stands, as a sentence above its recipe: never touched by the recipe's numbers. */
+export function PlaceCard({ part, view }: { part: Part; view: PartView | undefined }) {
+  const chosen = useView((s) => s.step === PLACE && s.part === part.id)
+  const set = useView((s) => s.set)
+  return (
+    <article
+      className={`step place${chosen ? ' chosen' : ''}`}
+      data-testid="place-card"
+      onClick={() => {
+        if (!chosen) set({ step: PLACE, part: part.id, lookAt: null })
+      }}
+    >
+      <div className="sentence">
+        <span className="verb">Stands</span> at <Triple part={part} what="move" />,{' '}
+        {chosen || isTurned(part) ? (
+          <>
+            turned by <Triple part={part} what="turn" />
+            {chosen || isScaled(part) ? (
+              <>
+                , scaled by <Triple part={part} what="scale" />
+              </>
+            ) : null}
+          </>
+        ) : isScaled(part) ? (
+          <>
+            scaled by <Triple part={part} what="scale" />
+          </>
+        ) : (
+          'not turned'
+        )}
+        .
+      </div>
+      {chosen && (
+        <>
+          <div className="sentence quiet">
+            Its axis points <Pointing part={part} view={view} />; its zero point is{' '}
+            <ZeroPoint part={part} view={view} />.
+          </div>
+          <Extents part={part} />
+          <p className="told muted">
+            Numbers of the recipe never move it; moving it never changes a number.
+          </p>
+          {part.locked && (
+            <p className="told amber">It is locked: unlock it in the list to move it.</p>
+          )}
+        </>
+      )}
+    </article>
+  )
+}
+
+function isTurned(part: Part): boolean {
+  return placementOf(part).turn.some((x) => x !== 0)
+}
+
+function isScaled(part: Part): boolean {
+  return placementOf(part).scale.some((x) => x !== 1)
+}
+
+/** Three numbers of the placement; a coordinate that an extent holds is told, not set. */
+function Triple({ part, what }: { part: Part; what: 'move' | 'turn' | 'scale' }) {
+  const session = useSession()
+  const bench = session.preview ?? session.bench
+  const shown = shownParts(session)
+  const view = shown.find((p) => p.part === part.id)
+  const extents = placementOf(part).extents
+  if (!bench) return null
+  return (
+    <span style={{ whiteSpace: 'nowrap' }}>
+      {[0, 1, 2].map((k) => {
+        const held =
+          what === 'move' && SIDES.slice(2 * k, 2 * k + 2).find((s) => extents[s] !== undefined)
+        const target = numberAt(bench, shown, `${part.id}/placement/${what}/${String(k)}`)
+        return (
+          <span key={k}>
+            {k > 0 && ', '}
+            {held ? (
+              <span className="figures" title={`Held by its ${held}, see below.`}>
+                {figure(view?.matrix?.[4 * k + 3] ?? 0, 5)}
+                {k === 2 && '\u2009mm'}
+              </span>
+            ) : target ? (
+              <NumberChip target={target} plain={k < 2} />
+            ) : null}
+          </span>
+        )
+      })}
+    </span>
+  )
+}
+
+function Pointing({ part, view }: { part: Part; view: PartView | undefined }) {
+  const name = axisName(view?.placed?.turn ?? [0, 0, 0])
+  return (
+    <WordMenu
+      testId="choices-pointing"
+      trigger={
+        <button
+          className="plain chip choice"
+          data-testid="chip-pointing"
+          title="Which way its own Z points"
+        >
+          {name === null ? 'a way of its own' : `along ${name}`}
+        </button>
+      }
+      entries={POINTING.map(([way, turn]) => ({
+        id: way,
+        words: `along ${way}`,
+        chosen: way === name,
+        act: () =>
+          doEdit(placing({ [part.id]: { ...placementOf(part), turn: [...turn] } }, 'axis')),
+      }))}
+    />
+  )
+}
+
+function ZeroPoint({ part, view }: { part: Part; view: PartView | undefined }) {
+  const zero = view?.placed?.zero ?? [0, 0, 0]
+  const own = zero.every((x) => x === 0)
+  const entries = [
+    { at: 'own' as const, words: 'where its shape has it', note: 'as it was made' },
+    { at: 'base' as const, words: 'in the middle of its base' },
+    { at: 'middle' as const, words: 'in its middle' },
+  ]
+  return (
+    <WordMenu
+      testId="choices-zero"
+      trigger={
+        <button
+          className="plain chip choice"
+          data-testid="chip-zero"
+          title="It is turned and scaled about its zero point. Setting it leaves the body where it is."
+        >
+          {own
+            ? 'where its shape has it'
+            : `at ${zero.map((x) => figure(x, 4)).join(', ')} mm in it`}
+        </button>
+      }
+      entries={entries.map((e) => ({
+        id: e.at,
+        words: e.words,
+        ...(e.note ? { note: e.note } : {}),
+        act: () => doEdit({ kind: 'set_zero', part: part.id, at: e.at }),
+      }))}
+    />
+  )
+}
+
+/** Where its sides reach to: moved there whole, or stretched while the other side stays. */
+function Extents({ part }: { part: Part }) {
+  const session = useSession()
+  const bench = session.preview ?? session.bench
+  const [adding, setAdding] = useState<Side | null>(null)
+  const extents = placementOf(part).extents
+  const given = SIDES.filter((s) => extents[s] !== undefined)
+  const other = (s: Side) => SIDES[SIDES.indexOf(s) ^ 1] as Side
+  if (!bench) return null
+  return (
+    <div className="sentence quiet" data-testid="extents">
+      {given.map((side) => {
+        const target = numberAt(bench, shownParts(session), `${part.id}/placement/extents/${side}`)
+        const both = extents[other(side)] !== undefined
+        return (
+          <span key={side}>
+            Its {side} {side === 'bottom' ? 'stands at' : 'reaches'} {AXES[SIDES.indexOf(side)]} ={' '}
+            {target && <NumberChip target={target} />}, {both ? 'stretched' : 'moved there'}
+            <button
+              className="plain muted drop"
+              aria-label={`Let go of its ${side}`}
+              title="Let go; it stays where it is"
+              data-testid={`extent-drop-${side}`}
+              onClick={() =>
+                doEdit({ kind: 'set_extent', part: part.id, side, at: null, how: 'moved' })
+              }
+            >
+              <X size={13} />
+            </button>
+            {'. '}
+          </span>
+        )
+      })}
+      {adding ? (
+        <ExtentField key={adding} part={part} side={adding} close={() => setAdding(null)} />
+      ) : (
+        <WordMenu
+          testId="choices-extent"
+          trigger={
+            <button className="plain link" data-testid="extent-add">
+              {given.length ? 'Set another side' : 'Set a side'}
+            </button>
+          }
+          entries={SIDES.map((s) => ({
+            id: s,
+            words: s,
+            note: `${s === 'left' || s === 'front' || s === 'bottom' ? 'least' : 'greatest'} ${AXES[SIDES.indexOf(s)] ?? ''}`,
+            act: () => setAdding(s),
+          }))}
+        />
+      )}
+    </div>
+  )
+}
+
+/** A place is typed, then one of two answers chosen: they are clearly different, so both are written out. */
+function ExtentField({ part, side, close }: { part: Part; side: Side; close: () => void }) {
+  const axis = AXES[SIDES.indexOf(side)] ?? ''
+  const stands = useSession((s) => s.bench?.parts.find((p) => p.part === part.id)?.stands)
+  const k = SIDES.indexOf(side)
+  const now = stands?.[k % 2]?.[Math.floor(k / 2)] ?? 0
+  const [text, setText] = useState(String(Number(now.toPrecision(6))))
+  const keep = (how: 'moved' | 'stretched') => {
+    const at = written(text)
+    if (at === null) return
+    edit({ kind: 'set_extent', part: part.id, side, at, how }, { quiet: true })
+      .then(close)
+      .catch((e: unknown) => say(e instanceof Error ? e.message : String(e), 'error'))
+  }
+  const opposite = SIDES[k ^ 1] ?? 'bottom'
+  return (
+    <span>
+      Its {side} reaches {axis} ={' '}
+      <input
+        className="chip-field"
+        autoFocus
+        aria-label={`Where its ${side} reaches to, mm`}
+        data-testid="extent-field"
+        size={Math.max(5, text.length + 1)}
+        value={text}
+        onFocus={(e) => e.target.select()}
+        onChange={(e) => setText(e.target.value)}
+        onKeyDown={(e) => {
+          e.stopPropagation()
+          if (e.key === 'Enter') keep('moved')
+          if (e.key === 'Escape') close()
+        }}
+      />{' '}
+      mm:
+      <span className="answers">
+        <button className="plain boxed" data-testid="extent-moved" onClick={() => keep('moved')}>
+          Moved: its size is kept
+        </button>
+        <button
+          className="plain boxed"
+          data-testid="extent-stretched"
+          onClick={() => keep('stretched')}
+        >
+          Stretched: its {opposite} stays
+        </button>
+        <button className="plain muted" onClick={close}>
+          Leave it
+        </button>
+      </span>
+    </span>
+  )
+}

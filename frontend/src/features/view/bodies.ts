@@ -1,0 +1,126 @@
+import { useEffect, useRef } from 'react'
+import { api } from '../../shared/api/client'
+import type { PartView } from '../../shared/api/client'
+import { askedAt, refresh, useSession } from '../../shared/session'
+import { useView } from '../../shared/viewState'
+import { readBody } from './buffers'
+import type { BodyData } from './buffers'
+import { cornersOf, seeAll } from './layout'
+import type { Stage } from './Stage'
+
+const kept = new Map<string, BodyData>()
+const MOST_KEPT = 24
+const HATCHED_FOR = 1800
+
+async function bodyData(digest: string): Promise<BodyData> {
+  const held = kept.get(digest)
+  if (held) return held
+  const data = readBody(digest, await api.mesh(digest))
+  kept.set(digest, data)
+  for (const old of kept.keys()) {
+    if (kept.size <= MOST_KEPT) break
+    kept.delete(old)
+  }
+  return data
+}
+
+const NO_FINISH = { colour: '#b9b4a8', metal: 0, roughness: 0.6 }
+
+/** Fetch drawing data and put it on the stage; the old body stays until the new one is there. */
+export function useBodies(
+  stage: Stage,
+  parts: readonly PartView[],
+  holder: React.RefObject<HTMLDivElement | null>,
+): void {
+  const first = useRef(true)
+  const document_ = useSession((s) => (s.preview ?? s.bench)?.document)
+  const only = useView((s) => s.only)
+  useEffect(() => {
+    stage.setFloor(document_?.floor ?? 100)
+    const wanted = parts.filter((p) => p.mesh && !p.hidden && (!only || p.part === only))
+    let on = true
+    Promise.all(wanted.map(async (p) => ({ p, data: await bodyData(p.mesh ?? '') })))
+      .then((rows) => {
+        if (!on) return
+        const asked = askedAt()
+        for (const id of stage.ids()) if (!rows.some((r) => r.p.part === id)) stage.remove(id)
+        for (const { p, data } of rows) {
+          const doc = document_?.parts?.find((q) => q.id === p.part)
+          const look = (name: string | null | undefined) => {
+            const f = document_?.finishes?.find((x) => x.name === name)
+            if (!f) return null
+            return {
+              colour: f.colour ?? NO_FINISH.colour,
+              metal: f.metal ?? 0,
+              roughness: f.roughness ?? 0.5,
+            }
+          }
+          const own = look(doc?.finish) ?? NO_FINISH
+          stage.show(
+            p.part,
+            data,
+            p.matrix ?? [],
+            own,
+            {
+              locked: doc?.locked ?? false,
+              through: doc?.see_through ?? false,
+              reference: doc?.reference ?? false,
+            },
+            data.finishes.map((name) => look(name) ?? own),
+          )
+          stage.setReach(p.part, Math.max(...cornersOf(p).map((c) => c.length())) * 1.5)
+        }
+        if (asked > 0) performance.measure('swap', { start: asked, end: performance.now() })
+        holder.current?.setAttribute('data-shown', wanted.map((p) => p.mesh).join(' '))
+        if (first.current && rows.length) {
+          first.current = false
+          seeAll(stage, parts)
+        }
+      })
+      .catch(() => {
+        if (on) void refresh() // the server was restarted and has forgotten the hash: ask anew
+      })
+    return () => {
+      on = false
+    }
+  }, [stage, parts, document_, holder, only])
+}
+
+/** While something is changed: paper grey, the outline before, hatching; after it a moment longer. */
+export function useChanges(stage: Stage, part: PartView | undefined): void {
+  const previewing = useSession((s) => s.preview !== null)
+  const before = useSession((s) => (part ? (s.before[part.part] ?? null) : null))
+  const change = useSession((s) => s.change)
+  const digest = part?.mesh ?? null
+  const id = part?.part
+  const matrix = part?.matrix ?? null
+  const source = previewing ? before : change?.part === id ? change?.before : null
+  useEffect(() => {
+    if (!id || !digest || !source || source === digest) {
+      stage.showBefore(null, null)
+      stage.fade(new Set())
+      if (id) stage.hatch(id, null)
+      return
+    }
+    let on = true
+    let timer = 0
+    void Promise.all([bodyData(source), bodyData(digest)])
+      .then(([old]) => {
+        if (!on) return
+        stage.showBefore(old, matrix)
+        stage.fade(new Set([id]))
+        stage.hatch(id, old)
+        if (!previewing)
+          timer = window.setTimeout(() => {
+            stage.showBefore(null, null)
+            stage.fade(new Set())
+            stage.hatch(id, null)
+          }, HATCHED_FOR)
+      })
+      .catch(() => undefined)
+    return () => {
+      on = false
+      clearTimeout(timer)
+    }
+  }, [stage, id, digest, source, previewing, matrix])
+}

@@ -1,0 +1,63 @@
+import { Color, GLSL3, Matrix4, RawShaderMaterial, Vector2, Vector3 } from 'three'
+import type { Object3D } from 'three'
+import type { BodyData } from './buffers'
+import { bodyVertex } from './shaders'
+
+export const FINISHES = 16 // as the shader has room for, the part's own first
+
+/** What a body is drawn with. */
+export function bodyMaterial(
+  fragment: string,
+  ink: Color,
+  paper: Color,
+  moss: Color,
+): RawShaderMaterial {
+  const u = (value: unknown) => ({ value })
+  return new RawShaderMaterial({
+    glslVersion: GLSL3,
+    vertexShader: bodyVertex,
+    fragmentShader: fragment,
+    side: 2,
+    polygonOffset: true,
+    polygonOffsetFactor: 1,
+    polygonOffsetUnits: 1,
+    uniforms: {
+      colours: u(Array.from({ length: FINISHES }, () => new Color())),
+      looks: u(Array.from({ length: FINISHES }, () => new Vector2(0, 0.5))),
+      ink: u(ink),
+      paper: u(paper),
+      moss: u(moss),
+      lines: u(1),
+      grey: u(0),
+      alpha: u(1),
+      pale: u(0),
+      hatch: u(0),
+      shade: u(1),
+      eye: u(new Vector3()),
+      parallel: u(0),
+      lookWay: u(new Vector3()),
+    },
+  })
+}
+
+export function setWorld(body: {
+  matrix: Matrix4
+  data: BodyData
+  mesh: Object3D
+  sharp: Object3D
+}): void {
+  const world = body.matrix.clone().multiply(new Matrix4().makeTranslation(...body.data.origin))
+  for (const o of [body.mesh, body.sharp]) {
+    o.matrixAutoUpdate = false
+    o.matrix.copy(world)
+  }
+}
+
+export function set(uniforms: RawShaderMaterial['uniforms'], name: string, value: unknown): void {
+  const u = uniforms[name]
+  if (u) u.value = value
+}
+
+export function sameNumbers(a: readonly number[] | null, b: readonly number[] | null): boolean {
+  return a === b || (!!a && !!b && a.length === b.length && a.every((x, i) => x === b[i]))
+}

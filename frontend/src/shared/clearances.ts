@@ -1,0 +1,118 @@
+import { useEffect } from 'react'
+import { create } from 'zustand'
+import { api } from './api/client'
+import type { ClearanceRow, Edit } from './api/client'
+import { figure } from './format'
+import { boxGap } from './placement'
+import { shownParts, useSession } from './session'
+import { useView } from './viewState'
+
+interface State {
+  part: string | null
+  rows: readonly ClearanceRow[]
+  /** the boxes alone were looked at so far */
+  coarse: boolean
+  failed: string | null
+}
+
+export const useClearance = create<State>(() => ({
+  part: null,
+  rows: [],
+  coarse: false,
+  failed: null,
+}))
+
+let wanted: { part: string; edit: Edit | null } | null = null
+let asking = false
+
+/** The newest question counts; at most one is on its way. */
+async function ask(): Promise<void> {
+  if (asking) return
+  asking = true
+  try {
+    while (wanted) {
+      const { part, edit } = wanted
+      wanted = null
+      const { id, bench } = useSession.getState()
+      if (!id || !bench) return
+      try {
+        const found = await api.clearance(id, { part, base: bench.revision, edit })
+        useClearance.setState({ part, rows: found.rows, coarse: false, failed: null })
+      } catch (e) {
+        useClearance.setState({
+          part,
+          rows: [],
+          coarse: false,
+          failed: e instanceof Error ? e.message : String(e),
+        })
+      }
+    }
+  } finally {
+    asking = false
+  }
+}
+
+/** Keep the clearances of the chosen part up to date: the boxes say at once what they are at least. */
+export function useClearances(): void {
+  const part = useView((s) => s.part)
+  const open = useView((s) => s.side)
+  const bench = useSession((s) => s.bench)
+  const preview = useSession((s) => s.preview)
+  useEffect(() => {
+    const session = useSession.getState()
+    const parts = shownParts(session)
+    const me = parts.find((p) => p.part === part)
+    const others = parts.filter((p) => p.part !== part && p.mesh && !p.hidden)
+    if (
+      !open ||
+      !bench ||
+      !part ||
+      !me?.mesh ||
+      others.length === 0 ||
+      !bench.parts.some((p) => p.part === part)
+    ) {
+      useClearance.setState({ part, rows: [], coarse: false, failed: null })
+      return
+    }
+    const known = useClearance.getState()
+    useClearance.setState({
+      part,
+      coarse: true,
+      rows: others
+        .map((p): ClearanceRow => {
+          const gap = boxGap(me, p)
+          const old = known.part === part ? known.rows.find((r) => r.part === p.part) : undefined
+          if (gap <= 0 && old) return { ...old, about: true }
+          return {
+            part: p.part,
+            name: p.name,
+            state: 'apart',
+            distance: gap,
+            depth: 0,
+            depth_most: 0,
+            signed: gap,
+            places: [],
+            about: true,
+          }
+        })
+        .sort((a, b) => a.signed - b.signed),
+    })
+    wanted = { part, edit: session.preview ? session.previewed : null }
+    void ask()
+  }, [part, open, bench, preview])
+}
+
+/** What stands between two parts, in words. */
+export function inWords(r: ClearanceRow): string {
+  const depth = r.depth === null ? '' : `, ${figure(r.depth, 4)}\u2009mm deep`
+  switch (r.state) {
+    case 'apart':
+      return `${r.about ? 'at least ' : ''}${figure(r.distance, 4)}\u2009mm`
+    case 'touching':
+      return 'touches'
+    case 'crossing':
+      return `crosses${depth}`
+    case 'inside':
+      return `one inside the other${depth}`
+  }
+}
