@@ -103,16 +103,16 @@ export function useClearances(): void {
 }
 
 /** What stands between two parts, in words. */
-export function inWords(r: ClearanceRow): string {
+export function inWords(r: ClearanceRow, name = ''): string {
   const depth = r.depth === null ? '' : `, ${figure(r.depth, 4)}\u2009mm deep`
   switch (r.state) {
     case 'apart':
       return `${r.about ? 'at least ' : ''}${figure(r.distance, 4)}\u2009mm`
     case 'touching':
-      return 'touches'
+      return `touches${name}`
     case 'crossing':
-      return `crosses${depth}`
+      return `crosses${name}${depth}`
     case 'inside':
-      return `one inside the other${depth}`
+      return name ? `inside or around${name}${depth}` : `inside${depth}`
   }
 }

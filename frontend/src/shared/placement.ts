@@ -38,7 +38,7 @@ export function turnOfMatrix(m: readonly (readonly number[])[]): Three {
   const c = flat
     ? Math.atan2(-at(0, 1), at(1, 1)) // X and Z turn about the same line: all of it is given to Z
     : Math.atan2(at(1, 0), at(0, 0))
-  return [a, b, c].map((x) => tidy(x / RADIAN, 9)) as unknown as Three
+  return [a, b, c].map((x) => tidy(x / RADIAN, 11)) as unknown as Three
 }
 
 export function times(a: readonly (readonly number[])[], b: readonly (readonly number[])[]) {

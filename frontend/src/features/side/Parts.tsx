@@ -20,6 +20,8 @@ import type { MenuEntry } from '../../shared/ui/Menu'
 import { Sheet } from '../../shared/ui/Sheet'
 import { useView } from '../../shared/viewState'
 
+const NONE: readonly Part[] = []
+
 /** The parts: named, ordered, under headings, hidden, locked, finished; one or several chosen. */
 export function Parts() {
   const bench = useSession((s) => s.bench)
@@ -189,8 +191,8 @@ function PartMenu(props: {
   remove: (ids: string[]) => void
 }) {
   const { part } = props
-  const ids = useSession((s) => s.bench?.document.parts ?? []).map((p) => p.id)
-  const names = useSession((s) => s.bench?.document.parts ?? [])
+  const ids = (useSession((s) => s.bench?.document.parts) ?? NONE).map((p) => p.id)
+  const names = useSession((s) => s.bench?.document.parts) ?? NONE
   const chosen = useView((s) => s.part)
   const only = useView((s) => s.only === part.id)
   const copied = useView((s) => s.copied)
@@ -316,7 +318,7 @@ function Several({ remove }: { remove: (ids: string[]) => void }) {
   const also = useView((s) => s.also)
   const main = useView((s) => s.part)
   const name = useSession((s) => s.bench?.document.parts?.find((p) => p.id === main)?.name)
-  const parts = useSession((s) => s.bench?.document.parts ?? [])
+  const parts = useSession((s) => s.bench?.document.parts) ?? NONE
   const ids = [main ?? '', ...also].filter((id) => parts.some((p) => p.id === id))
   if (ids.length < 2 || !main) return null
   return (
@@ -363,7 +365,7 @@ function Several({ remove }: { remove: (ids: string[]) => void }) {
 
 /** Removing says what depends on it; where nothing does it is done at once. */
 function RemoveSheet({ ids, close }: { ids: string[]; close: () => void }) {
-  const parts = useSession((s) => s.bench?.document.parts ?? [])
+  const parts = useSession((s) => s.bench?.document.parts) ?? NONE
   const followers = followersOf(ids)
   const names = ids.map((i) => parts.find((p) => p.id === i)?.name ?? '').join(', ')
   const go = (all: readonly string[]) => {

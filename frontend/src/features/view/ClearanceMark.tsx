@@ -19,7 +19,7 @@ export function ClearanceMark({ stage, parts }: { stage: Stage; parts: readonly 
   const tone = row.state === 'apart' ? '' : ' amber'
   const left = a.x < b.x ? a : b
   const text =
-    row.state === 'apart' ? `${inWords(row)} to ${row.name}` : `${inWords(row)}, ${row.name}`
+    row.state === 'apart' ? `${inWords(row)} to ${row.name}` : inWords(row, ` ${row.name}`)
   return (
     <svg className="callouts" data-testid="clearance-mark" data-part={row.part}>
       <g className={`clear${tone}`}>

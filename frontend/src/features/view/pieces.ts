@@ -14,6 +14,7 @@ export function floorLines(size: number, colour: Color): LineSegments {
   g.setAttribute('position', new BufferAttribute(new Float32Array(rows), 3))
   const floor = new LineSegments(g, new LineBasicMaterial({ color: colour }))
   floor.frustumCulled = false
+  floor.position.z = -size * 4e-3 // a hair below: what lies in the floor covers it
   return floor
 }
 

@@ -4,9 +4,9 @@ import { freeId, niceStep } from '../../shared/format'
 import { tidy, turnOfMatrix } from '../../shared/placement'
 import { beginPreview, edit, endPreview, preview, useSession } from '../../shared/session'
 import { useView } from '../../shared/viewState'
-import { nearestSpot, snapTo } from './snapping'
+import { meantGround, nearestSpot } from './snapping'
 import type { Stage } from './Stage'
-import { groundAt, onPlane, rayAt } from './surface'
+import { onPlane, rayAt } from './surface'
 import type { Ground } from './surface'
 
 /** Setting a shape down: aim at a ground, draw its footprint, pull its height. No React. */
@@ -79,12 +79,9 @@ export class PlacingWork {
   aim(x: number, y: number, keys: Keys): void {
     const mark = performance.now()
     if (this.phase === 'aim') {
-      this.ground = groundAt(this.stage, x, y)
-      if (this.ground) {
-        const to = snapTo(this.stage, this.ground, x, y, this.grid * 5, keys.free)
-        this.ground.at.copy(to.at)
-        this.snapWords = to.words
-      }
+      const meant = meantGround(this.stage, x, y, this.grid * 5, keys.free)
+      this.ground = meant?.ground ?? null
+      this.snapWords = meant?.words ?? ''
     } else if (this.phase === 'footprint') this.draw(x, y, keys)
     else this.pull(x, y, keys)
     performance.measure('place', { start: mark, end: performance.now() })
@@ -281,7 +278,7 @@ export class PlacingWork {
     const at = this.middle(0)
     const rows = [0, 1, 2].map((i) => [b.x, b.y, b.n].map((v) => v.getComponent(i)))
     return {
-      move: [at.x, at.y, at.z].map((x) => tidy(x, 7)),
+      move: [at.x, at.y, at.z].map((x) => tidy(x)),
       turn: [...turnOfMatrix(rows)],
       ...none,
     }

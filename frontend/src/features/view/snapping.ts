@@ -1,4 +1,3 @@
-import type { Vector3 } from 'three'
 import type { Stage } from './Stage'
 import { groundAt } from './surface'
 import type { Ground, Spot } from './surface'
@@ -32,12 +31,13 @@ export function nearestSpot(
   x: number,
   y: number,
   own: ReadonlySet<string>,
-): Spot | null {
+): (Spot & { ground: Ground }) | null {
+  // at a corner the pointer is easily beside the body: look a little around it
   for (const [dx, dy] of AROUND) {
     const ground = groundAt(stage, x + dx, y + dy)
     if (!ground || (ground.part && own.has(ground.part))) continue
     const spot = nearOnScreen(stage, ground.spots, x, y)
-    if (spot) return spot
+    if (spot) return { ...spot, ground }
   }
   return null
 }
@@ -50,19 +50,22 @@ const AROUND = [
   [0, -8],
 ] as const
 
-/** A place on a ground, snapped to what is near, else to its grid. */
-export function snapTo(
+/** The ground under the pointer, and on it the place that is meant: what is near, else a crossing of the floor's grid. */
+export function meantGround(
   stage: Stage,
-  ground: Ground,
   x: number,
   y: number,
   step: number,
   free: boolean,
-): { at: Vector3; words: string } {
-  if (free) return { at: ground.at, words: '' }
-  const spot = nearOnScreen(stage, ground.spots, x, y)
-  if (spot) return { at: spot.at.clone(), words: spot.words }
-  if (ground.part) return { at: ground.at, words: '' }
+): { ground: Ground; words: string } | null {
+  const under = groundAt(stage, x, y)
+  if (free) return under && { ground: under, words: '' }
+  const spot = nearestSpot(stage, x, y, NONE)
+  if (spot) return { ground: { ...spot.ground, at: spot.at.clone() }, words: spot.words }
+  if (!under) return null
   const on = (v: number) => Math.round(v / step) * step
-  return { at: ground.at.clone().set(on(ground.at.x), on(ground.at.y), 0), words: '' }
+  if (!under.part) under.at.set(on(under.at.x), on(under.at.y), 0)
+  return { ground: under, words: '' }
 }
+
+const NONE: ReadonlySet<string> = new Set()

@@ -112,13 +112,13 @@ def _build(mesh: Mesh) -> _Tree:
 def clearance(a: Placed, b: Placed, *, depth: bool = True) -> Clearance:
     """Return the least distance of two bodies, or how deep they cross.
 
-    The distance is exact to rounding. The depth is searched for by halving, until it is known to a millionth of it or
+    The distance is exact to rounding; bodies nearer than 1e-9 of their size touch. The depth is searched for by halving, until it is known to a millionth of it or
     to 1e-9 of the bodies' size. With ``depth`` False, bodies that cross are told apart from ones that touch, but not
     measured.
     """
     best, p, q, _, _ = _tree.nearest(a.triangles, a.boxes, b.triangles, b.boxes, np.inf)
     distance = float(np.sqrt(best))
-    dust = 1e-12 * max(a.size, b.size, float(np.abs(a.boxes[0]).max()))
+    dust = 1e-9 * max(a.size, b.size, 1e-3 * float(np.abs(a.boxes[0]).max()))
     if distance > dust:
         if not (_within(a, b) or _within(b, a)):
             return Clearance("apart", distance, places=(p, q))
@@ -133,7 +133,7 @@ def clearance(a: Placed, b: Placed, *, depth: bool = True) -> Clearance:
     first = found[0][0] >= found[1][0]
     deep, there, nearest = found[0 if first else 1][:3]
     most = max(f[3] for f in found)
-    if deep <= 1e3 * dust:
+    if deep <= dust:
         return Clearance("touching", 0.0, 0.0, most, (p, q))
     return Clearance(state, 0.0, deep, most, (there, nearest) if first else (nearest, there))
 

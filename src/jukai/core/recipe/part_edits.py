@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping
 from typing import Any
 
@@ -30,13 +31,15 @@ def _add_part(bench: Bench, e: AddPart) -> Bench:
 
 
 def _free_name(bench: Bench, name: str) -> str:
+    """Return a name that is not taken: the same with the next number behind it."""
     taken = {p.name for p in bench.parts}
-    n = 2
-    out = name
-    while out in taken:
-        out = f"{name} {n}"
+    if name not in taken:
+        return name
+    counted = re.fullmatch(r"(.*\S) (\d{1,6})", name)
+    stem, n = (counted[1], int(counted[2])) if counted else (name, 1)
+    while f"{stem} {n}" in taken or n == 1:
         n += 1
-    return out
+    return f"{stem} {n}"
 
 
 def _set_part(bench: Bench, e: SetPart) -> Bench:
