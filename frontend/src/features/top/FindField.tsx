@@ -110,6 +110,9 @@ function find(
   const rank = (words: string[]): number => {
     if (!wanted) return 1
     const lower = words.map((w) => w.toLowerCase())
+    // its own name before a synonym, the whole of it before its beginning
+    if (lower.slice(0, 2).includes(wanted)) return 5
+    if (lower.slice(0, 2).some((w) => w.startsWith(wanted))) return 4
     if (lower.some((w) => w.startsWith(wanted))) return 3
     return lower.some((w) => w.includes(wanted)) ? 2 : 0
   }

@@ -16,7 +16,6 @@ export function Placing({ stage, operator }: { stage: Stage; operator: string })
   const work = useMemo(() => (op ? new PlacingWork(stage, op, tick) : null), [stage, op])
   const [typing, setTyping] = useState<{ size: Size; text: string } | null>(null)
   const at = useRef({ x: 0, y: 0 })
-  const sheet = useRef<HTMLDivElement>(null)
 
   useEffect(() => {
     if (!work) return
@@ -39,15 +38,6 @@ export function Placing({ stage, operator }: { stage: Stage; operator: string })
     addEventListener('keydown', open, true)
     return () => removeEventListener('keydown', open, true)
   }, [work])
-  useEffect(() => {
-    const wheel = (e: WheelEvent) => {
-      e.preventDefault()
-      stage.canvas.dispatchEvent(new WheelEvent('wheel', e))
-    }
-    const element = sheet.current
-    element?.addEventListener('wheel', wheel, { passive: false })
-    return () => element?.removeEventListener('wheel', wheel)
-  }, [stage])
   if (!work || !op) return null
 
   const here = (e: ReactPointerEvent): [number, number, { even: boolean; free: boolean }] => {
@@ -65,7 +55,6 @@ export function Placing({ stage, operator }: { stage: Stage; operator: string })
   return (
     <>
       <div
-        ref={sheet}
         className="placing"
         data-testid="placing"
         data-phase={work.phase}

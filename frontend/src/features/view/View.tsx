@@ -142,8 +142,10 @@ function useWheel(stage: Stage): void {
       )
       stage.invalidate()
     }
-    stage.canvas.addEventListener('wheel', wheel, { passive: false })
-    return () => stage.canvas.removeEventListener('wheel', wheel)
+    // over callouts and sheets too
+    const all = stage.canvas.parentElement ?? stage.canvas
+    all.addEventListener('wheel', wheel, { passive: false })
+    return () => all.removeEventListener('wheel', wheel)
   }, [stage])
 }
 
