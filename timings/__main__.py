@@ -28,6 +28,7 @@ from jukai.memory import keep_freed_memory
 from timings.bevels import bevels, elsewhere
 from timings.measure import Row, measure
 from timings.meshes import fresh, quads, shuffled, triangles
+from timings.shapes import clearances, shapes
 
 ROOT = Path(__file__).parent.parent
 
@@ -340,7 +341,20 @@ def page() -> None:
 def main() -> None:
     keep_freed_memory()  # as the command and the server do; it serves all libraries of this process alike
     wanted = sys.argv[1:]
-    for run in (whole, revolve, connectivity, twist, triangulation, crossings, files, bevels, elsewhere, page):
+    for run in (
+        whole,
+        revolve,
+        connectivity,
+        twist,
+        triangulation,
+        crossings,
+        files,
+        shapes,
+        clearances,
+        bevels,
+        elsewhere,
+        page,
+    ):
         if not wanted or run.__name__ in wanted:
             run()
 

@@ -9,6 +9,7 @@ from typing import Any
 
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
 from tests.browser.harness import BrowserTest
 
 RENDERER = """const gl = document.createElement('canvas').getContext('webgl2')
@@ -106,7 +107,48 @@ class Bevels(BrowserTest):
         )
 
 
+class Placing(BrowserTest):
+    """How long one position of the pointer takes while a shape is placed, and while a part is pulled."""
+
+    def runTest(self) -> None:  # noqa: N802
+        self.open_demo()
+        self.find("find").send_keys("capsule", Keys.ENTER)
+        sheet = self.wait(lambda: self.find("placing"))
+        chain = ActionChains(self.driver, duration=60).move_to_element_with_offset(sheet, -250, 120)
+        for i in range(20):
+            chain.move_by_offset(2, 1 if i % 2 else -1)
+        chain.click_and_hold()
+        for i in range(30):
+            chain.move_by_offset(2, 1 if i % 2 else 0)
+        chain.release()
+        for _ in range(30):
+            chain.move_by_offset(0, -3)
+        chain.click().perform()
+        self.settled()
+        self.told("placing a capsule among the demo's parts")
+        self.wait(lambda: [self.find("place-card").find_element(By.CLASS_NAME, "verb").click()])
+        self.driver.execute_script("performance.clearMeasures()")
+        chain = (
+            ActionChains(self.driver, duration=60)
+            .move_to_element(self.wait(lambda: self.find("pull-x")))
+            .click_and_hold()
+        )
+        for i in range(40):
+            chain.move_by_offset(3 if i < 20 else -3, 0)
+        chain.release().perform()
+        self.told("pulling it along X")
+
+    def told(self, words: str) -> None:
+        times = self.driver.execute_script(
+            "return performance.getEntriesByType('measure').filter(m => m.name === 'place').map(m => m.duration)"
+        )
+        worst = sorted(times)[int(len(times) * 0.95)]
+        print(
+            f"{words}: {median(times):.1f} ms a position, 95 in 100 under {worst:.1f} ms, of {len(times)} (aim 16.7: 60 a second)"
+        )
+
+
 if __name__ == "__main__":
-    suite = unittest.TestSuite([Page(), Bevels()])
+    suite = unittest.TestSuite([Page(), Placing(), Bevels()])
     result = unittest.TextTestRunner(verbosity=0).run(suite)
     raise SystemExit(not result.wasSuccessful())

@@ -10,8 +10,10 @@ from jukai.core.formats.obj import ObjPart, write_obj
 from jukai.core.formats.ply import read_ply, write_ply
 from jukai.core.formats.stl import write_stl
 from jukai.core.geometry import deform, kernels
+from jukai.core.geometry._box import onto_ball
 from jukai.core.geometry.bevel.joining import Bevel
 from jukai.core.geometry.bevel.rounding import round_edges
+from jukai.core.geometry.building import box_mesh
 from jukai.core.geometry.clearance import clearance, place
 from jukai.core.geometry.lathe import Section, Turning, turn
 from jukai.core.geometry.measures import signed_volume
@@ -34,6 +36,8 @@ def warm_up(*, files: bool = False) -> None:
     signed_volume(twisted)
     soundness(twisted)
     every = np.ones(body.connectivity.n_edges, dtype=bool)
+    cube = box_mesh(np.ones(3), (50, 50, 50), "warm")
+    onto_ball(np.array(cube.points), 1.0)
     shifted = np.eye(4)
     shifted[0, 3] = 30.0
     clearance(place(body), place(body, shifted))

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 
+from jukai.core.geometry._box import side_faces
 from jukai.core.geometry.arrays import Floats, Ints
+from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.mesh import Lineage, Mesh
 
-__all__ = ["MeshBuilder", "box_mesh", "square_uv"]
+__all__ = ["MeshBuilder", "box_mesh", "lattice_box", "square_uv"]
 
 _SQUARE = np.array([[0, 0], [1, 0], [1, 1], [0, 1]], dtype=np.float64)
 
@@ -19,12 +20,13 @@ class MeshBuilder:
     """Collects points and blocks of equal faces.
 
     Faces are written where they stay, with a little room behind them for those to come: large blocks are not copied.
+    ``corners`` are those to come, where they are known before.
     """
 
-    def __init__(self) -> None:
+    def __init__(self, corners: int = 0) -> None:
         self._points: list[Floats] = []
-        self._corners = np.empty(0, dtype=np.int32)
-        self._uv = np.empty((0, 2))
+        self._corners = np.empty(corners, dtype=np.int32)
+        self._uv = np.empty((corners, 2))
         self._filled = 0
         self._sizes: list[tuple[int, int]] = []
         self._groups: list[str] = []
@@ -90,54 +92,67 @@ def square_uv(nu: int, nv: int) -> Floats:
     return out.reshape(-1, 4, 2)
 
 
+_SIDES: tuple[tuple[str, tuple[int, ...], tuple[int, ...], tuple[int, ...], int, int], ...] = (
+    # group, first lattice point (1 for the far end), steps along u and v seen from outside, the axes of u and v
+    ("front", (0, 0, 0), (1, 0, 0), (0, 0, 1), 0, 2),
+    ("right", (1, 0, 0), (0, 1, 0), (0, 0, 1), 1, 2),
+    ("back", (1, 1, 0), (-1, 0, 0), (0, 0, 1), 0, 2),
+    ("left", (0, 1, 0), (0, -1, 0), (0, 0, 1), 1, 2),
+    ("bottom", (0, 1, 0), (1, 0, 0), (0, -1, 0), 0, 1),
+    ("top", (0, 0, 1), (1, 0, 0), (0, 1, 0), 0, 1),
+)
+
+
 def box_mesh(size: Floats, counts: tuple[int, int, int], step: str) -> Mesh:
     """Return a box of (3,) ``size`` cut in ``counts`` along its axes, centred, standing on Z = 0."""
-    nx, ny, nz = counts
-    floor = (nx + 1) * (ny + 1)
-    ring = 2 * (nx + ny)
-
-    def index(ix: Any, iy: Any, iz: Any) -> Any:
-        """Number of a lattice point on the surface: floor, then rings, then the top."""
-        flat = iy * (nx + 1) + ix
-        round_ = np.where(
-            iy == 0, ix, np.where(ix == nx, nx + iy, np.where(iy == ny, 2 * nx + ny - ix, 2 * (nx + ny) - iy))
-        )
-        middle = floor + (iz - 1) * ring + round_
-        return np.where(iz == 0, flat, np.where(iz == nz, floor + (nz - 1) * ring + flat, middle))
 
     def stops(length: float, n: int, start: float) -> Floats:
         out = start + length * (np.arange(n + 1) / n)
         out[-1] = start + length
         return out
 
-    x = stops(float(size[0]), nx, -float(size[0]) / 2)
-    y = stops(float(size[1]), ny, -float(size[1]) / 2)
-    z = stops(float(size[2]), nz, 0.0)
-    a = np.arange(nx)
-    ring_x = np.concatenate([x[a], np.full(ny, x[nx]), x[nx - a], np.full(ny, x[0])])
-    b = np.arange(ny)
-    ring_y = np.concatenate([np.full(nx, y[0]), y[b], np.full(nx, y[ny]), y[ny - b]])
-    gx, gy = np.meshgrid(x, y)
-    points = np.zeros((2 * floor + (nz - 1) * ring, 3))
-    points[:floor] = np.column_stack([gx.ravel(), gy.ravel(), np.full(floor, z[0])])
-    points[-floor:] = np.column_stack([gx.ravel(), gy.ravel(), np.full(floor, z[nz])])
+    x, y = (stops(float(size[k]), counts[k], -float(size[k]) / 2) for k in (0, 1))
+    return lattice_box(x, y, stops(float(size[2]), counts[2], 0.0), step)
+
+
+def lattice_box(x: Floats, y: Floats, z: Floats, step: str) -> Mesh:
+    """Return the surface of a box whose lattice stands at the given places along each axis, at least two of each."""
+    nx, ny, nz = counts = (len(x) - 1, len(y) - 1, len(z) - 1)
+    floor = (nx + 1) * (ny + 1)
+    ring = 2 * (nx + ny)
+    a, b = np.arange(nx), np.arange(ny)
+    points = np.empty((2 * floor + (nz - 1) * ring, 3))
+    for level, rows in ((z[0], points[:floor]), (z[nz], points[-floor:])):
+        lattice = rows.reshape(ny + 1, nx + 1, 3)
+        lattice[:, :, 0], lattice[:, :, 1], lattice[:, :, 2] = x, y[:, None], level
     if nz > 1:
-        points[floor:-floor] = np.column_stack(
-            [np.tile(ring_x, nz - 1), np.tile(ring_y, nz - 1), np.repeat(z[1:-1], ring)]
-        )
-    build = MeshBuilder()
+        between = points[floor:-floor].reshape(nz - 1, ring, 3)
+        between[:, :, 0] = np.concatenate([x[a], np.full(ny, x[nx]), x[nx - a], np.full(ny, x[0])])
+        between[:, :, 1] = np.concatenate([np.full(nx, y[0]), y[b], np.full(nx, y[ny]), y[ny - b]])
+        between[:, :, 2] = z[1:-1, None]
+    build = MeshBuilder(8 * (nx * ny + ny * nz + nz * nx))
     build.add_points(points)
-    # each side: how its own (u, v), seen from outside, run over the lattice
-    plans: tuple[tuple[str, int, int, Callable[[Any, Any], tuple[Any, Any, Any]]], ...] = (
-        ("front", nx, nz, lambda u, v: (u, 0 * u, v)),
-        ("right", ny, nz, lambda u, v: (0 * u + nx, u, v)),
-        ("back", nx, nz, lambda u, v: (nx - u, 0 * u + ny, v)),
-        ("left", ny, nz, lambda u, v: (0 * u, ny - u, v)),
-        ("bottom", nx, ny, lambda u, v: (u, ny - v, 0 * u)),
-        ("top", nx, ny, lambda u, v: (u, v, 0 * u + nz)),
-    )
-    for group, nu, nv, place in plans:
+    compiled = 8 * (nx * ny + ny * nz + nz * nx) > FEW
+    for group, far, du, dv, i, j in _SIDES:
+        start = np.array(far) * counts
+        nu, nv = counts[i], counts[j]
+        corners, uv = build.room(nu * nv, 4, group)
+        if compiled:
+            side_faces(start, np.array(du), np.array(dv), nu, nv, np.array(counts), corners, uv)
+            continue
         u, v = (grid.ravel() for grid in np.meshgrid(np.arange(nu), np.arange(nv)))
-        quads = np.stack([index(*place(u + du, v + dv)) for du, dv in ((0, 0), (1, 0), (1, 1), (0, 1))], axis=1)
-        build.add_faces(quads, square_uv(nu, nv), group)
+        for k, (right, up) in enumerate(((0, 0), (1, 0), (1, 1), (0, 1))):
+            ix, iy, iz = (start[m] + du[m] * (u + right) + dv[m] * (v + up) for m in range(3))
+            corners[:, k] = _lattice_number(ix, iy, iz, counts)
+        uv[:] = square_uv(nu, nv)
     return build.build(step)
+
+
+def _lattice_number(ix: Any, iy: Any, iz: Any, counts: tuple[int, int, int]) -> Any:
+    """Return the numbers of lattice points on the surface: floor, then rings, then the top."""
+    nx, ny, nz = counts
+    floor, ring = (nx + 1) * (ny + 1), 2 * (nx + ny)
+    flat = iy * (nx + 1) + ix
+    round_ = np.where(iy == 0, ix, np.where(ix == nx, nx + iy, np.where(iy == ny, 2 * nx + ny - ix, ring - iy)))
+    middle = floor + (iz - 1) * ring + round_
+    return np.where(iz == 0, flat, np.where(iz == nz, floor + (nz - 1) * ring + flat, middle))

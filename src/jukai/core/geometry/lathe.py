@@ -106,7 +106,7 @@ def turn(sections: Sequence[Section], turning: Turning, step: str) -> Mesh:
     turn, the two sections of a partial one). Profile points on the axis become one point, and
     their faces triangles; everything else is four-sided.
     """
-    build = MeshBuilder()
+    build = MeshBuilder(sum(4 * len(s.points) * turning.sides for s in sections))
     for section in sections:
         _turn_one(build, section, turning)
     return build.build(step)

@@ -6,7 +6,8 @@ import math
 
 import numpy as np
 
-from jukai.core.geometry.building import box_mesh
+from jukai.core.geometry._box import onto_ball
+from jukai.core.geometry.building import lattice_box
 from jukai.core.geometry.frames import sincos
 from jukai.core.operators.base import Callout, Context, Kind, OperatorValues, Placing, Result, chord_sides, operator
 from jukai.core.operators.values import count, length
@@ -42,10 +43,11 @@ def quad_sphere(values: Values, context: Context) -> Result:
     radius = context.blank_size / 2 if values.radius is None else values.radius
     counts = values.counts or 2 * math.ceil(chord_sides(radius, 2 * radius) / 8)  # even: points on the axes
     context.afford(6 * counts * counts, field="counts")
-    mesh = box_mesh(np.full(3, 2.0), (counts,) * 3, context.step)
-    sine, cosine = sincos(45.0 * (mesh.points - np.array([0.0, 0.0, 1.0])))
-    way = sine / cosine
-    points = way * (radius / np.sqrt(np.einsum("ij,ij->i", way, way)))[:, None]
+    sine, cosine = sincos(90.0 * np.arange(counts + 1) / counts - 45.0)
+    stops = sine / cosine
+    mesh = lattice_box(stops, stops, stops, context.step)
+    points = np.array(mesh.points)
+    onto_ball.choose(len(points))(points, radius)
     points[:, 2] += radius
     callouts = (
         Callout("values/radius", "radius", (0, 0, radius), (radius, 0, radius), (1, 0, 0)),

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
+from jukai.core.geometry._lathe import quad_walls
 from jukai.core.geometry.building import MeshBuilder, square_uv
+from jukai.core.geometry.kernels import FEW
 from jukai.core.operators.base import Callout, Context, Kind, OperatorValues, Placing, Result, operator
 from jukai.core.operators.shapes import evenly, over_zero
 from jukai.core.operators.values import vector
@@ -39,13 +41,18 @@ def sheet(values: Values, context: Context) -> Result:
     x, y = (evenly(s, n, -s / 2) for s, n in zip(size, values.counts, strict=True))
     points = np.zeros((ny + 1, nx + 1, 3))
     points[:, :, 0], points[:, :, 1] = x, y[:, None]
-    build = MeshBuilder()
+    build = MeshBuilder(4 * nx * ny)
     build.add_points(points)
-    first = (np.arange(ny, dtype=np.int32)[:, None] * (nx + 1) + np.arange(nx, dtype=np.int32)).ravel()
     corners, uv = build.room(nx * ny, 4, "faces")
-    for k, step in enumerate((0, 1, nx + 2, nx + 1)):
-        np.add(first, step, out=corners[:, k])
-    uv[:] = square_uv(nx, ny)
+    if 4 * nx * ny > FEW:
+        rows = np.arange(ny + 1, dtype=np.int32) * (nx + 1)
+        u, v = np.arange(nx + 1) / nx, np.arange(ny + 1) / ny
+        quad_walls(rows[:-1], rows[1:], nx, False, u, v[:-1], v[1:], corners, uv)  # noqa: FBT003 - compiled
+    else:
+        first = (np.arange(ny, dtype=np.int32)[:, None] * (nx + 1) + np.arange(nx, dtype=np.int32)).ravel()
+        for k, step in enumerate((0, 1, nx + 2, nx + 1)):
+            np.add(first, step, out=corners[:, k])
+        uv[:] = square_uv(nx, ny)
     wide, deep = size[0] / 2, size[1] / 2
     callouts = (
         Callout("values/size/0", "length", (-wide, -deep, 0), (wide, -deep, 0), (1, 0, 0), 2.0),
