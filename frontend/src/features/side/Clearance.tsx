@@ -41,5 +41,5 @@ export function ClearanceList() {
 }
 
 function tone(r: ClearanceRow): string {
-  return r.state === 'apart' ? '' : 'amber'
+  return r.state === 'crossing' || r.state === 'inside' ? 'amber' : ''
 }

@@ -16,7 +16,7 @@ export function ClearanceMark({ stage, parts }: { stage: Stage; parts: readonly 
   if (!row || row.places.length < 2 || !parts.some((p) => p.part === part)) return null
   const [a, b] = row.places.map((p) => stage.project(new Vector3(p[0], p[1], p[2])))
   if (!a || !b) return null
-  const tone = row.state === 'apart' ? '' : ' amber'
+  const tone = row.state === 'crossing' || row.state === 'inside' ? ' amber' : ''
   const left = a.x < b.x ? a : b
   const text =
     row.state === 'apart' ? `${inWords(row)} to ${row.name}` : inWords(row, ` ${row.name}`)

@@ -235,6 +235,7 @@ function Guide({ stage, work, typing }: { stage: Stage; work: PlacingWork; typin
       />
       {sizes.map(([size, p, q]) => {
         if (!work.operator.placing?.[size]) return null
+        if (size === 'up' && !(work.sizes.up ?? 0)) return null // not pulled yet: as high as always
         const [s, t] = [at(p), at(q)]
         return (
           <g key={size} data-testid={`placing-size-${size}`}>

@@ -103,9 +103,21 @@ function acrossOf(normal: Vector3, ring: readonly Vector3[]): Vector3 {
   return (ways[0] ?? start).clone().normalize()
 }
 
-/** The corners of the polygon that a triangle belongs to, in order. */
+const outlines = new WeakMap<BodyData, Map<number, number[]>>()
+
+/** The corners of the polygon that a triangle belongs to, in order; kept, as the pointer stays on a face for long. */
 function outline(data: BodyData, triangle: number): number[] {
   const face = data.triangleFace[triangle] ?? -1
+  const held = outlines.get(data) ?? new Map<number, number[]>()
+  outlines.set(data, held)
+  const known = held.get(face)
+  if (known) return known
+  const found = follow(data, face)
+  held.set(face, found)
+  return found
+}
+
+function follow(data: BodyData, face: number): number[] {
   const next = new Map<string, string>()
   const vertex = new Map<string, number>()
   const key = (v: number) => {
