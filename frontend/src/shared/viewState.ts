@@ -32,6 +32,8 @@ interface ViewState {
   only: string | null
   /** a shape that is being placed: its operator */
   placing: string | null
+  /** a point of the chosen body is to become its zero point */
+  zeroing: boolean
   /** address of the number that is solved for */
   solving: string | null
   /** the pair whose clearance is looked at */
@@ -65,6 +67,7 @@ export const useView = create<ViewState>((set) => ({
   also: [],
   only: null,
   placing: null,
+  zeroing: false,
   solving: null,
   pair: null,
   copied: null,

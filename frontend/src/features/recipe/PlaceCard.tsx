@@ -150,12 +150,20 @@ function ZeroPoint({ part, view }: { part: Part; view: PartView | undefined }) {
             : `at ${zero.map((x) => figure(x, 4)).join(', ')} mm in it`}
         </button>
       }
-      entries={entries.map((e) => ({
-        id: e.at,
-        words: e.words,
-        ...(e.note ? { note: e.note } : {}),
-        act: () => doEdit({ kind: 'set_zero', part: part.id, at: e.at }),
-      }))}
+      entries={[
+        ...entries.map((e) => ({
+          id: e.at,
+          words: e.words,
+          ...(e.note ? { note: e.note } : {}),
+          act: () => doEdit({ kind: 'set_zero', part: part.id, at: e.at }),
+        })),
+        {
+          id: 'point',
+          words: 'at a point of it',
+          note: 'click it in the view',
+          act: () => useView.getState().set({ zeroing: true }),
+        },
+      ]}
     />
   )
 }

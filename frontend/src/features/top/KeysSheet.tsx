@@ -16,6 +16,9 @@ const KEYS: readonly [string, string][] = [
   ['↑ ↓  Page Up  Page Down', 'on a number: one step, ten steps'],
   ['Enter', 'on a number: type'],
   ['Alt ↑ ↓', 'on a step: move it up or down'],
+  ['Tab  Enter  0 to 9', 'while a shape is set down: corner or centre, go on, type a size'],
+  ['Shift  Ctrl', 'while drawing or pulling: even or finer, no snapping'],
+  ['Ctrl click', 'on a part: choose it too'],
   ['?', 'this list'],
 ]
 

@@ -2,8 +2,6 @@ import {
   BufferAttribute,
   BufferGeometry,
   Color,
-  LineBasicMaterial,
-  LineSegments,
   Matrix4,
   Mesh,
   OrthographicCamera,
@@ -14,7 +12,7 @@ import {
   Vector3,
   WebGLRenderer,
 } from 'three'
-import type { RawShaderMaterial } from 'three'
+import type { RawShaderMaterial, LineBasicMaterial, LineSegments } from 'three'
 import { LineMaterial } from 'three/addons/lines/LineMaterial.js'
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js'
@@ -26,8 +24,8 @@ import type { BodyData } from './buffers'
 import * as look from './camera'
 import type { Looking } from './camera'
 import { PickMarks } from './PickMarks'
-import { floorLines, rendersInSoftware } from './pieces'
-import { FINISHES, bodyMaterial, sameNumbers, set, setWorld } from './bodyMaterial'
+import { floorLines, rendersInSoftware, tickLines } from './pieces'
+import { FINISHES, bodyMaterial, sameNumbers, set, setAll, setWorld } from './bodyMaterial'
 import { bodyFragment, ghostFragment } from './shaders'
 
 export interface Finish {
@@ -90,6 +88,7 @@ export class Stage {
   private grid = new Color('#dcd7c8')
   private amber = new Color('#8f5200')
   private floorSize = 100
+  private chosen: ReadonlySet<string> = new Set()
 
   constructor(canvas: HTMLCanvasElement) {
     this.canvas = canvas
@@ -247,6 +246,12 @@ export class Stage {
     this.invalidate()
   }
 
+  /** The parts that are chosen, when there are several. */
+  setChosen(ids: readonly string[]): void {
+    this.chosen = new Set(ids)
+    this.invalidate()
+  }
+
   setWays(ways: Ways): void {
     this.ways = ways
     this.invalidate()
@@ -267,12 +272,7 @@ export class Stage {
       b.ticks = null
     }
     if (!this.normals) return
-    const g = new BufferGeometry()
-    g.setAttribute('position', new BufferAttribute(normalTicks(b.data, this.floorSize / 40), 3))
-    b.ticks = new LineSegments(g, new LineBasicMaterial({ color: this.ink }))
-    b.ticks.frustumCulled = false
-    b.ticks.matrixAutoUpdate = false
-    b.ticks.matrix.copy(b.mesh.matrix)
+    b.ticks = tickLines(normalTicks(b.data, this.floorSize / 40), this.ink, b.mesh.matrix)
     this.scene.add(b.ticks)
   }
 
@@ -456,29 +456,29 @@ export class Stage {
     }
     this.aim()
     const eye = new Vector3().setFromMatrixPosition(this.camera.matrix)
-    const way = look.way(this.looking)
+    const light = {
+      eye,
+      lookWay: look.way(this.looking),
+      parallel: this.perspective ? 0 : 1,
+      ink: this.ink,
+      paper: this.paper,
+      moss: this.moss,
+      lines: this.ways === 'shaded' ? 0 : 1,
+      shade: this.ways === 'lines' ? 0.1 : 1,
+    }
     for (const b of this.bodies.values()) {
-      this.setLight(b.mesh.material, eye, way)
+      setAll(b.mesh.material.uniforms, light)
+      // of several chosen parts all lines are moss
+      const line = this.chosen.has(b.mesh.userData['part'] as string) ? this.moss : this.ink
+      set(b.mesh.material.uniforms, 'ink', line)
       const lines = b.sharp.material
-      lines.color.copy(this.ink).convertSRGBToLinear()
+      lines.color.copy(line).convertSRGBToLinear()
       lines.resolution.set(this.width, this.height)
     }
     this.marks.prepare(this.moss, this.amber, this.width, this.height)
-    if (this.ghost) this.setLight(this.ghost.mesh.material, eye, way)
+    if (this.ghost) setAll(this.ghost.mesh.material.uniforms, light)
     this.renderer.render(this.scene, this.camera)
     this.pictures += 1
     this.onDrawn(this.swaps)
-  }
-
-  private setLight(m: RawShaderMaterial, eye: Vector3, way: Vector3): void {
-    const u = m.uniforms
-    set(u, 'eye', eye)
-    set(u, 'lookWay', way)
-    set(u, 'parallel', this.perspective ? 0 : 1)
-    set(u, 'ink', this.ink)
-    set(u, 'paper', this.paper)
-    set(u, 'moss', this.moss)
-    set(u, 'lines', this.ways === 'shaded' ? 0 : 1)
-    set(u, 'shade', this.ways === 'lines' ? 0.1 : 1)
   }
 }

@@ -14,6 +14,7 @@ import { Callouts } from './Callouts'
 import { ClearanceMark } from './ClearanceMark'
 import { Handles } from './Handles'
 import { Placing } from './Placing'
+import { ZeroPick } from './ZeroPick'
 import { seeAll } from './layout'
 import { Titles } from './Titles'
 import { usePickMarks, usePickPointer } from './picks'
@@ -179,6 +180,10 @@ function Scene({
   useChanges(stage, view.picking ? undefined : here)
   useLooks(stage)
   useStopped(stage, here)
+  const { part: main, also } = view
+  useEffect(() => {
+    stage.setChosen(also.length && main ? [main, ...also] : [])
+  }, [stage, main, also])
 
   const turn = useCallback(
     (name: Exclude<Title, 'free'>) => {
@@ -225,6 +230,7 @@ function Layers(props: { stage: Stage; parts: readonly PartView[]; here: PartVie
   const view = useView()
   if (view.placing) return <Placing key={view.placing} stage={stage} operator={view.placing} />
   if (view.picking) return null
+  if (view.zeroing && here) return <ZeroPick stage={stage} view={here} />
   return (
     <>
       <ClearanceMark stage={stage} parts={parts} />

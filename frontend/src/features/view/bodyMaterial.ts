@@ -61,3 +61,10 @@ export function set(uniforms: RawShaderMaterial['uniforms'], name: string, value
 export function sameNumbers(a: readonly number[] | null, b: readonly number[] | null): boolean {
   return a === b || (!!a && !!b && a.length === b.length && a.every((x, i) => x === b[i]))
 }
+
+export function setAll(
+  uniforms: RawShaderMaterial['uniforms'],
+  values: Readonly<Record<string, unknown>>,
+): void {
+  for (const [name, value] of Object.entries(values)) set(uniforms, name, value)
+}

@@ -1,5 +1,5 @@
 import { BufferAttribute, BufferGeometry, LineBasicMaterial, LineSegments } from 'three'
-import type { Color } from 'three'
+import type { Color, Matrix4 } from 'three'
 
 /** The floor's grid: twelve fields of a fifth of its size to either side. */
 export function floorLines(size: number, colour: Color): LineSegments {
@@ -70,4 +70,15 @@ export function rendersInSoftware(): boolean {
   )
   gl.getExtension('WEBGL_lose_context')?.loseContext()
   return /swiftshader|llvmpipe|software/i.test(name)
+}
+
+/** Short lines that stand with a body. */
+export function tickLines(points: Float32Array, colour: Color, matrix: Matrix4): LineSegments {
+  const g = new BufferGeometry()
+  g.setAttribute('position', new BufferAttribute(points, 3))
+  const ticks = new LineSegments(g, new LineBasicMaterial({ color: colour }))
+  ticks.frustumCulled = false
+  ticks.matrixAutoUpdate = false
+  ticks.matrix.copy(matrix)
+  return ticks
 }

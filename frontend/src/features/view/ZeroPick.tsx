@@ -1,0 +1,83 @@
+import { useEffect, useReducer, useRef } from 'react'
+import type { PointerEvent as ReactPointerEvent } from 'react'
+import type { Vector3 } from 'three'
+import { Matrix4 } from 'three'
+import type { PartView } from '../../shared/api/client'
+import { tidy } from '../../shared/placement'
+import { doEdit } from '../../shared/session'
+import { useView } from '../../shared/viewState'
+import type { Stage } from './Stage'
+import { nearOnScreen } from './snapping'
+import { groundAt } from './surface'
+
+/** A point of the chosen body is clicked: it becomes its zero point, and the body stays where it is. */
+export function ZeroPick({ stage, view }: { stage: Stage; view: PartView }) {
+  const [, tick] = useReducer((n: number) => n + 1, 0)
+  const meant = useRef<{ at: Vector3; words: string } | null>(null)
+  const leave = () => useView.getState().set({ zeroing: false })
+  useEffect(() => {
+    const key = (e: KeyboardEvent) => {
+      if (e.key !== 'Escape') return
+      e.preventDefault()
+      e.stopPropagation()
+      useView.getState().set({ zeroing: false })
+    }
+    addEventListener('keydown', key, true)
+    return () => removeEventListener('keydown', key, true)
+  }, [])
+  const aim = (e: ReactPointerEvent) => {
+    const r = stage.canvas.getBoundingClientRect()
+    const [x, y] = [e.clientX - r.left, e.clientY - r.top]
+    meant.current = null
+    for (const [dx, dy] of [
+      [0, 0],
+      [8, 0],
+      [-8, 0],
+      [0, 8],
+      [0, -8],
+    ] as const) {
+      const ground = groundAt(stage, x + dx, y + dy)
+      if (ground?.part !== view.part) continue
+      const spot = e.ctrlKey ? null : nearOnScreen(stage, ground.spots, x, y)
+      meant.current = spot ?? meant.current ?? { at: ground.at, words: 'place on the face' }
+      if (spot) break
+    }
+    tick()
+  }
+  const take = () => {
+    const at = meant.current?.at
+    if (!at || !view.matrix) return
+    const own = new Matrix4().set(...(view.matrix as Parameters<Matrix4['set']>)).invert()
+    const zero = at.clone().applyMatrix4(own)
+    doEdit({
+      kind: 'set_zero',
+      part: view.part,
+      at: [tidy(zero.x, 6), tidy(zero.y, 6), tidy(zero.z, 6)],
+    })
+    leave()
+  }
+  const spot = meant.current && stage.project(meant.current.at)
+  return (
+    <>
+      <div className="placing" data-testid="zero-pick" onPointerMove={aim} onPointerUp={take} />
+      {spot && (
+        <svg className="callouts">
+          <g className="value guide">
+            <circle className="line" cx={spot.x} cy={spot.y} r={7} />
+            <text x={spot.x + 12} y={spot.y - 10}>
+              {meant.current?.words}
+            </text>
+          </g>
+        </svg>
+      )}
+      <div className="placing-bar">
+        <span className="prose">Click the point of it that is to be its zero point.</span>
+        <span>
+          <button className="plain link" onClick={leave}>
+            Leave it (Escape)
+          </button>
+        </span>
+      </div>
+    </>
+  )
+}
