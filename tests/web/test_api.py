@@ -286,7 +286,7 @@ class Handover(ApiTest):
         bench = self.opened()
         baked = self.post(f"/benches/{bench}/parts/p1/bake", status=201)
         self.assertEqual((baked["sound"], baked["revision"], baked["older"]), (True, 1, False))
-        for kind in ("obj", "stl", "ply", "glb"):
+        for kind in ("obj", "stl", "ply", "glb", "off", "3mf"):
             response = self.client.get(f"/api/benches/{bench}/handover/file?ids={baked['id']}&format={kind}&unit=cm")
             self.assertEqual(response.status_code, 200)
             data = response.get_data()
@@ -294,7 +294,9 @@ class Handover(ApiTest):
                 with zipfile.ZipFile(io.BytesIO(data)) as z:
                     data = z.read(z.namelist()[0])
             bounds = read_mesh(data, kind).mesh.bounds
-            self.assertAlmostEqual(float(bounds[1, 2]), 30 if kind == "glb" else 3, places=3)
+            self.assertAlmostEqual(float(bounds[1, 2]), 30 if kind in ("glb", "3mf") else 3, places=3)
+        plain = self.get(f"/benches/{bench}/handover/file?ids={baked['id']}&format=glb&texture=false")
+        self.assertNotIn(b"TEXCOORD_0", plain)
         self.edit(bench, 1, kind="set_value", part="p1", step="s2", key="turn", value=60)
         self.assertTrue(self.get(f"/benches/{bench}/handover")["baked"][0]["older"])
         again = self.post(f"/benches/{bench}/parts/p1/bake", status=201)
@@ -310,6 +312,35 @@ class Handover(ApiTest):
         self.assertEqual(read_mesh(together, "stl").mesh.n_faces > 100, True)
         with zipfile.ZipFile(io.BytesIO(self.get(f"/benches/{bench}/handover/file?format=obj&together=false"))) as z:
             self.assertEqual(sorted(z.namelist()), ["Pedestal.mtl", "Pedestal.obj", "Plinth.mtl", "Plinth.obj"])
+
+    def test_a_placement_that_changes_makes_a_baked_part_older(self) -> None:
+        bench = self.opened()
+        self.post(f"/benches/{bench}/parts/p1/bake", status=201)
+        self.edit(bench, 1, kind="set_extent", part="p1", side="bottom", at=5)
+        self.assertTrue(self.get(f"/benches/{bench}/handover")["baked"][0]["older"])
+        again = self.post(f"/benches/{bench}/parts/p1/bake", status=201)
+        self.assertFalse(self.get(f"/benches/{bench}/handover")["baked"][0]["older"])
+        self.assertEqual(again["size"][2], 30)
+
+    def test_arranging_is_kept_as_plain_placements(self) -> None:
+        bench = self.post("/benches", {"demo": True}, 201)["id"]
+        state = self.edit(bench, 1, kind="line_up", parts=["p5", "p2"], to="p2", by="top")
+        self.assertEqual(state["undo"]["label"], "line up 2 parts")
+        stands = {p["part"]: p["stands"] for p in state["parts"] if p["stands"]}
+        self.assertAlmostEqual(stands["p5"][1][2], stands["p2"][1][2], places=9)
+        # a live copy follows the first part's numbers, not where it stands
+        self.assertEqual(stands["p7"][0][2], 5)
+        seen = self.post(f"/benches/{bench}/preview", {"base": 2, "parts": ["p5"], "edit": {
+            "kind": "set_extent", "part": "p5", "side": "bottom", "at": 50, "how": "moved"}})  # fmt: skip
+        self.assertEqual(seen["parts"][0]["stands"][0][2], 50)
+        refused = self.post(f"/benches/{bench}/edits", {"base": 2, "edit": {
+            "kind": "spread_parts", "parts": ["p1", "p2", "p99"], "along": "x"}}, 422)  # fmt: skip
+        self.assertIn("not there any more", refused["title"])
+
+    def test_a_reference_is_not_baked(self) -> None:
+        bench = self.opened()
+        self.edit(bench, 1, kind="set_part", part="p1", reference=True)
+        self.assertIn("is a reference", self.post(f"/benches/{bench}/parts/p1/bake", status=422)["title"])
 
     def test_what_can_not_be_baked_or_downloaded(self) -> None:
         bench = self.opened()

@@ -52,6 +52,25 @@ class RoundTrips(unittest.TestCase):
                 if kind == "obj" and mesh.uv is not None:
                     np.testing.assert_allclose(back.uv, mesh.uv, atol=1e-14)
 
+    def test_rows_alike_are_read_at_once_and_a_row_that_is_not_is_still_found(self) -> None:
+        mesh = column(400)  # enough for the compiled way
+        for triangles in (False, True):
+            data = written(mesh, "ply", triangles=triangles)
+            read = read_mesh(data, "ply").mesh
+            k = 3 if triangles else 4
+            row = 1 + 4 * k
+            if triangles:
+                self.assertEqual(read.n_faces, len(triangulate(mesh).faces))
+                last = bytearray(data)
+                last[-row] = 2
+                notes = read_mesh(bytes(last[:-4]), "ply").notes  # the last face has two corners
+                self.assertIn("1 face with fewer than 3 different points left out.", notes)
+                wrong = bytearray(data)
+                wrong[-4:] = struct.pack("<i", mesh.n_points)
+                with self.assertRaises(FileProblem) as caught:
+                    read_mesh(bytes(wrong), "ply")
+                self.assertIn(f"Face {read.n_faces}: point {mesh.n_points}", caught.exception.message)
+
     def test_triangles_come_back_whole(self) -> None:
         for mesh in (column(), reference_mesh("hole_plate_12.obj")):
             for kind in ("stl", "glb"):

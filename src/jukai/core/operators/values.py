@@ -81,9 +81,9 @@ def share(description: str, *, default: float, **limits: Any) -> Any:
     return _field(ValueSpec("share"), default, description, **limits)
 
 
-def choice(description: str, choices: Sequence[tuple[str, str]]) -> Any:
-    """Declare a choice; the first one is the default."""
-    return _field(ValueSpec("choice", choices=tuple(choices)), choices[0][0], description)
+def choice(description: str, choices: Sequence[tuple[str, str]], *, default: str | None = None) -> Any:
+    """Declare a choice; the first one is the default unless another is named."""
+    return _field(ValueSpec("choice", choices=tuple(choices)), default or choices[0][0], description)
 
 
 def switch(description: str, *, default: bool, on: str, off: str) -> Any:

@@ -49,7 +49,7 @@ SIZES = {
 class Values(OperatorValues):
     """A flat washer, centred, lying on Z = 0."""
 
-    size: str = choice("The thread it is for.", (("M8", "M8"), *((s, s) for s in SIZES if s != "M8")))
+    size: str = choice("The thread it is for.", [(s, s) for s in SIZES], default="M8")
     inner: float | None = length("Diameter of the hole.", otherwise="the size's own", gt=0, le=1e6)
     outer: float | None = length("Outer diameter.", otherwise="the size's own", gt=0, le=1e6)
     thickness: float | None = length("How thick it is.", otherwise="the size's own", gt=0, le=1e6)
