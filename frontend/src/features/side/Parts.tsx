@@ -31,6 +31,13 @@ export function Parts() {
   const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 5 } }))
   const parts = bench?.document.parts ?? []
   const ids = parts.map((p) => p.id)
+  const chosen = useView((v) => v.part)
+  const [folded, setFolded] = useState<Record<string, boolean>>({})
+  // what is hidden whole is folded until it is asked for
+  const isFolded = (heading: string) => {
+    const under = parts.filter((p) => p.heading === heading)
+    return folded[heading] ?? under.every((p) => p.hidden && p.id !== chosen)
+  }
   const drop = (e: DragEndEvent) => {
     const from = ids.indexOf(String(e.active.id))
     const to = ids.indexOf(String(e.over?.id ?? ''))
@@ -54,17 +61,32 @@ export function Parts() {
       </h2>
       <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={drop}>
         <SortableContext items={ids} strategy={verticalListSortingStrategy}>
-          {parts.map((p, i) => (
-            <div key={p.id}>
-              {p.heading && p.heading !== parts[i - 1]?.heading && (
-                <div className="heading" data-testid={`heading-${p.id}`}>
-                  {p.heading}
-                </div>
-              )}
-              {!p.heading && i > 0 && parts[i - 1]?.heading && <div className="heading none" />}
-              <PartRow part={p} remove={setRemoving} />
-            </div>
-          ))}
+          {parts.map((p, i) => {
+            const begins = p.heading && p.heading !== parts[i - 1]?.heading
+            const shut = p.heading ? isFolded(p.heading) : false
+            return (
+              <div key={p.id}>
+                {begins && (
+                  <button
+                    className="plain heading"
+                    data-testid={`heading-${p.id}`}
+                    aria-expanded={!shut}
+                    title={shut ? 'Open' : 'Fold'}
+                    onClick={() => setFolded({ ...folded, [p.heading ?? '']: !shut })}
+                  >
+                    <span>{p.heading}</span>
+                    {shut && (
+                      <span className="figures">
+                        {parts.filter((q) => q.heading === p.heading).length}
+                      </span>
+                    )}
+                  </button>
+                )}
+                {!p.heading && i > 0 && parts[i - 1]?.heading && <div className="heading none" />}
+                {!shut && <PartRow part={p} remove={setRemoving} />}
+              </div>
+            )
+          })}
         </SortableContext>
       </DndContext>
       {parts.length === 0 && <p className="muted">None yet.</p>}

@@ -17,7 +17,7 @@ export function ClearanceMark({ stage, parts }: { stage: Stage; parts: readonly 
   const [a, b] = row.places.map((p) => stage.project(new Vector3(p[0], p[1], p[2])))
   if (!a || !b) return null
   const tone = row.state === 'crossing' || row.state === 'inside' ? ' amber' : ''
-  const left = a.x < b.x ? a : b
+  const right = a.x < b.x ? b : a
   const text =
     row.state === 'apart' ? `${inWords(row)} to ${row.name}` : inWords(row, ` ${row.name}`)
   return (
@@ -26,7 +26,7 @@ export function ClearanceMark({ stage, parts }: { stage: Stage; parts: readonly 
         <line className="line" x1={a.x} y1={a.y} x2={b.x} y2={b.y} />
         <circle className="line" cx={a.x} cy={a.y} r={3.5} />
         <circle className="line" cx={b.x} cy={b.y} r={3.5} />
-        <text x={left.x - 10} y={left.y - 10} textAnchor="end">
+        <text x={right.x + 10} y={right.y + 20}>
           {text}
         </text>
       </g>
