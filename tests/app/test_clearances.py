@@ -102,6 +102,11 @@ class OnABench(ApiTest):
         got = self.solved(bench, part="c", address="c/s1/values/sides", wanted=0.06, which="smallest")
         self.assertEqual(got["value"], int(got["value"]))
 
+    def test_no_thin_body_in_the_way_is_leapt_over(self) -> None:
+        bench = self.bench(box("a", 0, [4, 4, 4]), box("b", 57.3, [0.5, 40, 40]), box("c", 400, [4, 4, 4]))
+        got = self.solved(bench, part="a", address="a/placement/move/0", wanted=1)
+        self.assertAlmostEqual(got["value"], 57.3 - 0.25 - 1 - 2, places=6)
+
     def test_what_cannot_be_solved_is_said(self) -> None:
         bench = self.bench(box("a", 0, [4, 4, 4]), box("b", 0, [4, 4, 4]))
         for body, words in (

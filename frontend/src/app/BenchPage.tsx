@@ -29,7 +29,19 @@ export default function BenchPage({ id }: { id: string }) {
     staleTime: Infinity,
   })
   useEffect(() => {
-    useView.getState().set({ part: null, step: null, board: null, lookAt: null })
+    useView.getState().set({
+      part: null,
+      also: [],
+      step: null,
+      board: null,
+      lookAt: null,
+      only: null,
+      placing: null,
+      zeroing: false,
+      solving: null,
+      pair: null,
+      copied: null,
+    })
     void open(id)
     return leave
   }, [id])

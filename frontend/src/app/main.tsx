@@ -13,6 +13,7 @@ import { StrictMode } from 'react'
 import { createRoot } from 'react-dom/client'
 import { App } from './App'
 import './sheet.css'
+import './placing.css'
 import { system } from './theme'
 
 const queries = new QueryClient({

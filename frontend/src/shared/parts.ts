@@ -23,26 +23,19 @@ export function chosenParts(): string[] {
 /** Choose a part in list or view; `more` adds it to those that are chosen, or takes it out. */
 export function choosePart(id: string, more = false): void {
   const view = useView.getState()
-  const part = partOf(id)
+  const chosen = chosenParts()
   if (more && view.part) {
-    const rest = chosenParts().filter((p) => p !== id)
-    if (rest.length === chosenParts().length)
-      view.set({
-        also: rest
-          .slice(0)
-          .filter((p) => p !== view.part)
-          .concat(view.part),
-        part: id,
-        step: PLACE,
-      })
-    else if (rest.length) view.set({ part: rest[0] ?? null, also: rest.slice(1), step: PLACE })
+    const left = chosen.filter((p) => p !== id)
+    // the one chosen last is the main one; the last one left stays chosen
+    const now = left.length === chosen.length ? [id, ...left] : left
+    if (now.length) view.set({ part: now[0] ?? null, also: now.slice(1), step: PLACE })
     return
   }
   const keep = view.step === PLACE
   view.set({
     part: id,
     also: [],
-    step: keep ? PLACE : (part?.recipe.at(-1)?.id ?? null),
+    step: keep ? PLACE : (partOf(id)?.recipe.at(-1)?.id ?? null),
     lookAt: null,
     board: null,
     spots: [],

@@ -2,7 +2,15 @@ import { X } from 'lucide-react'
 import { useState } from 'react'
 import type { Part, PartView } from '../../shared/api/client'
 import { figure, written } from '../../shared/format'
-import { PLACE, POINTING, SIDES, axisName, placementOf, placing } from '../../shared/placement'
+import {
+  PLACE,
+  POINTING,
+  SIDES,
+  axisName,
+  placementOf,
+  placing,
+  zeroOf,
+} from '../../shared/placement'
 import type { Side } from '../../shared/placement'
 import { doEdit, edit, say, shownParts, useSession } from '../../shared/session'
 import { numberAt } from '../../shared/targets'
@@ -90,7 +98,7 @@ function Triple({ part, what }: { part: Part; what: 'move' | 'turn' | 'scale' })
             {k > 0 && ', '}
             {held ? (
               <span className="figures" title={`Held by its ${held}, see below.`}>
-                {figure(view?.matrix?.[4 * k + 3] ?? 0, 5)}
+                {figure(view ? (zeroOf(view)[k] ?? 0) : 0, 5)}
                 {k === 2 && '\u2009mm'}
               </span>
             ) : target ? (

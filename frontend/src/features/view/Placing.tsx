@@ -193,6 +193,9 @@ function Guide({ stage, work, typing }: { stage: Stage; work: PlacingWork; typin
         <path className="line" d={lines.join('')} />
         <path className="axis" d={up} />
         <circle className="line" cx={from.x} cy={from.y} r={work.snapWords ? 7 : 3} />
+        <text className="hint" x={from.x + 12} y={from.y + 24}>
+          {work.corner ? 'from a corner' : 'from the centre'} · Tab
+        </text>
         {work.snapWords && (
           <text x={from.x + 12} y={from.y - 10}>
             {work.snapWords}

@@ -46,30 +46,20 @@ def _set_part(bench: Bench, e: SetPart) -> Bench:
     update = given(e, "name", "finish", "hidden", "locked", "see_through", "reference", "placement")
     if e.heading is not None:
         update["heading"] = e.heading.strip() or None
-    if e.reference and any(e.part in parts_named(p) for p in bench.parts):
+    if e.reference and any(e.part in _named_in(p, "part") for p in bench.parts):
         raise ValueProblem("A live copy follows this part.", hint="A reference is followed by nothing.")
     if e.finish is not None and all(f.name != e.finish for f in bench.finishes):
         raise ValueProblem(f"There is no finish '{e.finish}'.", field="finish")
     return with_part(bench, e.part, lambda p: p.model_copy(update=update))
 
 
-def _curves_of(part: Part) -> set[str]:
+def _named_in(part: Part, kind: str) -> set[str]:
+    """Return what the values of a kind name in a part's recipe: curves, or other parts by id or name."""
     out = set()
     for step in part.recipe:
         op = operators().get(step.operator)
         for name, info in op.values.model_fields.items() if op else ():
-            if spec_of(info).kind == "curve" and isinstance(step.values.get(name), str):
-                out.add(step.values[name])
-    return out
-
-
-def parts_named(part: Part) -> set[str]:
-    """Return the ids or names of other parts that a part is made from."""
-    out = set()
-    for step in part.recipe:
-        op = operators().get(step.operator)
-        for name, info in op.values.model_fields.items() if op else ():
-            if spec_of(info).kind == "part" and isinstance(step.values.get(name), str):
+            if spec_of(info).kind == kind and isinstance(step.values.get(name), str):
                 out.add(step.values[name])
     return out
 
@@ -79,8 +69,8 @@ def _remove_part(bench: Bench, e: RemovePart) -> Bench:
     for part in gone:
         find(bench.parts, part, "Part")
     rest = [p for p in bench.parts if p.id not in gone]
-    used = {c for p in bench.parts if p.id in gone for c in _curves_of(p)}
-    orphans = used - {c for p in rest for c in _curves_of(p)}
+    used = {c for p in bench.parts if p.id in gone for c in _named_in(p, "curve")}
+    orphans = used - {c for p in rest for c in _named_in(p, "curve")}
     return bench.model_copy(update={"parts": rest, "curves": [c for c in bench.curves if c.id not in orphans]})
 
 

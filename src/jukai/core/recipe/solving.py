@@ -29,6 +29,7 @@ class Unknown:
     least, most : its limits.
     whole : whether it is a count.
     edit : the edit that gives it another value.
+    length : whether it is in mm, so that a body moves or grows by no more than it changes.
     """
 
     start: float
@@ -36,6 +37,7 @@ class Unknown:
     most: float
     whole: bool
     edit: Callable[[float], Any]
+    length: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,7 +68,8 @@ def unknown(bench: Bench, address: str, used: Any = None) -> Unknown:
         if name not in resolver.names:
             raise ValueProblem(f"There is no named number '{name}'.", field="address")
         start = resolver.names[name].value
-        return Unknown(start, -1e9, 1e9, whole=False, edit=lambda v: _edit(kind="set_dimension", name=name, value=v))
+        return Unknown(start, -1e9, 1e9, whole=False, edit=lambda v: _edit(kind="set_dimension", name=name, value=v),
+                       length=resolver.names[name].measures == "length")  # fmt: skip
     part = bench.part(words[0])
     if part is not None and len(words) == 4 and words[1] == "placement" and words[2] in ("move", "turn", "scale"):
         return _of_placement(bench, part.id, words[2], int(words[3]) if words[3] in "012" else 0)
@@ -91,7 +94,10 @@ def unknown(bench: Bench, address: str, used: Any = None) -> Unknown:
     lowest = 1.0 if spec["kind"] == "counts" else 0.0 if spec["kind"] == "vector" else -1e9
     least = lowest if spec["least"] is None else spec["least"]
     most = 1e9 if spec["most"] is None else spec["most"]
-    return Unknown(start, least, most, spec["kind"] in ("count", "counts"), edit)
+    whole = spec["kind"] in ("count", "counts")
+    if whole:
+        most = min(most, max(1000.0, 16 * start))  # finer changes no clearance, and costs much
+    return Unknown(start, least, most, whole, edit, length=measures == "length")
 
 
 def _edit(**data: Any) -> Any:
@@ -109,7 +115,7 @@ def _of_placement(bench: Bench, part_id: str, what: str, index: int) -> Unknown:
         numbers = [v if i == index else x for i, x in enumerate(placement[what])]
         return _edit(kind="place_parts", placements={part_id: placement | {what: numbers}}, what=what)
 
-    return Unknown(start, -1e9, 1e9, whole=False, edit=edit)
+    return Unknown(start, -1e9, 1e9, whole=False, edit=edit, length=what == "move")
 
 
 def solve(number: Unknown, measure: Callable[[float], float], wanted: float, *, largest: bool, step: float) -> Solved:
@@ -117,7 +123,8 @@ def solve(number: Unknown, measure: Callable[[float], float], wanted: float, *, 
 
     From where the number is, the search goes outward while it is good, or back until it is, in steps that double, and
     then closes in on the border by false position (the Illinois rule, Dowell & Jarratt 1971). So it finds the border
-    next to the present value. The answer is rounded to the safe side.
+    next to the present value; a length takes no step outward that is longer than what is left, so that it does not leap
+    over a body that stands in the way (conservative advancement, Mirtich 1996). The answer is rounded to the safe side.
 
     Parameters
     ----------
@@ -175,7 +182,7 @@ class _Search:
         self, here: float, at: float, step: float, *, good: bool = True
     ) -> tuple[tuple[float, float], tuple[float, float] | None]:
         """Walk in steps that double until what is ``good`` changes; return the last of the kind walked on and the other."""
-        last = (here, at)
+        last, first = (here, at), step
         while self.tries < _MOST_TRIES:
             to = last[0] + step
             if self.number.whole:
@@ -190,7 +197,8 @@ class _Search:
                     return (to, more), last
                 return last, (to, more)
             last = (to, more)
-            step *= 2
+            longest = max(abs(first), more) if good and self.number.length else math.inf
+            step = math.copysign(min(abs(step) * 2, longest), first)
         return last, None
 
     def close(self, good: tuple[float, float], bad: tuple[float, float] | None, way: float) -> tuple[float, float]:
