@@ -190,6 +190,16 @@ class Arranging(unittest.TestCase):
                 {"kind": "add_step", "part": "p1", "step": "s9", "operator": "twist"},
                 "never changed",
             ),
+            (
+                bench({"reference": True}),
+                {"kind": "set_step", "part": "p1", "step": "s1", "on": False},
+                "never changed",
+            ),
+            (
+                bench({"reference": True}),
+                {"kind": "set_value", "part": "p1", "step": "s1", "key": "size", "value": [1, 1, 1]},
+                "never changed",
+            ),
         ):
             with self.assertRaises(CoreError) as caught:
                 done(b, **edit)

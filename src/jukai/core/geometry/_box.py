@@ -68,5 +68,5 @@ def onto_ball(points: Any, radius: float) -> None:
     """Put points on a ball round the origin, along their directions, in place."""
     for i in range(points.shape[0]):
         x, y, z = points[i, 0], points[i, 1], points[i, 2]
-        f = radius / (x * x + y * y + z * z) ** 0.5
+        f = radius / np.sqrt(x * x + y * y + z * z)
         points[i, 0], points[i, 1], points[i, 2] = x * f, y * f, z * f

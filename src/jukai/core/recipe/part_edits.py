@@ -118,16 +118,21 @@ APPLY: Mapping[str, Callable[[Bench, Any], Bench]] = {
     "place_parts": _place_parts, "set_extent": _needs_bodies, "set_zero": _needs_bodies, "line_up": _needs_bodies,
     "spread_parts": _needs_bodies, "bring_part": _needs_bodies,
 }  # fmt: skip
-_RECIPE = {"add_step", "remove_step", "move_step", "copy_step", "set_pick"}
+_RECIPE = {"add_step", "remove_step", "move_step", "copy_step", "set_pick", "set_value", "set_step"}
 
 
 def refuse_changing(bench: Bench, edit: Any) -> None:
-    """Refuse what would change a reference: it is only there to fit against."""
+    """Refuse what would change a reference, which is only there to fit against; how its file is read may be set right."""
     part = bench.part(edit.part) if edit.kind in _RECIPE else None
-    if part is not None and part.reference:
-        raise ValueProblem(
-            f"'{part.name}' is a reference: it is never changed.", field="part", hint="Make a part of it first."
-        )
+    if part is None or not part.reference:
+        return
+    if edit.kind == "set_step" and edit.on is None:
+        return  # a name
+    if edit.kind == "set_value" and any(s.id == edit.step and s.operator == "imported" for s in part.recipe):
+        return
+    raise ValueProblem(
+        f"'{part.name}' is a reference: it is never changed.", field="part", hint="Make a part of it first."
+    )
 
 
 def label(bench: Bench, e: Any) -> str:
