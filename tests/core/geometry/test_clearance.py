@@ -184,7 +184,7 @@ class AgainstOthers(unittest.TestCase):
                     share = rng.dirichlet([1, 1, 1])
                     p = tuple(float(v) for v in share @ triangle)
                     if _tree.turns_about(y.triangles, y.boxes, p, stack) > 0:
-                        d, _, _ = _tree.near_point(y.triangles, y.boxes, p, np.inf, stack)
+                        d, _, _ = _tree.near_point(y.triangles, y.boxes, p, np.inf, -1.0, stack)
                         self.assertLessEqual(math.sqrt(d), c.depth_most * (1 + 1e-6) + 1e-9)
         self.assertGreater(seen, 15)
 

@@ -170,8 +170,11 @@ def _spread(a: Any, i: int) -> float:
 
 
 @kernel
-def near_point(t: Any, b: Any, p: Any, bound: float, stack: Any) -> Any:
-    """Squared distance of a point from a body, the place, and the triangle; -1 where nothing lies within ``bound``."""
+def near_point(t: Any, b: Any, p: Any, bound: float, enough: float, stack: Any) -> Any:
+    """Squared distance of a point from a body, the place, and the triangle; -1 where nothing lies within ``bound``.
+
+    It stops at once where something nearer than ``enough`` is found.
+    """
     leaves = (b.shape[0] + 1) // 2
     n = t.shape[0]
     best = bound
@@ -199,6 +202,8 @@ def near_point(t: Any, b: Any, p: Any, bound: float, stack: Any) -> Any:
                 )
                 if d < best:
                     best, at, found = d, x, i
+            if best <= enough:
+                break
             continue
         # the nearer child is opened first
         left, right = 2 * node + 1, 2 * node + 2
@@ -273,7 +278,12 @@ def deepest(pieces: Any, t: Any, b: Any, best: float, least: float) -> Any:
     stack = np.empty(512, np.int64)
     p = (0.0, 0.0, 0.0)
     q = (0.0, 0.0, 0.0)
-    for i in range(m):
+    last = 0  # pieces that follow each other lie near each other, and so do the triangles nearest to them
+    few = max(1, m // 64)
+    # some of them first: what is deep already lets most of the others be passed over
+    for row in range(m + (m + few - 1) // few):
+        i = row * few if row * few < m else row - (m + few - 1) // few
+        only_look = row * few < m
         a = (pieces[i, 0, 0], pieces[i, 0, 1], pieces[i, 0, 2])
         e = (pieces[i, 1, 0], pieces[i, 1, 1], pieces[i, 1, 2])
         c = (pieces[i, 2, 0], pieces[i, 2, 1], pieces[i, 2, 2])
@@ -283,30 +293,42 @@ def deepest(pieces: Any, t: Any, b: Any, best: float, least: float) -> Any:
             x, y, z = corner[0] - middle[0], corner[1] - middle[1], corner[2] - middle[2]
             reach = max(reach, x * x + y * y + z * z)
         reach = np.sqrt(reach)
-        d, at, near = near_point(t, b, middle, np.inf, stack)
+        worth = max(best, least)
+        d, at = point_triangle(
+            middle,
+            (t[last, 0, 0], t[last, 0, 1], t[last, 0, 2]),
+            (t[last, 1, 0], t[last, 1, 1], t[last, 1, 2]),
+            (t[last, 2, 0], t[last, 2, 1], t[last, 2, 2]),
+        )
+        enough = -1.0 if worth <= reach else (worth - reach) * (worth - reach)
+        if d > enough:
+            g, x3, near = near_point(t, b, middle, d, enough, stack)
+            if near >= 0:
+                d, at, last = g, x3, near
         d = np.sqrt(d)
+        if d + reach <= worth:
+            continue  # no point of it lies deeper than what is known
         inside = turns_about(t, b, middle, stack) > 0
-        if not inside and d >= reach:
-            continue  # no point of it is inside
         if inside and d > best:
             best, p, q = d, middle, at
-        f0, f1, f2 = (
-            (t[near, 0, 0], t[near, 0, 1], t[near, 0, 2]),
-            (t[near, 1, 0], t[near, 1, 1], t[near, 1, 2]),
-            (t[near, 2, 0], t[near, 2, 1], t[near, 2, 2]),
-        )
+        if only_look or (not inside and d >= reach):
+            continue  # no point of it is inside
+        f0 = (t[last, 0, 0], t[last, 0, 1], t[last, 0, 2])
+        f1 = (t[last, 1, 0], t[last, 1, 1], t[last, 1, 2])
+        f2 = (t[last, 2, 0], t[last, 2, 1], t[last, 2, 2])
         bound = 0.0
         for corner in (a, e, c):
             g, at = point_triangle(corner, f0, f1, f2)
             bound = max(bound, g)
-        bound = np.sqrt(bound)
-        if not inside:
-            bound = min(bound, reach - d)
+        bound = min(np.sqrt(bound), d + reach if inside else reach - d)
         if bound <= max(best, least):
             continue
         # a corner may lie deeper than the middle
         for corner in (a, e, c):
-            g, at, _ = near_point(t, b, corner, bound * bound * (1 + 1e-12), stack)
+            g, at = point_triangle(corner, f0, f1, f2)
+            h, x3, near = near_point(t, b, corner, g, best * best, stack)
+            if near >= 0:
+                g, at = h, x3
             g = np.sqrt(g)
             if g > best and turns_about(t, b, corner, stack) > 0:
                 best, p, q = g, corner, at
