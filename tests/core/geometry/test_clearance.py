@@ -194,7 +194,20 @@ class Ends(unittest.TestCase):
         sheet = shape("sheet", size=[10, 10])
         self.assertAlmostEqual(between(sheet, BOX, at(0, 0, 2)).distance, 2)
         through = between(sheet, BOX, at(0, 0, -2))
-        self.assertEqual((through.state, through.distance, through.depth), ("crossing", 0, None))
+        self.assertEqual((through.state, through.distance), ("crossing", 0))
+        self.assertAlmostEqual(through.depth or 0, 2, places=5)  # its middle lies half the box deep
+        self.assertEqual(between(sheet, BOX).state, "touching")
+        crossed = between(sheet, sheet, at(0, 0, 0, turn=(90, 0, 0)))
+        self.assertEqual((crossed.state, crossed.depth), ("crossing", None))
+
+    def test_mirrored_bodies_have_their_inside_too(self) -> None:
+        small = shape("box", size=[1, 1, 1])
+        for a, b in ((small, BOX), (BOX, small)):
+            for mirror in (np.diag([-1.0, 1, 1, 1]), np.diag([1.0, 1, -1, 1])):
+                m = mirror @ at(0, 0, 1 if mirror[2, 2] > 0 else 0)
+                c = clearance(place(a, m if a is small else mirror), place(b, m if b is small else mirror))
+                self.assertGreater(c.depth or 0, 0.9)
+                self.assertIn(c.state, ("inside", "crossing"))
 
     def test_pieces_count_each(self) -> None:
         small = shape("box", size=[1, 1, 1])

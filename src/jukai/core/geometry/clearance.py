@@ -30,7 +30,7 @@ class Clearance:
     state : ``apart``, ``touching``, ``crossing`` or ``inside`` (one lies wholly within the other).
     distance : least distance, mm; 0 where they touch or cross.
     depth : how deep the deepest point of either surface lies inside the other body, mm; 0 unless they cross. None
-        where a body is open, so that it has no inside.
+        where both are open, so that neither has an inside.
     depth_most : what the depth can be at most; the search stops when it is close to ``depth``.
     places : the two nearest points, on the first and on the second body; where they cross, the deepest point and the
         surface point nearest to it.
@@ -60,7 +60,10 @@ class _Tree:
     spots: Ints
 
     def fit(self, matrix: Floats) -> Placed:
-        t, box = _tree.fitted(self.mesh.points, self.triangles, self.order, np.ascontiguousarray(matrix), self.leaves)
+        # a mirrored body is turned outward again
+        mirrored = float(np.linalg.det(matrix[:3, :3])) < 0
+        triangles = np.ascontiguousarray(self.triangles[:, ::-1]) if mirrored else self.triangles
+        t, box = _tree.fitted(self.mesh.points, triangles, self.order, np.ascontiguousarray(matrix), self.leaves)
         return Placed(self, matrix, t, box)
 
 
@@ -112,9 +115,9 @@ def _build(mesh: Mesh) -> _Tree:
 def clearance(a: Placed, b: Placed, *, depth: bool = True) -> Clearance:
     """Return the least distance of two bodies, or how deep they cross.
 
-    The distance is exact to rounding; bodies nearer than 1e-9 of their size touch. The depth is searched for by halving, until it is known to a millionth of it or
-    to 1e-9 of the bodies' size. With ``depth`` False, bodies that cross are told apart from ones that touch, but not
-    measured.
+    The distance is exact to rounding; bodies nearer than 1e-9 of their size touch. The depth is searched for by
+    halving, until it is known to a millionth of it or to 1e-9 of the bodies' size. With ``depth`` False, bodies that
+    touch or cross are not told apart, and not measured.
     """
     best, p, q, _, _ = _tree.nearest(a.triangles, a.boxes, b.triangles, b.boxes, np.inf)
     distance = float(np.sqrt(best))
@@ -125,14 +128,14 @@ def clearance(a: Placed, b: Placed, *, depth: bool = True) -> Clearance:
         state = "inside"
     else:
         state = "crossing"
-    if not (a.tree.closed and b.tree.closed):
-        return Clearance("crossing", 0.0, None, places=(p, q))
     if not depth:
-        return Clearance(state, 0.0, places=(p, q))
-    found = [_deepest(x, y) for x, y in ((a, b), (b, a))]
-    first = found[0][0] >= found[1][0]
-    deep, there, nearest = found[0 if first else 1][:3]
-    most = max(f[3] for f in found)
+        return Clearance(state, 0.0, None, places=(p, q))
+    # only a closed body has an inside to lie in
+    found = [(_deepest(x, y), x is a) for x, y in ((a, b), (b, a)) if y.tree.closed]
+    if not found:
+        return Clearance(state, 0.0, None, places=(p, q))
+    (deep, there, nearest, _), first = max(found, key=lambda f: f[0][0])
+    most = max(f[0][3] for f in found)
     if deep <= dust:
         return Clearance("touching", 0.0, 0.0, most, (p, q))
     return Clearance(state, 0.0, deep, most, (there, nearest) if first else (nearest, there))
@@ -164,7 +167,7 @@ def _deepest(a: Placed, b: Placed) -> tuple[float, Place, Place, float]:
     near = ((high > b.boxes[0, :3] + dust) & (low < b.boxes[0, 3:] - dust)).all(axis=1)
     pieces = np.ascontiguousarray(a.triangles[near])
     best, p, q = 0.0, (0.0, 0.0, 0.0), (0.0, 0.0, 0.0)
-    most = 0.0
+    most = dropped = 0.0
     for _ in range(40):
         if len(pieces) == 0:
             break
@@ -176,13 +179,15 @@ def _deepest(a: Placed, b: Placed) -> tuple[float, Place, Place, float]:
         if left.sum() > _MOST_PIECES:
             # those that could hold the deepest point; the rest only widens what it can be
             rank = np.argsort(-bounds)[:_MOST_PIECES]
-            left = np.zeros(len(bounds), dtype=bool)
-            left[rank] = True
+            rest = left.copy()
+            rest[rank] = False
+            dropped = max(dropped, float(bounds[rest].max(initial=0.0)))
+            left = left & ~rest
             if len(pieces) >= 4 * _MOST_PIECES:
                 break
         pieces = _tree.quartered(np.ascontiguousarray(pieces[left]))
     back = frame[:3, :3]
-    return float(best), _as_place(np.array(p) @ back), _as_place(np.array(q) @ back), max(float(best), most)
+    return float(best), _as_place(np.array(p) @ back), _as_place(np.array(q) @ back), max(float(best), most, dropped)
 
 
 def _as_place(p: Floats) -> Place:
