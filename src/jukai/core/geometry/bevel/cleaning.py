@@ -15,7 +15,7 @@ from jukai.core.geometry.bevel._faces import faults
 __all__ = ["Body", "cleaned"]
 
 Long = NDArray[np.int64]
-_PLAIN = 4000
+_PLAIN = 1500
 _ROUNDS = 6
 _NEAR = 1e-9
 """Share of the body's size below which two points are one."""

@@ -19,7 +19,7 @@ from jukai.core.geometry.mesh import Mesh
 
 __all__ = ["round_points"]
 
-_PLAIN = 2500
+_PLAIN = 600
 
 
 def round_points(mesh: Mesh, picked: Bools, width: Floats, how: Bevel, step: str) -> tuple[Mesh, Bools, Floats]:

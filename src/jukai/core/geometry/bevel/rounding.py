@@ -21,7 +21,7 @@ from jukai.core.geometry.mesh import Mesh
 
 __all__ = ["Bevel", "Rings", "count_faces", "offsets_for", "round_edges"]
 
-_PLAIN = 2500
+_PLAIN = 600
 """Corners up to which the loops run as they are: loading the compiler would take longer."""
 _FLAT = 1 - 1e-10
 _TOUCHING = 1 + 1e-6
