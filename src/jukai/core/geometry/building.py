@@ -67,9 +67,11 @@ class MeshBuilder:
         names = list(dict.fromkeys(self._groups))
         lineage, base = Lineage().extended((step, name, -1) for name in names)
         counts = [m for m, _ in self._sizes]
-        sides = np.repeat(np.array([k for _, k in self._sizes], np.int32), counts)
-        offsets = np.zeros(len(sides) + 1, dtype=np.int32)
-        np.cumsum(sides, out=offsets[1:])
+        offsets = np.empty(sum(counts) + 1, dtype=np.int32)
+        offsets[0] = at = corner = 0
+        for m, k in self._sizes:  # a block's offsets are a run of even steps
+            offsets[at + 1 : at + m + 1] = np.arange(corner + k, corner + m * k + 1, k, dtype=np.int32)
+            at, corner = at + m, corner + m * k
         rows = np.repeat(np.array([base + names.index(g) for g in self._groups], np.int32), counts)
         return Mesh(_joined(self._points, (0, 3)), self._corners[: self._filled], offsets,
                     lineage=lineage, face_lineage=rows, uv=self._uv[: self._filled])  # fmt: skip
