@@ -45,6 +45,21 @@ class Build(unittest.TestCase):
             told = [n["text"] for n in json.loads(out)["notes"] if n["level"] == "failure"]
             self.assertEqual(told, ["Open: 30 rim edges."] if flat else [], part["name"])
 
+    def test_a_part_that_cannot_stand_so_is_an_error(self) -> None:
+        document = json.loads(EXAMPLE.read_text())
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "t.jukai.json"
+            for extents, words in (
+                ({"bottom": 3, "top": 2}, "must be the greater"),
+                ({"left": "nowhere"}, "no named number"),
+            ):
+                document["parts"][0]["placement"] = {"extents": extents}
+                path.write_text(json.dumps(document))
+                status, out, err = command("build", str(path), "--json")
+                self.assertEqual((status, out), (2, ""))
+                self.assertIn(words, err)
+                self.assertEqual(len(err.splitlines()), 1)
+
     def test_every_operator_is_in_the_demo(self) -> None:
         used = {s["operator"] for p in json.loads(DEMO.read_text())["parts"] for s in p["recipe"]}
         _, out, _ = command("operators", "--json")

@@ -127,6 +127,8 @@ def _build(options: argparse.Namespace) -> str:
             raise ValueProblem(f"The bench has {len(bench.parts)} parts.", hint=f"Choose one with --part: {known}.")
         name = bench.parts[0].id
     evaluation = evaluate(bench, name, upto=options.upto, files=files)
+    if evaluation.misplaced is not None:
+        raise evaluation.misplaced
     failed = evaluation.failed
     if failed is not None and failed.error is not None:
         raise ValueProblem(

@@ -96,6 +96,8 @@ class OnABench(ApiTest):
         self.assertEqual(self.solved(bench, part="a", address="a/placement/move/0", wanted=1)["value"], 14)
         smallest = self.solved(bench, part="a", address="a/placement/move/0", wanted=1, which="smallest")
         self.assertTrue(smallest["limit"])  # nothing stands on the other side
+        turned = self.solved(bench, part="a", address="a/placement/turn/0", wanted=1)
+        self.assertEqual((turned["value"], turned["limit"]), (360, True))
         cylinder = {"id": "c", "name": "C", "placement": {"move": [0, 40, 0]},
                     "recipe": [{"id": "s1", "operator": "cylinder", "values": {"radius": 10, "height": 4, "sides": 24}}]}  # fmt: skip
         bench = self.bench(cylinder, box("d", 0, [4, 59.9, 4]))
@@ -113,6 +115,7 @@ class OnABench(ApiTest):
             ({"part": "a", "address": "a/s1/values/size/2", "wanted": 1}, "No value leaves 1 mm"),
             ({"part": "a", "address": "a/s1/values/colour", "wanted": 1}, "no number"),
             ({"part": "a", "address": "nowhere", "wanted": 1}, "no number at 'nowhere'"),
+            ({"part": "a", "address": "a/placement/move/9", "wanted": 1}, "no number at"),
             ({"part": "z", "address": "a/s1/values/size/2", "wanted": 1}, "not there any more"),
         ):
             self.assertIn(words, self.solved(bench, 422, **body)["title"])

@@ -218,6 +218,9 @@ class Standing(PlacingTest):
             self.after(lambda how=how: self.click(f"extent-{how}"))
             self.assertEqual(self.view("Box 1")["stands"], expected)
         self.assertEqual(self.part("Box 1")["recipe"][0]["values"]["size"], [40, 30, 20])
+        # what no body can have is said there, and set right there
+        self.after(lambda: self.type_into("p1/placement/extents/top", "-5"))
+        self.assertIn("must be the greater", self.text("place-error"))
         # its height changes, and it still reaches from 0 to 50.5
         self.after(lambda: self.type_into("p1/placement/extents/top", "60"))
         self.assertEqual(self.view("Box 1")["stands"][1][2], 60)

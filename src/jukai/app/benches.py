@@ -319,6 +319,9 @@ class Benches:
                 field=failed.step.id,
                 hint=failed.error.hint,
             )
+        if evaluation.misplaced is not None:
+            e = evaluation.misplaced
+            raise ValueProblem(f"'{evaluation.part.name}' can't be baked: {e.message}", field="placement", hint=e.hint)
         if evaluation.mesh is None or evaluation.mesh.n_faces == 0:
             raise ValueProblem(f"'{evaluation.part.name}' has no body yet.", hint="Give it a blank, and switch it on.")
         if evaluation.part.reference:

@@ -160,7 +160,8 @@ class Workshop:
         part, mesh = evaluation.part, evaluation.mesh
         out: dict[str, Any] = _hidden(part) | {"hidden": part.hidden, "steps": [_step_view(o) for o in evaluation.steps],
                                                "matrix": evaluation.matrix.ravel().tolist(), "key": evaluation.key,
-                                               "placed": _placed_view(Resolver(bench), part)}  # fmt: skip
+                                               "placed": None if evaluation.misplaced else _placed_view(Resolver(bench), part),
+                                               "error": evaluation.misplaced.as_dict() if evaluation.misplaced else None}  # fmt: skip
         if mesh is None or mesh.n_faces == 0:
             return out
         finish = bench.finish_of(part)

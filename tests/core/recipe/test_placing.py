@@ -103,7 +103,11 @@ class Extents(unittest.TestCase):
         ):
             with self.assertRaises(CoreError) as caught:
                 b = done(bench(part), kind="set_extent", part="p1", **edit)
-                evaluate(b, "p1")
+                e = evaluate(b, "p1")
+                assert e.mesh is not None
+                self.assertGreater(e.mesh.n_faces, 0)  # the body stays, and stands as if it had not been told
+                assert e.error is not None
+                raise e.error
             self.assertIn(words, caught.exception.sentence())
 
 

@@ -33,7 +33,7 @@ export function Rows(props: {
             <th />
             <th>across</th>
             <th>up</th>
-            <th>R, mm</th>
+            <th style={{ paddingRight: 10 }}>R, mm</th>
             <th>then</th>
             <th />
           </tr>

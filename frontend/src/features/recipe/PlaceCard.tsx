@@ -52,6 +52,11 @@ export function PlaceCard({ part, view }: { part: Part; view: PartView | undefin
         )}
         .
       </div>
+      {view?.error && (
+        <div className="told red" role="alert" data-testid="place-error">
+          {view.error.message} {view.error.hint}
+        </div>
+      )}
       {chosen && (
         <>
           <div className="sentence quiet">

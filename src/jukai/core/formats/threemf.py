@@ -103,7 +103,7 @@ def _model(data: bytes) -> bytes:
             return _unpacked(z, name, _MOST_TEXT)
     except zipfile.BadZipFile:
         raise FileProblem("This is no 3MF file: it is no zip, or a broken one.") from None
-    except (NotImplementedError, RuntimeError, EOFError, OSError, ValueError, KeyError, zlib.error) as e:
+    except (RuntimeError, EOFError, OSError, ValueError, KeyError, zlib.error) as e:
         raise FileProblem(f"The zip of the file can't be read: {str(e)[:80]}.") from None
 
 

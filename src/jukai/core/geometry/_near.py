@@ -15,22 +15,22 @@ def point_triangle(p: Any, a: Any, b: Any, c: Any) -> Any:
     """Squared distance of a point from a triangle, and the nearest place on it."""
     abx, aby, abz = b[0] - a[0], b[1] - a[1], b[2] - a[2]
     acx, acy, acz = c[0] - a[0], c[1] - a[1], c[2] - a[2]
-    apx, apy, apz = p[0] - a[0], p[1] - a[1], p[2] - a[2]
-    d1 = abx * apx + aby * apy + abz * apz
-    d2 = acx * apx + acy * apy + acz * apz
+    fax, fay, faz = p[0] - a[0], p[1] - a[1], p[2] - a[2]
+    d1 = abx * fax + aby * fay + abz * faz
+    d2 = acx * fax + acy * fay + acz * faz
     v = 0.0
     w = 0.0
     if not (d1 <= 0 and d2 <= 0):
-        bpx, bpy, bpz = p[0] - b[0], p[1] - b[1], p[2] - b[2]
-        d3 = abx * bpx + aby * bpy + abz * bpz
-        d4 = acx * bpx + acy * bpy + acz * bpz
+        fbx, fby, fbz = p[0] - b[0], p[1] - b[1], p[2] - b[2]
+        d3 = abx * fbx + aby * fby + abz * fbz
+        d4 = acx * fbx + acy * fby + acz * fbz
         if d3 >= 0 and d4 <= d3:
             v = 1.0
         else:
             vc = d1 * d4 - d3 * d2
-            cpx, cpy, cpz = p[0] - c[0], p[1] - c[1], p[2] - c[2]
-            d5 = abx * cpx + aby * cpy + abz * cpz
-            d6 = acx * cpx + acy * cpy + acz * cpz
+            fcx, fcy, fcz = p[0] - c[0], p[1] - c[1], p[2] - c[2]
+            d5 = abx * fcx + aby * fcy + abz * fcz
+            d6 = acx * fcx + acy * fcy + acz * fcz
             if vc <= 0 and d1 >= 0 and d3 <= 0:
                 v = d1 / (d1 - d3) if d1 != d3 else 0.0
             elif d6 >= 0 and d5 <= d6:

@@ -65,6 +65,7 @@ class Evaluation:
     matrix : (4, 4) the part's placement.
     key : the same whenever the recipe and all it uses are.
     reaches : where sides of it were told to reach to.
+    misplaced : why it does not stand where it was told to; it then stands as if it had not been told.
     """
 
     part: Part
@@ -73,11 +74,12 @@ class Evaluation:
     matrix: Floats
     key: str
     reaches: tuple[Reach, ...] = ()
+    misplaced: CoreError | None = None
 
     @property
     def error(self) -> CoreError | None:
-        """The first error, if a step failed."""
-        return next((s.error for s in self.steps if s.error is not None), None)
+        """The first error of a step, or that of the placement."""
+        return next((s.error for s in self.steps if s.error is not None), self.misplaced)
 
     @property
     def failed(self) -> StepOutcome | None:
@@ -191,8 +193,20 @@ def _evaluate(world: _World, found: Part, upto: str | None) -> Evaluation:
         else:
             outcomes.append(_take(step, state, world))
         past = step.id == upto
-    matrix, reaches = standing(found, world.resolver, state.mesh)
-    return Evaluation(found, tuple(outcomes), state.mesh, matrix, state.key, reaches)
+    matrix, reaches, misplaced = _placed(found, world.resolver, state.mesh)
+    return Evaluation(found, tuple(outcomes), state.mesh, matrix, state.key, reaches, misplaced)
+
+
+def _placed(part: Part, resolver: Resolver, mesh: Mesh | None) -> tuple[Floats, tuple[Reach, ...], CoreError | None]:
+    """Return where a part stands; with numbers that cannot be used it keeps what can, and says so."""
+    try:
+        return *standing(part, resolver, mesh), None
+    except CoreError as e:
+        plain = part.placement.model_copy(update={"extents": {}})
+        try:
+            return *standing(part.model_copy(update={"placement": plain}), resolver, mesh), e
+        except CoreError:
+            return np.eye(4), (), e
 
 
 def _take(step: Step, state: _State, world: _World) -> StepOutcome:
@@ -246,10 +260,9 @@ def _other(op: Operator, resolved: Resolved, world: _World) -> Evaluation | None
         found = _evaluate(world, wanted, upto)
     except ValueProblem as e:
         raise ValueProblem(e.message, field=field_, hint=e.hint) from None
-    if found.error is not None:
-        raise ValueProblem(
-            f"'{wanted.name}' stops at an error: {found.error.message}", field=field_, hint=found.error.hint
-        )
+    broken = found.failed.error if found.failed is not None else None
+    if broken is not None:
+        raise ValueProblem(f"'{wanted.name}' stops at an error: {broken.message}", field=field_, hint=broken.hint)
     return found
 
 

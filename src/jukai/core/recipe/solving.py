@@ -72,7 +72,9 @@ def unknown(bench: Bench, address: str, used: Any = None) -> Unknown:
                        length=resolver.names[name].measures == "length")  # fmt: skip
     part = bench.part(words[0])
     if part is not None and len(words) == 4 and words[1] == "placement" and words[2] in ("move", "turn", "scale"):
-        return _of_placement(bench, part.id, words[2], int(words[3]) if words[3] in "012" else 0)
+        if words[3] not in ("0", "1", "2"):
+            raise ValueProblem(f"There is no number at '{address[:80]}'.", field="address")
+        return _of_placement(bench, part.id, words[2], int(words[3]))
     step = None if part is None or len(words) < 4 else next((s for s in part.recipe if s.id == words[1]), None)
     if part is None or step is None or words[2] != "values":
         raise ValueProblem(f"There is no number at '{address[:80]}'.", field="address")
@@ -94,6 +96,8 @@ def unknown(bench: Bench, address: str, used: Any = None) -> Unknown:
     lowest = 1.0 if spec["kind"] == "counts" else 0.0 if spec["kind"] == "vector" else -1e9
     least = lowest if spec["least"] is None else spec["least"]
     most = 1e9 if spec["most"] is None else spec["most"]
+    if measures == "angle":
+        least, most = max(least, start - 360.0), min(most, start + 360.0)
     whole = spec["kind"] in ("count", "counts")
     if whole:
         most = min(most, max(1000.0, 16 * start))  # finer changes no clearance, and costs much
@@ -115,7 +119,9 @@ def _of_placement(bench: Bench, part_id: str, what: str, index: int) -> Unknown:
         numbers = [v if i == index else x for i, x in enumerate(placement[what])]
         return _edit(kind="place_parts", placements={part_id: placement | {what: numbers}}, what=what)
 
-    return Unknown(start, -1e9, 1e9, whole=False, edit=edit, length=what == "move")
+    reach = {"turn": 360.0, "scale": 1000.0}.get(what, 1e9)
+    least = 1e-3 if what == "scale" else start - reach
+    return Unknown(start, least, start + reach, whole=False, edit=edit, length=what == "move")
 
 
 def solve(number: Unknown, measure: Callable[[float], float], wanted: float, *, largest: bool, step: float) -> Solved:
