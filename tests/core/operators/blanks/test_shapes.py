@@ -7,6 +7,7 @@ import math
 import random
 import unittest
 from typing import Any, ClassVar
+from unittest.mock import patch
 
 import numpy as np
 
@@ -206,6 +207,13 @@ class LiveCopies(unittest.TestCase):
             self.assertEqual(copy.mesh.groups(), first.mesh.groups())
             self.assertEqual(early.mesh.n_faces, first.steps[0].mesh.n_faces)
         self.assertNotEqual(self.follow({"part": "p1"}, r=3)[1].key, self.follow({"part": "p1"}, r=5)[1].key)
+
+    def test_where_the_first_one_stands_is_its_own_business(self) -> None:
+        first = dict(self.CAPSULE, placement={"extents": {"bottom": 3, "top": 2}})
+        with patch.object(LiveCopies, "CAPSULE", first):
+            broken, copy = self.follow({"part": "p1"})
+        self.assertIn("must be the greater", broken.error.sentence())
+        self.assertIsNone(copy.error)
 
     def test_a_mirrored_copy_is_a_body(self) -> None:
         first, copy = self.follow({"part": "p1", "mirrored": True})
