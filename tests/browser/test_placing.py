@@ -335,6 +335,10 @@ class Several(PlacingTest):
         self.after(lambda: self.keys(Keys.CONTROL, "z"), by=-(10**6))
         self.wait(lambda: [p["stands"][0] for p in self.document()["parts"]] == before)
         self.click("remove-several")
+        self.wait(lambda: self.find("remove-sheet"))
+        self.keys(Keys.ESCAPE)
+        self.wait(lambda: not self.all("remove-sheet"))
+        self.keys(Keys.DELETE)
         self.click("remove-all")
         self.wait(lambda: self.document()["document"].get("parts", []) == [])
 

@@ -2,6 +2,7 @@ import { freeId } from './format'
 import { api } from './api/client'
 import type { Curve, Edit, OperatorView } from './api/client'
 import { liveCopy, partOf } from './parts'
+import { PLACE } from './placement'
 import { doEdit, edit, say, useSession } from './session'
 import { useView } from './viewState'
 
@@ -131,9 +132,13 @@ export function chooseFile(then: (name: string, file: File) => void): void {
   input.click()
 }
 
-/** Remove the chosen step. */
+/** Remove the chosen step; where a part's place is chosen, the part. */
 export function removeChosenStep(): void {
   const { part, step, set } = useView.getState()
+  if (step === PLACE) {
+    dispatchEvent(new Event('jukai-remove'))
+    return
+  }
   const recipe =
     useSession.getState().bench?.document.parts?.find((p) => p.id === part)?.recipe ?? []
   const at = recipe.findIndex((s) => s.id === step)

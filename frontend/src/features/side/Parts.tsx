@@ -3,22 +3,14 @@ import type { DragEndEvent } from '@dnd-kit/core'
 import { SortableContext, useSortable, verticalListSortingStrategy } from '@dnd-kit/sortable'
 import { CSS } from '@dnd-kit/utilities'
 import { Eye, EyeOff, Lock } from 'lucide-react'
-import { useState } from 'react'
+import { useEffect, useState } from 'react'
 import type { Part } from '../../shared/api/client'
-import {
-  chosenParts,
-  choosePart,
-  duplicate,
-  duplicateAgain,
-  followersOf,
-  liveCopy,
-  removeParts,
-} from '../../shared/parts'
+import { chosenParts, choosePart, duplicate, duplicateAgain, liveCopy } from '../../shared/parts'
 import { doEdit, useSession } from '../../shared/session'
 import { WordMenu } from '../../shared/ui/Menu'
 import type { MenuEntry } from '../../shared/ui/Menu'
-import { Sheet } from '../../shared/ui/Sheet'
 import { useView } from '../../shared/viewState'
+import { RemoveSheet } from './RemoveSheet'
 
 const NONE: readonly Part[] = []
 
@@ -28,6 +20,12 @@ export function Parts() {
   const set = useView((s) => s.set)
   const only = useView((s) => s.only)
   const [removing, setRemoving] = useState<string[] | null>(null)
+  useEffect(() => {
+    // Delete, where it is chosen where parts stand
+    const on = () => setRemoving(chosenParts())
+    addEventListener('jukai-remove', on)
+    return () => removeEventListener('jukai-remove', on)
+  }, [])
   const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 5 } }))
   const parts = bench?.document.parts ?? []
   const ids = parts.map((p) => p.id)
@@ -382,50 +380,5 @@ function Several({ remove }: { remove: (ids: string[]) => void }) {
         Remove them
       </button>
     </div>
-  )
-}
-
-/** Removing says what depends on it; where nothing does it is done at once. */
-function RemoveSheet({ ids, close }: { ids: string[]; close: () => void }) {
-  const parts = useSession((s) => s.bench?.document.parts) ?? NONE
-  const followers = followersOf(ids)
-  const names = ids.map((i) => parts.find((p) => p.id === i)?.name ?? '').join(', ')
-  const go = (all: readonly string[]) => {
-    removeParts(all)
-    close()
-  }
-  if (followers.length === 0 && ids.length === 1) {
-    queueMicrotask(() => go(ids))
-    return null
-  }
-  return (
-    <Sheet open close={close} title={`Remove ${names}?`} testId="remove-sheet">
-      {followers.length > 0 ? (
-        <p>
-          {followers.map((p) => p.name).join(', ')}{' '}
-          {followers.length === 1 ? 'is a live copy and has' : 'are live copies and have'} no body
-          without it.
-        </p>
-      ) : (
-        <p>{ids.length} parts will be removed. Undo brings them back.</p>
-      )}
-      <div className="answers">
-        <button
-          className="plain boxed"
-          data-testid="remove-all"
-          onClick={() => go([...ids, ...followers.map((p) => p.id)])}
-        >
-          {followers.length ? 'Remove them too' : 'Remove them'}
-        </button>
-        {followers.length > 0 && (
-          <button className="plain boxed" data-testid="remove-only" onClick={() => go(ids)}>
-            Remove only {names}
-          </button>
-        )}
-        <button className="plain" onClick={close}>
-          Keep all
-        </button>
-      </div>
-    </Sheet>
   )
 }

@@ -10,7 +10,10 @@ const KEYS: readonly [string, string][] = [
   ['L', 'lines only, or shaded with lines'],
   ['N', 'normals as short ticks'],
   ['P', 'perspective or parallel'],
-  ['Delete', 'remove the chosen step, or the chosen point of the board'],
+  [
+    'Delete',
+    'remove the chosen step, parts whose place is chosen, or the chosen point of the board',
+  ],
   ['Escape', 'put back what was there; close'],
   ['Tab', 'from number to number'],
   ['↑ ↓  Page Up  Page Down', 'on a number: one step, ten steps'],
