@@ -53,7 +53,7 @@ interface Body {
 }
 
 const MOST_FAT_LINES = 20_000
-const FEW_TRIANGLES = 4000
+const FEW_TRIANGLES = 600
 
 /** Everything that is drawn, without React: bodies, floor, camera. Draws when something changed, and not else. */
 export class Stage {
@@ -385,7 +385,7 @@ export class Stage {
   }
 
   private ready(b: Body): void {
-    // a tree of boxes pays from some thousand triangles on; faces keep their order
+    // a tree of boxes pays from some hundred triangles on; faces keep their order
     if (!b.mesh.geometry.boundsTree && b.data.triangles > FEW_TRIANGLES)
       b.mesh.geometry.boundsTree = new MeshBVH(b.mesh.geometry, { indirect: true })
   }
