@@ -255,7 +255,7 @@ class Standing(PlacingTest):
         revision = self.revision()
         grip = self.find("pull-zero")
         ActionChains(self.driver, duration=30).move_to_element(grip).click_and_hold().move_by_offset(30, 20).perform()
-        self.wait(lambda: self.find("change") if self.all("change") else True)
+        self.wait(lambda: "mm" in self.find("handle-words").text)
         self.keys(Keys.ESCAPE)
         ActionChains(self.driver).release().perform()
         self.settled()

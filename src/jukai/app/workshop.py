@@ -23,7 +23,7 @@ from jukai.core.operators.base import Callout, Note, Operator
 from jukai.core.operators.registry import get_operator
 from jukai.core.operators.values import spec_of
 from jukai.core.recipe.bench import Bench, Part, Step
-from jukai.core.recipe.evaluate import Asked, Evaluation, StepOutcome, evaluate
+from jukai.core.recipe.evaluate import Asked, Evaluation, StepOutcome, evaluate, placement_numbers
 from jukai.core.recipe.picks import looks_like, resolve_pick
 from jukai.core.recipe.report import soundness_report
 from jukai.core.recipe.resolve import Resolver, point_ids
@@ -289,10 +289,8 @@ def _hidden(part: Part) -> dict[str, Any]:
 
 def _placed_view(resolver: Resolver, part: Part) -> dict[str, Any]:
     """Return the numbers of a placement, worked out."""
-    p = part.placement
-    rows = (("move", p.move, "length"), ("turn", p.turn, "angle"), ("scale", p.scale, ""), ("zero", p.zero, "length"))
-    out: dict[str, Any] = {name: [resolver.number(v, measures=m, where=name) for v in raw] for name, raw, m in rows}
-    out["extents"] = {s: resolver.number(v, measures="length", where=s) for s, v in p.extents.items()}
+    out: dict[str, Any] = {name: row.tolist() for name, row in placement_numbers(part, resolver).items()}
+    out["extents"] = {s: resolver.number(v, measures="length", where=s) for s, v in part.placement.extents.items()}
     return out
 
 

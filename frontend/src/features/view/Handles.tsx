@@ -1,3 +1,4 @@
+import { useState } from 'react'
 import type { PointerEvent as ReactPointerEvent } from 'react'
 import { Matrix4, Vector3 } from 'three'
 import type { PartView, Placement } from '../../shared/api/client'
@@ -24,6 +25,7 @@ type Placements = Record<string, Required<Placement>>
 export function Handles({ stage, view }: { stage: Stage; view: PartView }) {
   const locked = partOf(view.part)?.locked ?? false
   const also = useView((s) => s.also)
+  const [words, setWords] = useState<string | null>(null)
   useSession((s) => s.bench?.revision)
   const zero = new Vector3(...zeroOf(view))
   const at = stage.project(zero)
@@ -39,79 +41,88 @@ export function Handles({ stage, view }: { stage: Stage; view: PartView }) {
       return stage.project(p)
     })
   }
-  const drag = (e: ReactPointerEvent<SVGElement>, make: Make) => startDrag(e, stage, make)
+  const drag = (e: ReactPointerEvent<SVGElement>, make: Make) => startDrag(e, stage, make, setWords)
   return (
-    <svg className="callouts handles" data-testid="handles" data-locked={locked}>
-      {[0, 1, 2].map((k) => {
-        const [end, ring, square] = [tip(k), arc(k), tip(k, 1.28)]
-        const short = Math.hypot(end.x - at.x, end.y - at.y) < 14
-        const middle = ring[6] ?? at
-        return (
-          <g key={k} className={`axis-${'xyz'.charAt(k)}`}>
-            <line className="long-dash" x1={at.x} y1={at.y} x2={square.x} y2={square.y} />
-            {!locked && !short && (
-              <>
-                <polygon
-                  className="pull"
-                  data-testid={`pull-${'xyz'.charAt(k)}`}
-                  points={head(at, end)}
-                  onPointerDown={(e) => drag(e, moveAlong(stage, view, k, zero))}
-                >
-                  <title>{`Move along ${NAMES[k] ?? ''}`}</title>
-                </polygon>
-                <text x={end.x + 9} y={end.y - 7}>
-                  {NAMES[k]}
-                </text>
-                {also.length === 0 && (
-                  <rect
+    <>
+      {words !== null && (
+        <div className="handle-words" data-testid="handle-words">
+          {words}
+        </div>
+      )}
+      <svg className="callouts handles" data-testid="handles" data-locked={locked}>
+        {[0, 1, 2].map((k) => {
+          const [end, ring, square] = [tip(k), arc(k), tip(k, 1.28)]
+          const short = Math.hypot(end.x - at.x, end.y - at.y) < 14
+          const middle = ring[6] ?? at
+          return (
+            <g key={k} className={`axis-${'xyz'.charAt(k)}`}>
+              <line className="long-dash" x1={at.x} y1={at.y} x2={square.x} y2={square.y} />
+              {!locked && !short && (
+                <>
+                  <polygon
                     className="pull"
-                    data-testid={`scale-${'xyz'.charAt(k)}`}
-                    x={square.x - 4}
-                    y={square.y - 4}
-                    width={8}
-                    height={8}
-                    onPointerDown={(e) => drag(e, scaleAlong(stage, view, k, zero, mm))}
+                    data-testid={`pull-${'xyz'.charAt(k)}`}
+                    points={head(at, end)}
+                    onPointerDown={(e) => drag(e, moveAlong(stage, view, k, zero))}
                   >
-                    <title>{`Scale along ${NAMES[k] ?? ''}; Shift scales evenly`}</title>
-                  </rect>
-                )}
-              </>
-            )}
-            {!locked && (
-              <>
-                <polyline className="ring" points={ring.map((p) => `${p.x},${p.y}`).join(' ')} />
-                <circle
-                  className="pull"
-                  data-testid={`turn-${'xyz'.charAt(k)}`}
-                  cx={middle.x}
-                  cy={middle.y}
-                  r={5.5}
-                  onPointerDown={(e) => drag(e, turnAbout(stage, k as 0 | 1 | 2, zero))}
-                >
-                  <title>{`Turn about ${NAMES[k] ?? ''}`}</title>
-                </circle>
-              </>
-            )}
-          </g>
-        )
-      })}
-      <g className="zero">
-        <circle cx={at.x} cy={at.y} r={7} />
-        <path d={`M${at.x - 11} ${at.y}H${at.x + 11}M${at.x} ${at.y - 11}V${at.y + 11}`} />
-        {!locked && (
-          <circle
-            className="pull"
-            data-testid="pull-zero"
-            cx={at.x}
-            cy={at.y}
-            r={7}
-            onPointerDown={(e) => drag(e, moveFreely(stage, zero))}
-          >
-            <title>Move by the zero point; it snaps to points, edge middles and face centres</title>
-          </circle>
-        )}
-      </g>
-    </svg>
+                    <title>{`Move along ${NAMES[k] ?? ''}`}</title>
+                  </polygon>
+                  <text x={end.x + 9} y={end.y - 7}>
+                    {NAMES[k]}
+                  </text>
+                  {also.length === 0 && (
+                    <rect
+                      className="pull"
+                      data-testid={`scale-${'xyz'.charAt(k)}`}
+                      x={square.x - 4}
+                      y={square.y - 4}
+                      width={8}
+                      height={8}
+                      onPointerDown={(e) => drag(e, scaleAlong(stage, view, k, zero, mm))}
+                    >
+                      <title>{`Scale along ${NAMES[k] ?? ''}; Shift scales evenly`}</title>
+                    </rect>
+                  )}
+                </>
+              )}
+              {!locked && (
+                <>
+                  <polyline className="ring" points={ring.map((p) => `${p.x},${p.y}`).join(' ')} />
+                  <circle
+                    className="pull"
+                    data-testid={`turn-${'xyz'.charAt(k)}`}
+                    cx={middle.x}
+                    cy={middle.y}
+                    r={5.5}
+                    onPointerDown={(e) => drag(e, turnAbout(stage, k as 0 | 1 | 2, zero))}
+                  >
+                    <title>{`Turn about ${NAMES[k] ?? ''}`}</title>
+                  </circle>
+                </>
+              )}
+            </g>
+          )
+        })}
+        <g className="zero">
+          <circle cx={at.x} cy={at.y} r={7} />
+          <path d={`M${at.x - 11} ${at.y}H${at.x + 11}M${at.x} ${at.y - 11}V${at.y + 11}`} />
+          {!locked && (
+            <circle
+              className="pull"
+              data-testid="pull-zero"
+              cx={at.x}
+              cy={at.y}
+              r={7}
+              onPointerDown={(e) => drag(e, moveFreely(stage, zero))}
+            >
+              <title>
+                Move by the zero point; it snaps to points, edge middles and face centres
+              </title>
+            </circle>
+          )}
+        </g>
+      </svg>
+    </>
   )
 }
 
@@ -172,7 +183,7 @@ function moveFreely(stage: Stage, zero: Vector3): Make {
   const own = new Set(chosenParts())
   return (e) => {
     const [x, y] = [e.clientX - r.left, e.clientY - r.top]
-    const spot = e.ctrlKey ? null : nearestSpot(stage, x, y, own)
+    const spot = e.ctrlKey ? null : nearestSpot(stage, x, y, (p) => !p || !own.has(p))
     const to = spot?.at ?? onPlane(rayAt(stage, x, y), zero, facing)
     if (!to) return null
     const by = to.clone().sub(zero)
@@ -251,7 +262,12 @@ function scaleAlong(stage: Stage, view: PartView, k: number, zero: Vector3, mm: 
 }
 
 /** Previews while it moves, one edit when it is let go; Escape puts back what was there. */
-function startDrag(e: ReactPointerEvent<SVGElement>, stage: Stage, make: Make): void {
+function startDrag(
+  e: ReactPointerEvent<SVGElement>,
+  stage: Stage,
+  make: Make,
+  tell: (words: string | null) => void,
+): void {
   if (e.button !== 0) return
   e.preventDefault()
   e.stopPropagation()
@@ -272,10 +288,10 @@ function startDrag(e: ReactPointerEvent<SVGElement>, stage: Stage, make: Make): 
     if (!(m instanceof PointerEvent)) return
     if (!last && Math.hypot(m.clientX - start.x, m.clientY - start.y) < 3) return
     if (!last) beginPreview()
+    const mark = performance.now()
     const next = make(m, start)
     if (!next) return
     last = next
-    const mark = performance.now()
     if (next.what === 'move')
       for (const [id, matrix] of before) {
         const [from, to] = [partOf(id), next.placements[id]]
@@ -285,7 +301,7 @@ function startDrag(e: ReactPointerEvent<SVGElement>, stage: Stage, make: Make): 
         stage.nudge(id, shifted.multiply(matrix))
       }
     preview(placing(next.placements, next.what), Object.keys(next.placements))
-    tellHandle(next.words)
+    tell(next.words)
     performance.measure('place', { start: mark, end: performance.now() })
   }
   const finish = () => {
@@ -293,7 +309,7 @@ function startDrag(e: ReactPointerEvent<SVGElement>, stage: Stage, make: Make): 
     element.removeEventListener('pointerup', up)
     element.removeEventListener('pointercancel', cancel)
     removeEventListener('keydown', cancel, true)
-    tellHandle(null)
+    tell(null)
   }
   const up = () => {
     finish()
@@ -316,9 +332,4 @@ function difference(from: number | string, to: number | string): number {
   if (typeof from === 'number' && typeof to === 'number') return to - from
   const more = /([+-]) ([\d.e-]+)$/.exec(String(to).slice(String(from).length))
   return more ? Number(more[2]) * (more[1] === '-' ? -1 : 1) : 0
-}
-
-/** What a handle does at the moment, told in the strip below the titles. */
-function tellHandle(words: string | null): void {
-  dispatchEvent(new CustomEvent('jukai-handle', { detail: words }))
 }

@@ -7,7 +7,7 @@ import { tidy } from '../../shared/placement'
 import { doEdit } from '../../shared/session'
 import { useView } from '../../shared/viewState'
 import type { Stage } from './Stage'
-import { nearOnScreen } from './snapping'
+import { nearestSpot } from './snapping'
 import { groundAt } from './surface'
 
 /** A point of the chosen body is clicked: it becomes its zero point, and the body stays where it is. */
@@ -28,20 +28,11 @@ export function ZeroPick({ stage, view }: { stage: Stage; view: PartView }) {
   const aim = (e: ReactPointerEvent) => {
     const r = stage.canvas.getBoundingClientRect()
     const [x, y] = [e.clientX - r.left, e.clientY - r.top]
-    meant.current = null
-    for (const [dx, dy] of [
-      [0, 0],
-      [8, 0],
-      [-8, 0],
-      [0, 8],
-      [0, -8],
-    ] as const) {
-      const ground = groundAt(stage, x + dx, y + dy)
-      if (ground?.part !== view.part) continue
-      const spot = e.ctrlKey ? null : nearOnScreen(stage, ground.spots, x, y)
-      meant.current = spot ?? meant.current ?? { at: ground.at, words: 'place on the face' }
-      if (spot) break
-    }
+    const own = (part: string | null) => part === view.part
+    const spot = e.ctrlKey ? null : nearestSpot(stage, x, y, own)
+    const ground = groundAt(stage, x, y)
+    const under = ground && own(ground.part) ? { at: ground.at, words: 'place on the face' } : null
+    meant.current = spot ?? under
     tick()
   }
   const take = () => {

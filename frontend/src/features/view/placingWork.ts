@@ -135,7 +135,7 @@ export class PlacingWork {
     const b = this.base
     let uv = this.local(x, y)
     if (!b || !uv) return
-    const spot = keys.free ? null : nearestSpot(this.stage, x, y, new Set([this.part]))
+    const spot = keys.free ? null : nearestSpot(this.stage, x, y)
     this.snapWords = ''
     if (spot && Math.abs(spot.at.clone().sub(b.at).dot(b.n)) < this.grid) {
       const d = spot.at.clone().sub(b.at)
@@ -166,7 +166,7 @@ export class PlacingWork {
   private pull(x: number, y: number, keys: Keys): void {
     const b = this.base
     if (!b || this.typed.has('up')) return
-    const spot = keys.free ? null : nearestSpot(this.stage, x, y, new Set([this.part]))
+    const spot = keys.free ? null : nearestSpot(this.stage, x, y)
     let height: number
     if (spot && spot.at.clone().sub(b.at).dot(b.n) > this.grid) {
       height = tidy(spot.at.clone().sub(b.at).dot(b.n), 6)

@@ -25,17 +25,17 @@ export function nearOnScreen(
   return best
 }
 
-/** What a point snaps to under the pointer: points, edge middles and face centres of bodies other than these. */
+/** What a point snaps to under the pointer: points, edge middles and face centres of bodies that it may snap to. */
 export function nearestSpot(
   stage: Stage,
   x: number,
   y: number,
-  own: ReadonlySet<string>,
+  may: (part: string | null) => boolean = () => true,
 ): (Spot & { ground: Ground }) | null {
   // at a corner the pointer is easily beside the body: look a little around it
   for (const [dx, dy] of AROUND) {
     const ground = groundAt(stage, x + dx, y + dy)
-    if (!ground || (ground.part && own.has(ground.part))) continue
+    if (!ground || !may(ground.part)) continue
     const spot = nearOnScreen(stage, ground.spots, x, y)
     if (spot) return { ...spot, ground }
   }
@@ -60,12 +60,10 @@ export function meantGround(
 ): { ground: Ground; words: string } | null {
   const under = groundAt(stage, x, y)
   if (free) return under && { ground: under, words: '' }
-  const spot = nearestSpot(stage, x, y, NONE)
+  const spot = nearestSpot(stage, x, y)
   if (spot) return { ground: { ...spot.ground, at: spot.at.clone() }, words: spot.words }
   if (!under) return null
   const on = (v: number) => Math.round(v / step) * step
   if (!under.part) under.at.set(on(under.at.x), on(under.at.y), 0)
   return { ground: under, words: '' }
 }
-
-const NONE: ReadonlySet<string> = new Set()

@@ -126,7 +126,7 @@ def _target(z: zipfile.ZipFile) -> str | None:
 
 
 def _parsed(text: bytes) -> Any:
-    if re.search(rb"<!\s*(DOCTYPE|ENTITY)", text[:100_000], re.IGNORECASE):
+    if re.search(rb"<!\s*(DOCTYPE|ENTITY)", text, re.IGNORECASE):
         raise FileProblem("The model declares a document type; 3MF allows none.")
     try:
         return ET.fromstring(text)  # noqa: S314 - entities are refused above and by the size
@@ -227,8 +227,8 @@ def _collect(
         raise FileProblem("The objects of the file hold each other in a circle, or too deep.")
     if found.points is not None:
         pieces.append((found, matrix))
-        if len(pieces) > _MOST_PIECES or sum(len(o.points) for o, _ in pieces[-50:]) > MOST_POINTS:
-            raise FileProblem(f"The file builds more than {_MOST_PIECES} pieces, or too many points.")
+        if len(pieces) > _MOST_PIECES:
+            raise FileProblem(f"The file builds more than {_MOST_PIECES} pieces.")
     for inner, own in found.components:
         _collect(objects, inner, matrix @ own, pieces, depth + 1)
 
@@ -236,6 +236,9 @@ def _collect(
 def _joined(pieces: list[tuple[_Object, Floats]], finishes: list[str], unit: float, notes: list[str]) -> ReadMesh:
     if not pieces:
         raise FileProblem("The file builds nothing that has triangles.")
+    total = sum(len(found.points) for found, _ in pieces)
+    if total > MOST_POINTS:
+        raise FileProblem(f"The file builds {total} points; {MOST_POINTS} are the most.")
     points, corners, groups, face_group, face_finish = [], [], [], [], []
     first = 0
     for found, matrix in pieces:

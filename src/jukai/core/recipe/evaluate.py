@@ -19,7 +19,7 @@ from jukai.core.operators.values import spec_of
 from jukai.core.recipe.bench import Bench, Part, Step
 from jukai.core.recipe.resolve import Resolved, Resolver
 
-__all__ = ["Asked", "Cache", "Evaluation", "StepOutcome", "evaluate", "standing"]
+__all__ = ["Asked", "Cache", "Evaluation", "StepOutcome", "evaluate", "placement_numbers", "standing"]
 
 
 class Cache(Protocol):
@@ -299,6 +299,17 @@ def _key(step: Step, op: Operator, resolved: Resolved, before: str, context: Con
     return h.hexdigest()
 
 
+_MEASURES = (("move", "length"), ("turn", "angle"), ("scale", ""), ("zero", "length"))
+
+
+def placement_numbers(part: Part, resolver: Resolver) -> dict[str, Floats]:
+    """Return the (3,) numbers of a placement, worked out: ``move``, ``turn``, ``scale`` and ``zero``."""
+    return {
+        name: np.array([resolver.number(v, measures=measures, where=name) for v in getattr(part.placement, name)])
+        for name, measures in _MEASURES
+    }
+
+
 _AXES = (("left", "right"), ("front", "back"), ("bottom", "top"))
 
 
@@ -310,15 +321,12 @@ def standing(part: Part, resolver: Resolver, mesh: Mesh | None) -> tuple[Floats,
     ValueProblem
         For a scale of 0, or extents that no body can have.
     """
-    rows = []
-    for name, measures in (("move", "length"), ("turn", "angle"), ("scale", ""), ("zero", "length")):
-        raw = getattr(part.placement, name)
-        rows.append(np.array([resolver.number(v, measures=measures, where=name) for v in raw]))
-    if not rows[2].all():
+    numbers = placement_numbers(part, resolver)
+    if not numbers["scale"].all():
         raise ValueProblem(
             f"The scale of '{part.name}' is 0 along an axis.", field="scale", hint="1 leaves the size as it is."
         )
-    matrix = placement_matrix(*rows)
+    matrix = placement_matrix(**numbers)
     reaches = []
     for axis, sides in enumerate(_AXES):
         low, high = (
