@@ -227,7 +227,7 @@ class _Search:
                 continue
             more = self.at(middle)
             if more >= 0:
-                kept = kept + 1 if good[0] != middle else kept
+                kept += 1
                 good, g = (middle, more), more
                 b = b / 2 if math.isfinite(b) else b
                 if more < 1e-7:
