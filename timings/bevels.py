@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from statistics import median
 from typing import Any
 
@@ -18,7 +17,7 @@ from jukai.core.geometry.soundness import soundness
 from jukai.core.geometry.triangulation import triangulate
 from jukai.core.operators.base import Context
 from jukai.core.operators.registry import get_operator
-from timings.measure import Row, measure
+from timings.measure import Row, measure, timed
 from timings.meshes import fresh, shuffled
 
 EACH = 0.2
@@ -47,10 +46,9 @@ def seconds(mesh: Mesh, width: float, rounds: int = 7) -> tuple[float, int]:
     """Return the median time of a bevel of all edges, connectivity, attributes and stops included, and its faces."""
     times, faces = [], 0
     for _ in range(rounds + 1):  # the first one is not counted
-        one = fresh(mesh)
-        start = time.perf_counter()
-        faces = bevel_all(one, width).n_faces
-        times.append(time.perf_counter() - start)
+        out: list[Mesh] = []
+        times.append(timed(lambda one, out=out: out.append(bevel_all(one, width)), fresh(mesh)))
+        faces = out[0].n_faces
     return median(times[1:]), faces
 
 

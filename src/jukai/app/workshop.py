@@ -193,6 +193,10 @@ class Workshop:
         """Return drawing data by hash."""
         return self._views.get(digest)
 
+    def mesh(self, digest: str) -> Mesh | None:
+        """Return a mesh by the hash of its drawing data, if it is still kept."""
+        return self._meshes.get(digest)
+
     def elements(self, digest: str) -> bytes | None:
         """Return points, edges and faces of a mesh for picking, by the hash of its drawing data."""
         mesh = self._meshes.get(digest)

@@ -321,6 +321,62 @@ class SolvedView(BaseModel):
     edit: Edit
 
 
+class PlaneIn(In):
+    """A cutting plane; what lies on the side the normal points to is taken away."""
+
+    point: Vector = Field(min_length=3, max_length=3)
+    normal: Vector = Field(min_length=3, max_length=3)
+
+
+class ShownIn(In):
+    """A body as it is shown."""
+
+    part: str = Field(max_length=64)
+    mesh: str = Field(max_length=64, description="hash of the drawing data")
+    matrix: Vector = Field(min_length=16, max_length=16)
+
+
+class SectionIn(In):
+    """Bodies to be cut by one plane, or by two that take a corner away."""
+
+    planes: list[PlaneIn] = Field(min_length=1, max_length=2)
+    bodies: list[ShownIn] = Field(max_length=500)
+    chosen: str | None = None
+
+
+class CutView(BaseModel):
+    """What one plane meets of one body; triangles and lines are base64 of little endian float32."""
+
+    part: str
+    plane: int
+    area: float | None = Field(description="mm², null when the body is open there")
+    perimeter: float = Field(description="mm")
+    loops: int
+    hatch: int
+    cap: str
+    lines: str
+
+
+class GapView(BaseModel):
+    """What lies between two cuts in one plane."""
+
+    plane: int
+    part: str
+    other: str
+    distance: float
+    crossing: bool
+    places: list[Vector]
+
+
+class SectionView(BaseModel):
+    """A section: what is cut, and the gaps in it."""
+
+    origin: Vector
+    rows: list[CutView]
+    gaps: list[GapView]
+    milliseconds: float
+
+
 class MoveIn(In):
     """Undo or redo on a revision, or go to one."""
 

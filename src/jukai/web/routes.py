@@ -13,6 +13,7 @@ from flask import Response, request, stream_with_context
 from jukai import __version__
 from jukai.app.benches import Benches, BenchState
 from jukai.app.ports import BakedRow, NotThere
+from jukai.app.sections import Shown, section
 from jukai.core.errors import FileProblem
 from jukai.core.formats.common import WriteOptions
 from jukai.core.operators.registry import describe, operators
@@ -274,6 +275,14 @@ def _mesh_routes(api: Blueprint, benches: Benches) -> None:
     def mesh_bytes(path: m.DigestPath) -> Response:
         """Return drawing data; the same hash is always the same bytes."""
         return _immutable(benches.workshop.view_data(path.digest), path.digest)
+
+    @api.post("/section", responses={"200": m.SectionView})
+    def section_of(body: m.SectionIn) -> dict[str, Any]:
+        """Cut shown bodies by planes; the answer hangs on what is sent alone."""
+        started = perf_counter()
+        bodies = [Shown(b.part, b.mesh, b.matrix) for b in body.bodies]
+        found = section(benches.workshop, [(p.point, p.normal) for p in body.planes], bodies, body.chosen)
+        return found | {"milliseconds": round((perf_counter() - started) * 1000, 2)}
 
     @api.get("/meshes/<string:digest>/elements", responses=_BINARY)
     def mesh_elements(path: m.DigestPath) -> Response:

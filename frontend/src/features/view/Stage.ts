@@ -17,6 +17,9 @@ import { LineMaterial } from 'three/addons/lines/LineMaterial.js'
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js'
 import { MeshBVH, acceleratedRaycast } from 'three-mesh-bvh'
+import { Cuts } from './Cuts'
+import type { Cap } from './Cuts'
+import type { CutPlane } from '../../shared/section'
 import { Depth } from './Depth'
 import { Ghost } from './Ghost'
 import { fillGeometry, markChanged, normalTicks } from './buffers'
@@ -25,7 +28,15 @@ import * as look from './camera'
 import type { Looking } from './camera'
 import { PickMarks } from './PickMarks'
 import { floorLines, rendersInSoftware, tickLines } from './pieces'
-import { FINISHES, bodyMaterial, sameNumbers, set, setAll, setWorld } from './bodyMaterial'
+import {
+  FINISHES,
+  bodyMaterial,
+  cutWith,
+  sameNumbers,
+  set,
+  setAll,
+  setWorld,
+} from './bodyMaterial'
 import { bodyFragment, ghostFragment } from './shaders'
 
 export interface Finish {
@@ -79,6 +90,7 @@ export class Stage {
   private floor: LineSegments | null = null
   private ghost: Ghost | null = null
   readonly marks = new PickMarks(this.scene, () => this.invalidate())
+  readonly cuts = new Cuts(this.scene)
   private frame = 0
   private normals = false
   private ways: Ways = 'shaded_lines'
@@ -113,6 +125,7 @@ export class Stage {
     for (const id of [...this.bodies.keys()]) this.remove(id)
     this.showBefore(null, null)
     this.marks.dispose()
+    this.cuts.drop()
     this.dropFloor()
     this.renderer.dispose()
   }
@@ -252,6 +265,20 @@ export class Stage {
     this.invalidate()
   }
 
+  /** Take away what lies ahead of all planes; none shows the bodies whole again. */
+  setSection(planes: readonly CutPlane[]): void {
+    if (planes.length === 0) this.cuts.drop()
+    this.cuts.planes = planes
+    this.invalidate()
+  }
+
+  /** Draw the caps of the section; bodies that are not closed show their inside. */
+  setCaps(caps: readonly Cap[], origin: readonly number[], open: ReadonlySet<string>): void {
+    this.cuts.show(caps, origin)
+    for (const [id, b] of this.bodies) set(b.mesh.material.uniforms, 'whole', open.has(id) ? 0 : 1)
+    this.invalidate()
+  }
+
   setWays(ways: Ways): void {
     this.ways = ways
     this.invalidate()
@@ -354,10 +381,14 @@ export class Stage {
       b.mesh.updateMatrixWorld(true)
       this.ready(b)
     }
-    const hit = ray.intersectObjects(
+    // what the section takes away is looked through
+    const cut = this.cuts.planes.length > 0
+    if (cut) ray.firstHitOnly = false
+    const hits = ray.intersectObjects(
       open.map((b) => b.mesh),
       false,
-    )[0]
+    )
+    const hit = cut ? hits.find((h) => !this.cuts.gone(h.point)) : hits[0]
     const part = hit?.object.userData['part'] as string | undefined
     const body = part === undefined ? undefined : this.bodies.get(part)
     if (!hit || part === undefined || !body) return null
@@ -466,8 +497,14 @@ export class Stage {
       lines: this.ways === 'shaded' ? 0 : 1,
       shade: this.ways === 'lines' ? 0.1 : 1,
     }
+    const cut = this.cuts.planes.length > 0
+    const clipping = cut ? this.cuts.clipping() : null
+    this.renderer.localClippingEnabled = cut
     for (const b of this.bodies.values()) {
       setAll(b.mesh.material.uniforms, light)
+      cutWith(b.mesh.material, cut ? this.cuts.inside(b.mesh.matrix) : null)
+      b.sharp.material.clippingPlanes = clipping
+      b.sharp.material.clipIntersection = true
       // of several chosen parts all lines are moss
       const line = this.chosen.has(b.mesh.userData['part'] as string) ? this.moss : this.ink
       set(b.mesh.material.uniforms, 'ink', line)
@@ -475,6 +512,7 @@ export class Stage {
       lines.color.copy(line).convertSRGBToLinear()
       lines.resolution.set(this.width, this.height)
     }
+    this.cuts.prepare(this.ink, this.paper, this.mmPerPx(), this.width, this.height)
     this.marks.prepare(this.moss, this.amber, this.width, this.height)
     if (this.ghost) setAll(this.ghost.mesh.material.uniforms, light)
     this.renderer.render(this.scene, this.camera)

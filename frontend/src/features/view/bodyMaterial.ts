@@ -1,4 +1,4 @@
-import { Color, GLSL3, Matrix4, RawShaderMaterial, Vector2, Vector3 } from 'three'
+import { Color, GLSL3, Matrix4, RawShaderMaterial, Vector2, Vector3, Vector4 } from 'three'
 import type { Object3D } from 'three'
 import type { BodyData } from './buffers'
 import { bodyVertex } from './shaders'
@@ -18,6 +18,7 @@ export function bodyMaterial(
     vertexShader: bodyVertex,
     fragmentShader: fragment,
     side: 2,
+    defines: {},
     polygonOffset: true,
     polygonOffsetFactor: 1,
     polygonOffsetUnits: 1,
@@ -36,6 +37,8 @@ export function bodyMaterial(
       eye: u(new Vector3()),
       parallel: u(0),
       lookWay: u(new Vector3()),
+      cuts: u([new Vector4(0, 0, 0, 1), new Vector4(0, 0, 0, 1)]),
+      whole: u(1),
     },
   })
 }
@@ -67,4 +70,14 @@ export function setAll(
   values: Readonly<Record<string, unknown>>,
 ): void {
   for (const [name, value] of Object.entries(values)) set(uniforms, name, value)
+}
+
+/** Draw with what lies ahead of the section's planes taken away, or whole again. */
+export function cutWith(material: RawShaderMaterial, cuts: readonly Vector4[] | null): void {
+  const on = 'CUT' in (material.defines as object)
+  if (on !== (cuts !== null)) {
+    material.defines = cuts ? { CUT: 1 } : {}
+    material.needsUpdate = true
+  }
+  if (cuts) set(material.uniforms, 'cuts', cuts)
 }

@@ -16,7 +16,14 @@ uniform vec2 looks[16];
 out vec3 vN, vEye, vE, vWorld, vColour;
 out vec2 vLook;
 out float vChanged;
+#ifdef CUT
+uniform vec4 cuts[2];
+out vec2 vCut;
+#endif
 void main() {
+#ifdef CUT
+  vCut = vec2(dot(cuts[0].xyz, position) + cuts[0].w, dot(cuts[1].xyz, position) + cuts[1].w);
+#endif
   int which = clamp(int(normal.w * 127.0 + 0.5), 0, 15);
   vColour = colours[which];
   vLook = looks[which];
@@ -37,6 +44,10 @@ in vec3 vN, vEye, vE, vWorld, vColour;
 in vec2 vLook;
 in float vChanged;
 out vec4 result;
+#ifdef CUT
+in vec2 vCut;
+uniform float whole;
+#endif
 
 float box(vec3 r, vec3 way, float tight) { return pow(max(dot(r, way), 0.0), tight); }
 
@@ -52,6 +63,9 @@ vec3 surroundings(vec3 r, float rough) {
 }
 
 void main() {
+#ifdef CUT
+  if (vCut.x > 0.0 && vCut.y > 0.0) discard;
+#endif
   vec3 colour = vColour;
   float metal = vLook.x;
   float roughness = vLook.y;
@@ -67,6 +81,10 @@ void main() {
   float light = 0.52 + 0.30 * n.z + 0.46 * max(dot(n, key), 0.0);
   vec3 s = surroundings(r, roughness);
   vec3 c = colour * light * (1.0 - 0.66 * metal) + mix(vec3(0.05), colour, metal) * s * mix(0.25, 0.80, metal);
+#ifdef CUT
+  // through the cut the inside of a closed body shows only until its cap is there
+  if (back && whole > 0.5) { result = vec4(mix(paper, colour, 0.3), 1.0); return; }
+#endif
   if (back) c = mix(c * 0.35, vec3(0.75, 0.25, 0.2), 0.45);
   vec3 flatPaper = mix(paper, ink, 0.16) * (0.72 + 0.28 * light);
   c = mix(c, flatPaper, grey);

@@ -1,0 +1,115 @@
+"""Bodies cut by planes, for the screen: caps, outlines, areas and gaps."""
+
+from __future__ import annotations
+
+import base64
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from jukai.app.ports import NotThere
+from jukai.app.workshop import Workshop
+from jukai.core.errors import ValueProblem
+from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.section import Cut, Plane, cut, gap_between
+
+__all__ = ["Shown", "section"]
+
+_MOST_GAPS = 3
+_TOUCHING = 1e-6
+
+
+@dataclass(frozen=True, slots=True)
+class Shown:
+    """A body as it is shown: its part, the hash of its drawing data, and where it stands."""
+
+    part: str
+    mesh: str
+    matrix: Sequence[float]
+
+
+def section(workshop: Workshop, planes: Sequence[tuple[Sequence[float], Sequence[float]]], bodies: Sequence[Shown],
+            chosen: str | None) -> dict[str, Any]:  # fmt: skip
+    """Cut shown bodies by one plane, or by two that take a corner away.
+
+    Every cut is told by the part and plane it belongs to: triangles and lines as base64 of little endian float32,
+    relative to ``origin``; the area; a number for its hatching that differs between neighbours (ISO 128-50). The
+    gaps are those of the chosen part to its nearest neighbours in each plane.
+
+    Raises
+    ------
+    NotThere
+        When a body's drawing data is not kept any more.
+    ValueProblem
+        When a plane has no direction.
+    """
+    cutting = [Plane.through(np.asarray(p, dtype=np.float64), np.asarray(n, dtype=np.float64)) for p, n in planes]
+    origin = cutting[0].point if cutting else np.zeros(3)
+    rows: list[dict[str, Any]] = []
+    gaps: list[dict[str, Any]] = []
+    for number, plane in enumerate(cutting):
+        whole = [(b, cut(_mesh(workshop, b.mesh), plane, _matrix(b))) for b in bodies]
+        met = [(b, c) for b, c in whole if not c.empty]
+        if len(cutting) > 1:  # each plane's cut shows where the other one takes away
+            other = cutting[1 - number]
+            met = [(b, k) for b, c in met if not (k := c.kept(other, ahead=True)).empty]
+        hatches = _hatches([c for _, c in met])
+        for (b, c), hatch in zip(met, hatches, strict=True):
+            rows.append({
+                "part": b.part, "plane": number, "area": c.area, "perimeter": c.perimeter, "loops": len(c.loops), "hatch": hatch,
+                "cap": _packed(plane, c.triangles, origin), "lines": _packed(plane, c.segments(), origin),
+            })  # fmt: skip
+        gaps += _gaps(met, chosen, number)
+    return {"origin": origin.tolist(), "rows": rows, "gaps": gaps}
+
+
+def _mesh(workshop: Workshop, digest: str) -> Any:
+    mesh = workshop.mesh(digest)
+    if mesh is None:
+        raise NotThere("such mesh any more")
+    return mesh
+
+
+def _matrix(b: Shown) -> Floats:
+    matrix = np.asarray(b.matrix, dtype=np.float64)
+    if matrix.shape != (16,) or not np.isfinite(matrix).all():
+        raise ValueProblem("A matrix has 16 numbers.", field="matrix")
+    return matrix.reshape(4, 4)
+
+
+def _packed(plane: Plane, flat: Floats, origin: Floats) -> str:
+    rows = plane.raised(flat.reshape(-1, 2)) - origin
+    return base64.b64encode(rows.astype("<f4").tobytes()).decode()
+
+
+def _hatches(cuts: Sequence[Cut]) -> list[int]:
+    """Give neighbours different numbers; bodies whose boxes do not meet may share one."""
+    boxes = []
+    for c in cuts:
+        flat = c.segments().reshape(-1, 2)
+        boxes.append((flat.min(axis=0), flat.max(axis=0)))
+    out: list[int] = []
+    for i, (low, high) in enumerate(boxes):
+        room = 1e-3 * float((high - low).max()) + _TOUCHING
+        taken = {
+            out[j] for j, (a, b) in enumerate(boxes[:i]) if (np.maximum(low, a) - np.minimum(high, b) <= room).all()
+        }
+        out.append(next(n for n in range(len(boxes)) if n not in taken))
+    return out
+
+
+def _gaps(met: Sequence[tuple[Shown, Cut]], chosen: str | None, plane: int) -> list[dict[str, Any]]:
+    mine = next((c for b, c in met if b.part == chosen), None)
+    if mine is None:
+        return []
+    out = []
+    for b, c in met:
+        if b.part == chosen:
+            continue
+        gap = gap_between(mine, c)
+        if gap is not None:
+            out.append({"plane": plane, "part": chosen, "other": b.part, "distance": gap.distance, "crossing": gap.crossing,
+                        "places": [list(p) for p in gap.places]})  # fmt: skip
+    return sorted(out, key=lambda g: g["distance"])[:_MOST_GAPS]
