@@ -10,6 +10,8 @@ const LOOKS: Record<string, string> = {
   '3': 'front',
   '4': 'side',
   Home: 'all',
+  x: 'section',
+  X: 'section',
 }
 
 function typing(e: KeyboardEvent): boolean {

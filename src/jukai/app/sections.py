@@ -46,6 +46,8 @@ def section(workshop: Workshop, planes: Sequence[tuple[Sequence[float], Sequence
         When a plane has no direction.
     """
     cutting = [Plane.through(np.asarray(p, dtype=np.float64), np.asarray(n, dtype=np.float64)) for p, n in planes]
+    if len(cutting) > 1 and _same(*cutting):
+        cutting = cutting[:1]
     origin = cutting[0].point if cutting else np.zeros(3)
     rows: list[dict[str, Any]] = []
     gaps: list[dict[str, Any]] = []
@@ -63,6 +65,11 @@ def section(workshop: Workshop, planes: Sequence[tuple[Sequence[float], Sequence
             })  # fmt: skip
         gaps += _gaps(met, chosen, number)
     return {"origin": origin.tolist(), "rows": rows, "gaps": gaps}
+
+
+def _same(a: Plane, b: Plane) -> bool:
+    apart = abs(float((b.point - a.point) @ a.normal))
+    return bool(a.normal @ b.normal > 1 - 1e-12) and apart <= 1e-9 * (1 + float(np.abs(a.point).max()))
 
 
 def _mesh(workshop: Workshop, digest: str) -> Any:

@@ -9,6 +9,7 @@ const KEYS: readonly [string, string][] = [
   ['Home', 'see all'],
   ['L', 'lines only, or shaded with lines'],
   ['N', 'normals as short ticks'],
+  ['X', 'section through the chosen part, or whole again'],
   ['P', 'perspective or parallel'],
   [
     'Delete',

@@ -2,6 +2,7 @@ import { useState } from 'react'
 import { api } from '../../shared/api/client'
 import type { OperatorView } from '../../shared/api/client'
 import { goTo } from '../../shared/address'
+import { useSection } from '../../shared/section'
 import { doEdit, move, useSession } from '../../shared/session'
 import { WordMenu } from '../../shared/ui/Menu'
 import { setLook, useView } from '../../shared/viewState'
@@ -21,6 +22,7 @@ export function TopBar(props: {
 }) {
   const bench = useSession((s) => s.bench)
   const { drawing, part, set } = useView()
+  const cut = useSection((s) => s.planes.length > 0)
   return (
     <header className="top">
       <a
@@ -82,6 +84,15 @@ export function TopBar(props: {
             {words}
           </button>
         ))}
+        <button
+          className="plain draw"
+          data-testid="draw-section"
+          aria-pressed={cut}
+          title="Cut the bodies open (X)"
+          onClick={() => dispatchEvent(new CustomEvent('jukai-look', { detail: 'section' }))}
+        >
+          Section
+        </button>
       </nav>
       <button
         className="bake"

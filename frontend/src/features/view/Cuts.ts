@@ -4,14 +4,14 @@ import {
   Color,
   DoubleSide,
   GLSL3,
-  Matrix4,
   Mesh,
   Plane,
   RawShaderMaterial,
   Vector3,
   Vector4,
 } from 'three'
-import type { Scene } from 'three'
+import type { Scene ,
+  Matrix4} from 'three'
 import { LineMaterial } from 'three/addons/lines/LineMaterial.js'
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js'
@@ -55,7 +55,7 @@ void main() {
   float s = dot(vFlat, way) / apart;
   float d = abs(fract(s) - 0.5);
   float w = fwidth(s);
-  float k = 1.0 - smoothstep(0.35 * w, 1.15 * w, d);
+  float k = 1.0 - smoothstep(0.15 * w, 0.75 * w, d);
   result = vec4(mix(ground, ink, k * 0.8), 1.0);
 }`
 
@@ -73,9 +73,7 @@ export class Cuts {
 
   /** The planes as three keeps them for lines: what lies ahead of all is taken away. */
   clipping(): Plane[] {
-    return this.planes.map(
-      (p) => new Plane(new Vector3(...p.normal).negate(), p.offset),
-    )
+    return this.planes.map((p) => new Plane(new Vector3(...p.normal).negate(), p.offset))
   }
 
   /** The planes in the space of a body, four numbers each: ahead is where they are greater than 0. */

@@ -19,6 +19,7 @@ import { say, useSession } from '../../shared/session'
 import { WordMenu } from '../../shared/ui/Menu'
 import { ViewNumber } from '../../shared/ui/ViewNumber'
 import { useView } from '../../shared/viewState'
+import { way } from './camera'
 import { axesOf } from './Cuts'
 import { cornersOf, screenWay } from './layout'
 import type { Spot } from './layout'
@@ -106,7 +107,7 @@ export function toggleSection(stage: Stage, part: PartView | undefined): void {
 }
 
 /** The section in words: where it cuts, what is taken away, its area and gaps. */
-export function SectionStrip({ parts }: { parts: readonly PartView[] }) {
+export function SectionStrip({ stage, parts }: { stage: Stage; parts: readonly PartView[] }) {
   const { planes, rows, gaps, placing, set } = useSection()
   const chosen = useView((s) => s.part)
   if (planes.length === 0) return null
@@ -179,8 +180,9 @@ export function SectionStrip({ parts }: { parts: readonly PartView[] }) {
                 data-testid="section-second"
                 onClick={() => {
                   const axis = AXES.find((a) => a !== axisOf(p)?.axis) ?? 'x'
-                  const at = middleOf(parts, chosen, AXES.indexOf(axis))
-                  set({ planes: [p, across(axis, 1, at)] })
+                  const k = AXES.indexOf(axis)
+                  const sign = way(stage.looking).getComponent(k) > 0 ? -1 : 1
+                  set({ planes: [p, across(axis, sign, middleOf(parts, chosen, k))] })
                 }}
               >
                 Second plane
@@ -209,7 +211,9 @@ export function SectionStrip({ parts }: { parts: readonly PartView[] }) {
           <span key={`${g.plane}-${g.other}`} className={g.crossing ? 'amber' : ''}>
             {g.crossing
               ? `Crosses ${name(g.other)}. `
-              : `${figure(g.distance, 4)}\u2009mm to ${name(g.other)}. `}
+              : g.distance < 1e-6
+                ? `Touches ${name(g.other)}. `
+                : `${figure(g.distance, 4)}\u2009mm to ${name(g.other)}. `}
           </span>
         ))}
       </p>
@@ -268,6 +272,7 @@ function GapMark({
       <circle className="line" cx={b.x} cy={b.y} r={2.5} />
       <polyline
         className="line"
+        fill="none"
         points={`${(a.x + b.x) / 2},${(a.y + b.y) / 2} ${label.x - 4},${label.y + 4} ${label.x + 50},${label.y + 4}`}
       />
       <text x={label.x} y={label.y}>{`${figure(gap.distance, 4)}\u2009mm`}</text>
@@ -309,7 +314,7 @@ function PlaneFrame(props: {
     <g className="cutting" data-testid={`section-plane-${which}`}>
       <polygon className="axis" points={frame.map((s) => `${s.x},${s.y}`).join(' ')} />
       {length * stage.mmPerPx() > 0.15 && (
-        <line className="line heavy" x1={grip.x} y1={grip.y} x2={tip.x} y2={tip.y} />
+        <Arrow from={tip} to={grip} />
       )}
       <g className="value" onPointerDown={(e) => pull(e, stage, which, way)}>
         <rect
@@ -325,6 +330,20 @@ function PlaneFrame(props: {
         </text>
       </g>
     </g>
+  )
+}
+
+/** From where the cut is looked at (ISO 128-3: arrows of a cutting plane). */
+function Arrow({ from, to }: { from: Spot; to: Spot }) {
+  const l = Math.hypot(to.x - from.x, to.y - from.y) || 1
+  const [x, y] = [(to.x - from.x) / l, (to.y - from.y) / l]
+  const at = (along: number, side: number) =>
+    `${to.x - x * along - y * side},${to.y - y * along + x * side}`
+  return (
+    <>
+      <line className="line heavy" x1={from.x} y1={from.y} x2={to.x - x * 14} y2={to.y - y * 14} />
+      <polygon className="head" points={`${at(7, 0)} ${at(17, 3.6)} ${at(17, -3.6)}`} />
+    </>
   )
 }
 
@@ -373,7 +392,7 @@ function useFacePick(stage: Stage): void {
     const click = (e: PointerEvent) => {
       if (e.button !== 0) return
       const r = stage.canvas.getBoundingClientRect()
-      const found = stage.faceUnder(e.clientX - r.left, e.clientY - r.top)
+      const found = stage.pointing.faceUnder(e.clientX - r.left, e.clientY - r.top)
       if (!found) {
         say('No face is there. Click on a body.')
         return
@@ -381,7 +400,9 @@ function useFacePick(stage: Stage): void {
       e.stopPropagation()
       const n = found.normal
       // straight along an axis within rounding: then it is that axis
-      const clean = n.toArray().map((x) => (Math.abs(x) < 1e-6 ? 0 : Math.abs(x) > 1 - 1e-9 ? Math.sign(x) : x))
+      const clean = n
+        .toArray()
+        .map((x) => (Math.abs(x) < 1e-6 ? 0 : Math.abs(x) > 1 - 1e-9 ? Math.sign(x) : x))
       const offset = Number(found.at.dot(n).toPrecision(9))
       const { planes, set } = useSection.getState()
       const plane = { normal: clean as unknown as Three, offset }

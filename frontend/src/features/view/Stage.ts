@@ -6,7 +6,6 @@ import {
   Mesh,
   OrthographicCamera,
   PerspectiveCamera,
-  Raycaster,
   Scene,
   Vector2,
   Vector3,
@@ -16,27 +15,20 @@ import type { RawShaderMaterial, LineBasicMaterial, LineSegments } from 'three'
 import { LineMaterial } from 'three/addons/lines/LineMaterial.js'
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js'
-import { MeshBVH, acceleratedRaycast } from 'three-mesh-bvh'
+import { acceleratedRaycast } from 'three-mesh-bvh'
 import { Cuts } from './Cuts'
 import type { Cap } from './Cuts'
-import type { CutPlane } from '../../shared/section'
-import { Depth } from './Depth'
+import { firstPlane } from '../../shared/section'
+import type { CutPlane, Three } from '../../shared/section'
 import { Ghost } from './Ghost'
 import { fillGeometry, markChanged, normalTicks } from './buffers'
 import type { BodyData } from './buffers'
 import * as look from './camera'
 import type { Looking } from './camera'
 import { PickMarks } from './PickMarks'
+import { Pointing, ready } from './Pointing'
 import { floorLines, rendersInSoftware, tickLines } from './pieces'
-import {
-  FINISHES,
-  bodyMaterial,
-  cutWith,
-  sameNumbers,
-  set,
-  setAll,
-  setWorld,
-} from './bodyMaterial'
+import { FINISHES, bodyMaterial, cutWith, sameNumbers, set, setAll, setWorld } from './bodyMaterial'
 import { bodyFragment, ghostFragment } from './shaders'
 
 export interface Finish {
@@ -54,7 +46,7 @@ export interface As {
   reference: boolean
 }
 
-interface Body {
+export interface Body {
   data: BodyData
   mesh: Mesh<BufferGeometry, RawShaderMaterial>
   sharp: LineSegments2
@@ -64,7 +56,6 @@ interface Body {
 }
 
 const MOST_FAT_LINES = 20_000
-const FEW_TRIANGLES = 600
 
 /** Everything that is drawn, without React: bodies, floor, camera. Draws when something changed, and not else. */
 export class Stage {
@@ -353,46 +344,24 @@ export class Stage {
     return { x: ((v.x + 1) / 2) * this.width, y: ((1 - v.y) / 2) * this.height, ahead: v.z < 1 }
   }
 
-  /** The part and polygon under a place on the screen, and where it was met. */
-  faceAt(x: number, y: number): { part: string; face: number; at: Vector3 } | null {
+  /** What the pointer means: rays and depths through this picture. */
+  get pointing(): Pointing {
     this.aim()
-    const ray = new Raycaster()
-    ray.firstHitOnly = true
-    ray.setFromCamera(new Vector2((x / this.width) * 2 - 1, 1 - (y / this.height) * 2), this.camera)
-    const hit = this.cast(ray, (b) => !b.as.locked && !b.as.reference)
-    if (!hit) return null
-    const face = hit.body.data.triangleFace[hit.triangle] ?? 0
-    return { part: hit.part, face, at: hit.at }
+    return new Pointing(this, this.bodies, this.scene)
   }
 
-  /** The triangle of any body under a place on the screen, references and locked parts too. */
+  faceAt(x: number, y: number) {
+    return this.pointing.faceAt(x, y)
+  }
+
   hitAt(x: number, y: number) {
-    this.aim()
-    const ray = new Raycaster()
-    ray.firstHitOnly = true
-    ray.setFromCamera(new Vector2((x / this.width) * 2 - 1, 1 - (y / this.height) * 2), this.camera)
-    const hit = this.cast(ray, (b) => !b.mesh.userData['placing'])
-    return hit && { ...hit, mesh: hit.body.mesh, data: hit.body.data }
+    return this.pointing.hitAt(x, y)
   }
 
-  private cast(ray: Raycaster, which: (b: Body) => boolean) {
-    const open = [...this.bodies.values()].filter(which)
-    for (const b of open) {
-      b.mesh.updateMatrixWorld(true)
-      this.ready(b)
-    }
-    // what the section takes away is looked through
-    const cut = this.cuts.planes.length > 0
-    if (cut) ray.firstHitOnly = false
-    const hits = ray.intersectObjects(
-      open.map((b) => b.mesh),
-      false,
-    )
-    const hit = cut ? hits.find((h) => !this.cuts.gone(h.point)) : hits[0]
-    const part = hit?.object.userData['part'] as string | undefined
-    const body = part === undefined ? undefined : this.bodies.get(part)
-    if (!hit || part === undefined || !body) return null
-    return { part, body, triangle: hit.faceIndex ?? 0, at: hit.point }
+  /** A first cutting plane through a place: it takes away what stands before the eye. */
+  planeBefore(through: Three): CutPlane {
+    const w = look.way(this.looking)
+    return firstPlane([w.x, w.y, w.z], through)
   }
 
   /** A body that is being placed is no ground for itself. */
@@ -412,36 +381,12 @@ export class Stage {
   /** Make the faces of a body ready to be pointed at, before the pointer comes. */
   prepare(id: string): void {
     const body = this.bodies.get(id)
-    if (body) this.ready(body)
-  }
-
-  private ready(b: Body): void {
-    // a tree of boxes pays from some hundred triangles on; faces keep their order
-    if (!b.mesh.geometry.boundsTree && b.data.triangles > FEW_TRIANGLES)
-      b.mesh.geometry.boundsTree = new MeshBVH(b.mesh.geometry, { indirect: true })
+    if (body) ready(body)
   }
 
   /** What is seen: whether a bench point is not behind a body. */
   seen(): (p: Vector3) => boolean {
-    this.aim()
-    const bodies = [...this.bodies.values()].map((b) => b.mesh)
-    const depth = new Depth(
-      this.renderer,
-      this.scene,
-      this.camera,
-      bodies,
-      Math.round(this.width),
-      Math.round(this.height),
-    )
-    const { near, far } = this.camera
-    const far_ = (z: number) =>
-      this.perspective ? (near * far) / (far - z * (far - near)) : near + z * (far - near)
-    const at = new Vector3()
-    return (p) => {
-      at.copy(p).project(this.camera)
-      const there = depth.at(((at.x + 1) / 2) * this.width, ((1 - at.y) / 2) * this.height)
-      return far_((at.z + 1) / 2) <= far_(there) * 1.002
-    }
+    return this.pointing.seen()
   }
 
   private aim(): void {

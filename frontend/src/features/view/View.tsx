@@ -16,6 +16,7 @@ import { Handles } from './Handles'
 import { Placing } from './Placing'
 import { ZeroPick } from './ZeroPick'
 import { seeAll } from './layout'
+import { SectionMarks, SectionStrip, toggleSection, useSectionCaps } from './Section'
 import { Titles } from './Titles'
 import { usePickMarks, usePickPointer } from './picks'
 import { Stage } from './Stage'
@@ -180,6 +181,7 @@ function Scene({
   useChanges(stage, view.picking ? undefined : here)
   useLooks(stage)
   useStopped(stage, here)
+  useSectionCaps(stage, shown, holder)
   const { part: main, also } = view
   useEffect(() => {
     stage.setChosen(also.length && main ? [main, ...also] : [])
@@ -198,7 +200,13 @@ function Scene({
   useEffect(() => {
     const on = (e: Event) => {
       const what = (e as CustomEvent<string>).detail
-      if (what === 'all') seeAll(stage, shownParts(useSession.getState()))
+      const parts_ = shownParts(useSession.getState())
+      if (what === 'all') seeAll(stage, parts_)
+      else if (what === 'section')
+        toggleSection(
+          stage,
+          parts_.find((p) => p.part === useView.getState().part),
+        )
       else turn(what as Exclude<Title, 'free'>)
     }
     addEventListener('jukai-look', on)
@@ -211,6 +219,8 @@ function Scene({
         <Callouts stage={stage} bench={bench} part={here} step={step} parts={parts} />
       )}
       <Trail />
+      {!view.placing && <SectionMarks stage={stage} parts={shown} />}
+      {!view.placing && <SectionStrip stage={stage} parts={shown} />}
       <Layers stage={stage} parts={parts} here={here} />
       <Titles stage={stage} turn={turn} all={() => seeAll(stage, parts)} />
       {session.bench && parts.every((p) => !p.mesh) && !parts.some((p) => p.error) && (

@@ -145,6 +145,7 @@ export const api = {
         params: { path: { bench, part, step, key } },
       }),
     ),
+  section: (body: Schemas['SectionIn']) => answer(http.POST('/api/section', { body })),
   soundness: (digest: string) =>
     answer(http.GET('/api/meshes/{digest}/soundness', { params: { path: { digest } } })),
   handover: (bench: string) => answer(http.GET('/api/benches/{bench}/handover', at(bench))),

@@ -397,6 +397,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/section": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Cut shown bodies by planes; the answer hangs on what is sent alone. */
+        post: operations["api_section_of"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/meshes/{digest}/elements": {
         parameters: {
             query?: never;
@@ -1989,6 +2006,103 @@ export interface components {
             author?: string;
         };
         /**
+         * SectionView
+         * @description A section: what is cut, and the gaps in it.
+         */
+        SectionView: {
+            /** Origin */
+            origin: number[];
+            /** Rows */
+            rows: components["schemas"]["CutView"][];
+            /** Gaps */
+            gaps: components["schemas"]["GapView"][];
+            /** Milliseconds */
+            milliseconds: number;
+        };
+        /**
+         * CutView
+         * @description What one plane meets of one body; triangles and lines are base64 of little endian float32.
+         */
+        CutView: {
+            /** Part */
+            part: string;
+            /** Plane */
+            plane: number;
+            /**
+             * Area
+             * @description mm², null when the body is open there
+             */
+            area: number | null;
+            /**
+             * Perimeter
+             * @description mm
+             */
+            perimeter: number;
+            /** Loops */
+            loops: number;
+            /** Hatch */
+            hatch: number;
+            /** Cap */
+            cap: string;
+            /** Lines */
+            lines: string;
+        };
+        /**
+         * GapView
+         * @description What lies between two cuts in one plane.
+         */
+        GapView: {
+            /** Plane */
+            plane: number;
+            /** Part */
+            part: string;
+            /** Other */
+            other: string;
+            /** Distance */
+            distance: number;
+            /** Crossing */
+            crossing: boolean;
+            /** Places */
+            places: number[][];
+        };
+        /**
+         * SectionIn
+         * @description Bodies to be cut by one plane, or by two that take a corner away.
+         */
+        SectionIn: {
+            /** Planes */
+            planes: components["schemas"]["PlaneIn"][];
+            /** Bodies */
+            bodies: components["schemas"]["ShownIn"][];
+            /** Chosen */
+            chosen?: string | null;
+        };
+        /**
+         * PlaneIn
+         * @description A cutting plane; what lies on the side the normal points to is taken away.
+         */
+        PlaneIn: {
+            /** Point */
+            point: number[];
+            /** Normal */
+            normal: number[];
+        };
+        /**
+         * ShownIn
+         * @description A body as it is shown.
+         */
+        ShownIn: {
+            /** Part */
+            part: string;
+            /**
+             * Mesh
+             * @description hash of the drawing data
+             */
+            mesh: string;
+            /** Matrix */
+            matrix: number[];
+        };
+        /**
          * PickView
          * @description What a step picks: the body it picks on, the elements, and the rules they look like.
          */
@@ -3446,6 +3560,57 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_section_of: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SectionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SectionView"];
                 };
             };
             /** @description not there */
