@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from jukai.app.clearances import Clearances
@@ -49,6 +49,7 @@ class BenchState:
     numbers: list[dict[str, Any]]
     curves: list[dict[str, Any]]
     parts: list[dict[str, Any]]
+    measures: list[dict[str, Any]] = field(default_factory=list)
     stopped: bool = False
 
 
@@ -143,6 +144,7 @@ class Benches:
             self.workshop.numbers(bench),
             self.workshop.curves(bench),
             parts,
+            [] if stopped else self.workshop.measures(bench, self.store.files(bench_id)),
             stopped,
         )
 
@@ -215,7 +217,10 @@ class Benches:
         except Cancelled:
             return None
         numbers, curves = self.workshop.numbers(bench), self.workshop.curves(bench)
-        return BenchState(self.store.row(bench_id), number, bench.to_json(), None, None, numbers, curves, views)
+        measures = self.workshop.measures(bench, self.store.files(bench_id))
+        return BenchState(
+            self.store.row(bench_id), number, bench.to_json(), None, None, numbers, curves, views, measures
+        )
 
     def _changed(self, bench_id: str, base: int | None, data: Any) -> tuple[int, Bench]:
         """Return a bench as it would be after an edit that is not kept; None changes nothing."""

@@ -111,7 +111,7 @@ def _gaps(met: Sequence[tuple[Shown, Cut]], chosen: str | None, plane: int) -> l
     mine = next((c for b, c in met if b.part == chosen), None)
     if mine is None:
         return []
-    out = []
+    out: list[dict[str, Any]] = []
     for b, c in met:
         if b.part == chosen:
             continue

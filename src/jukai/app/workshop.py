@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import time
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from threading import Lock
 from typing import Any
@@ -12,9 +12,11 @@ from typing import Any
 import numpy as np
 
 from jukai.app.caches import ByteCache, StepCache
+from jukai.app.ports import NotThere
 from jukai.core.errors import Cancelled, CoreError, Foreseen, Heavy, TooLarge, ValueProblem
 from jukai.core.geometry.elements import element_bytes, rows_of
 from jukai.core.geometry.measures import signed_volume
+from jukai.core.geometry.measuring import READINGS, Reading, readings
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.placing import placed_bounds
 from jukai.core.geometry.soundness import soundness
@@ -24,6 +26,7 @@ from jukai.core.operators.registry import get_operator
 from jukai.core.operators.values import spec_of
 from jukai.core.recipe.bench import Bench, Part, Step
 from jukai.core.recipe.evaluate import Asked, Evaluation, StepOutcome, evaluate, placement_numbers
+from jukai.core.recipe.measuring import Body, Measured, found_thing, measured
 from jukai.core.recipe.picks import looks_like, resolve_pick
 from jukai.core.recipe.report import soundness_report
 from jukai.core.recipe.resolve import Resolver, point_ids
@@ -274,6 +277,39 @@ class Workshop:
                         "error": e.as_dict() if e else None})  # fmt: skip
         return out
 
+    def measures(self, bench: Bench, files: Mapping[str, bytes]) -> list[dict[str, Any]]:
+        """Return the kept measures as they read now, or what is wrong with them."""
+
+        def body(part: str) -> Body | None:
+            evaluation = self.evaluate(bench, part, files)
+            if evaluation.mesh is None or evaluation.mesh.n_faces == 0:
+                return None
+            return Body(evaluation.mesh, evaluation.matrix)
+
+        return [measure_view(m) for m in measured(bench, body)] if bench.measures else []
+
+    def read(self, ends: Sequence[tuple[str, Sequence[float], str, Mapping[str, Any]]]) -> dict[str, Any]:
+        """Return all that can be read of one picked element, or between two.
+
+        Parameters
+        ----------
+        ends : hash of the drawing data, matrix of 16 numbers, kind and element of each.
+
+        Raises
+        ------
+        NotThere
+            When a body's drawing data is not kept any more.
+        """
+        things, written = [], []
+        for digest, matrix, kind, element in ends:
+            mesh = self.mesh(digest)
+            if mesh is None:
+                raise NotThere("such mesh any more")
+            one, row = found_thing(Body(mesh, np.asarray(matrix, dtype=np.float64).reshape(4, 4)), kind, element)
+            things.append(one)
+            written.append(row)
+        return {"ends": written, "rows": [_reading_view(r) for r in readings(*things)]}
+
     def curves(self, bench: Bench) -> list[dict[str, Any]]:
         """Return the curves as the drawing board shows them: points worked out, samples, arcs."""
         resolver = Resolver(bench)
@@ -284,6 +320,23 @@ class Workshop:
         from jukai.core.warm import warm_up
 
         warm_up()
+
+
+def _reading_view(r: Reading) -> dict[str, Any]:
+    words, unit = READINGS[r.what]
+    return {"what": r.what, "words": words, "unit": unit, "value": r.value, "places": [list(p) for p in r.places]}
+
+
+def measure_view(m: Measured) -> dict[str, Any]:
+    """Return a kept measure as plain data."""
+    words, unit = READINGS[m.measure.what]
+    out: dict[str, Any] = {"name": m.measure.name, "what": m.measure.what, "words": words, "unit": unit, "value": None, "places": [], "error": None,
+                           "parts": [e.part for e in m.measure.of]}  # fmt: skip
+    if m.reading is not None:
+        out |= {"value": m.reading.value, "places": [list(p) for p in m.reading.places]}
+    if m.error is not None:
+        out["error"] = m.error.as_dict()
+    return out
 
 
 def _hidden(part: Part) -> dict[str, Any]:

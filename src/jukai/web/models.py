@@ -245,6 +245,7 @@ class BenchView(BaseModel):
     numbers: list[NumberView]
     curves: list[CurveView]
     parts: list[PartView]
+    measures: list[MeasureView] = []
     stopped: bool
     milliseconds: float
 
@@ -342,6 +343,51 @@ class SectionIn(In):
     planes: list[PlaneIn] = Field(min_length=1, max_length=2)
     bodies: list[ShownIn] = Field(max_length=500)
     chosen: str | None = None
+
+
+class MeasuredIn(In):
+    """An element of a body that is shown."""
+
+    mesh: str = Field(max_length=64, description="hash of the drawing data")
+    matrix: Vector = Field(min_length=16, max_length=16)
+    of: Literal["points", "edges", "faces"]
+    element: dict[str, Any]
+
+
+class MeasureIn(In):
+    """One picked element, or two."""
+
+    of: list[MeasuredIn] = Field(min_length=1, max_length=2)
+
+
+class ReadingView(BaseModel):
+    """One thing read: both ends of a distance, centre and a point of a radius, corner and two arms of an angle."""
+
+    what: Literal["distance", "between", "centres", "angle", "length", "loop", "radius", "area"]
+    words: str
+    unit: str
+    value: float
+    places: list[Vector]
+
+
+class ReadView(BaseModel):
+    """All that can be read, and how the elements are written in a kept measure."""
+
+    ends: list[dict[str, Any]]
+    rows: list[ReadingView]
+
+
+class MeasureView(BaseModel):
+    """A kept measure as it reads now."""
+
+    name: str
+    what: str
+    words: str
+    unit: str
+    value: float | None
+    places: list[Vector]
+    parts: list[str]
+    error: ErrorView | None
 
 
 class CutView(BaseModel):

@@ -46,7 +46,7 @@ def _state(state: BenchState, started: float) -> dict[str, Any]:
 
     return {
         "id": state.row.id, "revision": state.revision, "document": state.document, "undo": item(state.undo), "redo": item(state.redo),
-        "numbers": state.numbers, "curves": state.curves, "parts": state.parts, "stopped": state.stopped,
+        "numbers": state.numbers, "curves": state.curves, "parts": state.parts, "measures": state.measures, "stopped": state.stopped,
         "milliseconds": round((perf_counter() - started) * 1000, 2),
     }  # fmt: skip
 
@@ -283,6 +283,11 @@ def _mesh_routes(api: Blueprint, benches: Benches) -> None:
         bodies = [Shown(b.part, b.mesh, b.matrix) for b in body.bodies]
         found = section(benches.workshop, [(p.point, p.normal) for p in body.planes], bodies, body.chosen)
         return found | {"milliseconds": round((perf_counter() - started) * 1000, 2)}
+
+    @api.post("/measure", responses={"200": m.ReadView})
+    def measure(body: m.MeasureIn) -> dict[str, Any]:
+        """Read what can be measured of one picked element, or between two."""
+        return benches.workshop.read([(e.mesh, e.matrix, e.of, e.element) for e in body.of])
 
     @api.get("/meshes/<string:digest>/elements", responses=_BINARY)
     def mesh_elements(path: m.DigestPath) -> Response:

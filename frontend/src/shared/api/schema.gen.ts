@@ -414,6 +414,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/measure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read what can be measured of one picked element, or between two. */
+        post: operations["api_measure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/meshes/{digest}/elements": {
         parameters: {
             query?: never;
@@ -725,6 +742,11 @@ export interface components {
             curves: components["schemas"]["CurveView"][];
             /** Parts */
             parts: components["schemas"]["PartView"][];
+            /**
+             * Measures
+             * @default []
+             */
+            measures?: components["schemas"]["MeasureView"][];
             /** Stopped */
             stopped: boolean;
             /** Milliseconds */
@@ -785,6 +807,10 @@ export interface components {
             curves?: components["schemas"]["Curve"][];
             /** Parts */
             parts?: components["schemas"]["Part"][];
+            /** Measures */
+            measures?: components["schemas"]["Measure"][];
+            /** Views */
+            views?: components["schemas"]["KeptView"][];
         };
         /**
          * CalloutView
@@ -914,6 +940,16 @@ export interface components {
             error: components["schemas"]["ErrorView"] | null;
         };
         /**
+         * CuttingPlane
+         * @description A cutting plane: a unit direction and how far along it the plane stands, mm. What lies ahead is taken away.
+         */
+        CuttingPlane: {
+            /** Normal */
+            normal: number[];
+            /** Offset */
+            offset: number;
+        };
+        /**
          * ErrorView
          * @description What is wrong with a step, number or curve.
          */
@@ -972,6 +1008,105 @@ export interface components {
              * @default 1
              */
             density?: number;
+        };
+        /**
+         * KeptView
+         * @description A way to look at the bench, under a name.
+         */
+        KeptView: {
+            /** Name */
+            name: string;
+            /**
+             * Target
+             * @description what is looked at, mm
+             */
+            target: number[];
+            /**
+             * Around
+             * @description degrees about Z; 0 looks along +Y
+             */
+            around: number;
+            /**
+             * Above
+             * @description degrees; 90 looks straight down
+             */
+            above: number;
+            /**
+             * Distance
+             * @description mm from the target
+             */
+            distance: number;
+            /**
+             * Perspective
+             * @default true
+             */
+            perspective?: boolean;
+            /**
+             * Drawing
+             * @default shaded_lines
+             * @enum {string}
+             */
+            drawing?: "shaded" | "shaded_lines" | "lines";
+            /** Section */
+            section?: components["schemas"]["CuttingPlane"][];
+            /**
+             * Hidden
+             * @description parts that are not shown
+             */
+            hidden?: string[];
+        };
+        /**
+         * Measure
+         * @description A number read off the bodies under a name; it follows them and can't be set.
+         */
+        Measure: {
+            /** Name */
+            name: string;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "distance" | "between" | "centres" | "angle" | "length" | "loop" | "radius" | "area";
+            /** Of */
+            of: components["schemas"]["MeasureEnd"][];
+        };
+        /**
+         * MeasureEnd
+         * @description What is measured: an element of a part, found again by its lineage and place as one picked by hand is.
+         */
+        MeasureEnd: {
+            /** Part */
+            part: string;
+            /**
+             * Of
+             * @enum {string}
+             */
+            of: "points" | "edges" | "faces";
+            /** Element */
+            element: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * MeasureView
+         * @description A kept measure as it reads now.
+         */
+        MeasureView: {
+            /** Name */
+            name: string;
+            /** What */
+            what: string;
+            /** Words */
+            words: string;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number | null;
+            /** Places */
+            places: number[][];
+            /** Parts */
+            parts: string[];
+            error: components["schemas"]["ErrorView"] | null;
         };
         /**
          * NamedNumber
@@ -1290,7 +1425,7 @@ export interface components {
             /** Base */
             base: number;
             /** Edit */
-            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"];
+            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"] | components["schemas"]["AddMeasure"] | components["schemas"]["RenameMeasure"] | components["schemas"]["RemoveMeasure"] | components["schemas"]["KeepView"] | components["schemas"]["RenameView"] | components["schemas"]["RemoveView"];
             /**
              * Author
              * @default
@@ -1301,6 +1436,18 @@ export interface components {
              * @default false
              */
             join?: boolean;
+        };
+        /**
+         * AddMeasure
+         * @description Keep a number read off the bodies under a name.
+         */
+        AddMeasure: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "add_measure";
+            measure: components["schemas"]["Measure"];
         };
         /**
          * AddPart
@@ -1435,6 +1582,18 @@ export interface components {
             copy_id: string;
         };
         /**
+         * KeepView
+         * @description Keep a way to look at the bench, or another one under that name.
+         */
+        KeepView: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "keep_view";
+            view: components["schemas"]["KeptView"];
+        };
+        /**
          * LineUp
          * @description Line parts up with one of them: by a side, or by their middles along an axis.
          */
@@ -1517,6 +1676,19 @@ export interface components {
             name: string;
         };
         /**
+         * RemoveMeasure
+         * @description Take a kept measure out.
+         */
+        RemoveMeasure: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove_measure";
+            /** Name */
+            name: string;
+        };
+        /**
          * RemovePart
          * @description Take a part off the bench, others with it, and the curves only they use.
          */
@@ -1562,6 +1734,19 @@ export interface components {
             step: string;
         };
         /**
+         * RemoveView
+         * @description Take a kept view out.
+         */
+        RemoveView: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove_view";
+            /** Name */
+            name: string;
+        };
+        /**
          * RenameDimension
          * @description Rename a named number, in every formula too.
          */
@@ -1571,6 +1756,36 @@ export interface components {
              * @enum {string}
              */
             kind: "rename_dimension";
+            /** Name */
+            name: string;
+            /** New Name */
+            new_name: string;
+        };
+        /**
+         * RenameMeasure
+         * @description Give a kept measure another name.
+         */
+        RenameMeasure: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rename_measure";
+            /** Name */
+            name: string;
+            /** New Name */
+            new_name: string;
+        };
+        /**
+         * RenameView
+         * @description Give a kept view another name.
+         */
+        RenameView: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rename_view";
             /** Name */
             name: string;
             /** New Name */
@@ -1818,7 +2033,7 @@ export interface components {
             /** Base */
             base: number;
             /** Edit */
-            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"];
+            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"] | components["schemas"]["AddMeasure"] | components["schemas"]["RenameMeasure"] | components["schemas"]["RemoveMeasure"] | components["schemas"]["KeepView"] | components["schemas"]["RenameView"] | components["schemas"]["RemoveView"];
             /**
              * Author
              * @default
@@ -1962,7 +2177,7 @@ export interface components {
             /** Base */
             base?: number | null;
             /** Edit */
-            edit?: (components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"]) | null;
+            edit?: (components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"] | components["schemas"]["AddMeasure"] | components["schemas"]["RenameMeasure"] | components["schemas"]["RemoveMeasure"] | components["schemas"]["KeepView"] | components["schemas"]["RenameView"] | components["schemas"]["RemoveView"]) | null;
         };
         /**
          * SolvedView
@@ -1978,7 +2193,7 @@ export interface components {
             /** Limit */
             limit: boolean;
             /** Edit */
-            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"];
+            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"] | components["schemas"]["AddMeasure"] | components["schemas"]["RenameMeasure"] | components["schemas"]["RemoveMeasure"] | components["schemas"]["KeepView"] | components["schemas"]["RenameView"] | components["schemas"]["RemoveView"];
         };
         /**
          * SolveIn
@@ -2101,6 +2316,67 @@ export interface components {
             mesh: string;
             /** Matrix */
             matrix: number[];
+        };
+        /**
+         * ReadView
+         * @description All that can be read, and how the elements are written in a kept measure.
+         */
+        ReadView: {
+            /** Ends */
+            ends: {
+                [key: string]: unknown;
+            }[];
+            /** Rows */
+            rows: components["schemas"]["ReadingView"][];
+        };
+        /**
+         * ReadingView
+         * @description One thing read: both ends of a distance, centre and a point of a radius, corner and two arms of an angle.
+         */
+        ReadingView: {
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "distance" | "between" | "centres" | "angle" | "length" | "loop" | "radius" | "area";
+            /** Words */
+            words: string;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number;
+            /** Places */
+            places: number[][];
+        };
+        /**
+         * MeasureIn
+         * @description One picked element, or two.
+         */
+        MeasureIn: {
+            /** Of */
+            of: components["schemas"]["MeasuredIn"][];
+        };
+        /**
+         * MeasuredIn
+         * @description An element of a body that is shown.
+         */
+        MeasuredIn: {
+            /**
+             * Mesh
+             * @description hash of the drawing data
+             */
+            mesh: string;
+            /** Matrix */
+            matrix: number[];
+            /**
+             * Of
+             * @enum {string}
+             */
+            of: "points" | "edges" | "faces";
+            /** Element */
+            element: {
+                [key: string]: unknown;
+            };
         };
         /**
          * PickView
@@ -3611,6 +3887,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SectionView"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_measure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeasureIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadView"];
                 };
             };
             /** @description not there */

@@ -7,6 +7,8 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
+
 from jukai.core.geometry.kernels import kernel
 
 
@@ -154,3 +156,22 @@ def triangle_triangle(s: Any, i: int, t: Any, j: int, best: float) -> Any:
             if hit:
                 return 0.0, x, x
     return best, p, q
+
+
+@kernel
+def _least(s: Any, t: Any) -> Any:
+    best = np.inf
+    p = (0.0, 0.0, 0.0)
+    q = (0.0, 0.0, 0.0)
+    for i in range(len(s)):
+        for j in range(len(t)):
+            d, a, b = triangle_triangle(s, i, t, j, best)
+            if d < best:
+                best, p, q = d, a, b
+    return best, p, q
+
+
+def least_of_triangles(s: Any, t: Any) -> tuple[float, Any, Any]:
+    """Squared least distance of two sets of triangles (n, 3, 3), and the nearest places; triangles may have no area."""
+    best, p, q = _least(np.ascontiguousarray(s), np.ascontiguousarray(t))
+    return float(best), np.array(p), np.array(q)

@@ -59,7 +59,7 @@ def _follow(from_: Any, to: Any, n: int) -> Any:
 
 def follow_chains(from_: Any, to: Any, n: int) -> tuple[Any, Any, Any]:
     """Join directed pieces to chains: the nodes of all, (runs + 1) offsets, and which close on themselves."""
-    return _follow.choose(len(from_), 3000)(from_, to, n)  # type: ignore[no-any-return]
+    return _follow.choose(len(from_), 3000)(from_, to, n)
 
 
 @kernel
@@ -85,8 +85,8 @@ def nearest_of_segments(one: Any, two: Any) -> Any:
         ax, ay, bx, by = one[i, 0, 0], one[i, 0, 1], one[i, 1, 0], one[i, 1, 1]
         x0, x1, y0, y1 = min(ax, bx), max(ax, bx), min(ay, by), max(ay, by)
         for b in range(blocks):
-            gx = max(max(low[b, 0] - x1, x0 - high[b, 0]), 0.0)
-            gy = max(max(low[b, 1] - y1, y0 - high[b, 1]), 0.0)
+            gx = max(low[b, 0] - x1, x0 - high[b, 0], 0.0)
+            gy = max(low[b, 1] - y1, y0 - high[b, 1], 0.0)
             if gx * gx + gy * gy >= best:
                 continue
             for j in range(b * step, min(len(two), (b + 1) * step)):

@@ -112,7 +112,14 @@ class Cut:
         heights = sign * other.heights(self.plane.raised(self.triangles.reshape(-1, 2))).reshape(-1, 3)
         triangles = _clipped_triangles(self.triangles, heights)
         area = None if self.area is None else float(np.abs(_doubled_areas(triangles)).sum() / 2)
-        return Cut(self.plane, (), tuple(pieces), triangles, area, float(np.linalg.norm(pieces[:, 1] - pieces[:, 0], axis=1).sum()))
+        return Cut(
+            self.plane,
+            (),
+            tuple(pieces),
+            triangles,
+            area,
+            float(np.linalg.norm(pieces[:, 1] - pieces[:, 0], axis=1).sum()),
+        )
 
 
 def cut(mesh: Mesh, plane: Plane, matrix: Floats | None = None) -> Cut:
@@ -148,7 +155,9 @@ def cut(mesh: Mesh, plane: Plane, matrix: Floats | None = None) -> Cut:
     return Cut(plane, tuple(loops), tuple(chains), triangles, None if chains else abs(doubled), perimeter)
 
 
-def _outlines(tri: Ints, points: Floats, d: Floats, ahead: Bools, plane: Plane, *, mirrored: bool) -> tuple[list[Floats], list[Floats]]:
+def _outlines(
+    tri: Ints, points: Floats, d: Floats, ahead: Bools, plane: Plane, *, mirrored: bool
+) -> tuple[list[Floats], list[Floats]]:
     sides = ahead[tri]
     count = sides.sum(axis=1)
     rows = np.flatnonzero((count == 1) | (count == 2))
@@ -161,7 +170,9 @@ def _outlines(tri: Ints, points: Floats, d: Floats, ahead: Bools, plane: Plane, 
     ends = np.stack([following[one, rise], t[one, rise]], axis=1)  # both: (ahead, behind)
     if mirrored:
         starts, ends = ends, starts
-    nodes, number = np.unique(np.concatenate([starts, ends]).astype(np.int64) @ np.array([len(points), 1]), return_inverse=True)
+    nodes, number = np.unique(
+        np.concatenate([starts, ends]).astype(np.int64) @ np.array([len(points), 1]), return_inverse=True
+    )
     a, b = nodes // len(points), nodes % len(points)
     share = d[a] / (d[a] - d[b])
     where = plane.flat(points[a] + share[:, None] * (points[b] - points[a]))
@@ -251,7 +262,10 @@ def _clipped_triangles(triangles: Floats, heights: Floats) -> Floats:
         rows = np.flatnonzero(count == n)
         odd = np.argmax(inside[rows] if n == 1 else ~inside[rows], axis=1)  # the corner that stands alone
         order = (odd[:, None] + np.arange(3)) % 3
-        t, h = np.take_along_axis(triangles[rows], order[:, :, None], axis=1), np.take_along_axis(heights[rows], order, axis=1)
+        t, h = (
+            np.take_along_axis(triangles[rows], order[:, :, None], axis=1),
+            np.take_along_axis(heights[rows], order, axis=1),
+        )
         ab = t[:, 0] + (h[:, 0] / (h[:, 0] - h[:, 1]))[:, None] * (t[:, 1] - t[:, 0])
         ac = t[:, 0] + (h[:, 0] / (h[:, 0] - h[:, 2]))[:, None] * (t[:, 2] - t[:, 0])
         if n == 1:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, StringConstraints, model_validator
@@ -12,7 +12,11 @@ __all__ = [
     "Bench",
     "Curve",
     "CurvePoint",
+    "CuttingPlane",
     "Finish",
+    "KeptView",
+    "Measure",
+    "MeasureEnd",
     "NamedNumber",
     "NamedPick",
     "Number",
@@ -157,6 +161,43 @@ class Finish(_Model):
     density: float = Field(1, gt=0, le=30)
 
 
+class MeasureEnd(_Model):
+    """What is measured: an element of a part, found again by its lineage and place as one picked by hand is."""
+
+    part: Id
+    of: Literal["points", "edges", "faces"]
+    element: dict[str, Any]
+
+
+class Measure(_Model):
+    """A number read off the bodies under a name; it follows them and can't be set."""
+
+    name: Annotated[str, StringConstraints(min_length=1, max_length=40)]
+    what: Literal["distance", "between", "centres", "angle", "length", "loop", "radius", "area"]
+    of: list[MeasureEnd] = Field(min_length=1, max_length=2)
+
+
+class CuttingPlane(_Model):
+    """A cutting plane: a unit direction and how far along it the plane stands, mm. What lies ahead is taken away."""
+
+    normal: list[float] = Field(min_length=3, max_length=3)
+    offset: float = Field(ge=-MAX_COORDINATE, le=MAX_COORDINATE)
+
+
+class KeptView(_Model):
+    """A way to look at the bench, under a name."""
+
+    name: Name
+    target: list[float] = Field(min_length=3, max_length=3, description="what is looked at, mm")
+    around: float = Field(description="degrees about Z; 0 looks along +Y", ge=-1e6, le=1e6)
+    above: float = Field(ge=-90, le=90, description="degrees; 90 looks straight down")
+    distance: float = Field(gt=0, le=1e12, description="mm from the target")
+    perspective: bool = True
+    drawing: Literal["shaded", "shaded_lines", "lines"] = "shaded_lines"
+    section: list[CuttingPlane] = Field(default_factory=list, max_length=2)
+    hidden: list[Id] = Field(default_factory=list, max_length=500, description="parts that are not shown")
+
+
 class Bench(_Model):
     """One document: named numbers, curves, finishes and parts. Millimetres and degrees, Z up."""
 
@@ -170,17 +211,20 @@ class Bench(_Model):
     finishes: list[Finish] = Field(default_factory=list, max_length=200)
     curves: list[Curve] = Field(default_factory=list, max_length=500)
     parts: list[Part] = Field(default_factory=list, max_length=500)
+    measures: list[Measure] = Field(default_factory=list, max_length=500)
+    views: list[KeptView] = Field(default_factory=list, max_length=200)
 
     @model_validator(mode="after")
     def _unique(self) -> Bench:
-        def check(what: str, ids: Iterator[str]) -> None:
+        def check(what: str, ids: Iterable[str]) -> None:
             seen: set[str] = set()
             for i in ids:
                 if i in seen:
                     raise ValueError(f"two {what} are called '{i}'")
                 seen.add(i)
 
-        check("named numbers", (d.name for d in self.dimensions))
+        check("named numbers", [*(d.name for d in self.dimensions), *(m.name for m in self.measures)])
+        check("kept views", (v.name for v in self.views))
         check("finishes", (f.name for f in self.finishes))
         check("curves", (c.id for c in self.curves))
         check("parts", (p.id for p in self.parts))

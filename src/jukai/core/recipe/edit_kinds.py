@@ -7,7 +7,20 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from jukai.core.errors import ValueProblem
-from jukai.core.recipe.bench import Curve, Finish, Id, Name, Number, Placement, Point2, Point3, Sampling, Side
+from jukai.core.recipe.bench import (  # fmt: skip
+    Curve,
+    Finish,
+    Id,
+    KeptView,
+    Measure,
+    Name,
+    Number,
+    Placement,
+    Point2,
+    Point3,
+    Sampling,
+    Side,
+)
 
 __all__ = ["Edit", "parse_edit"]
 
@@ -254,6 +267,50 @@ class RemoveDimension(_Edit):
     name: str
 
 
+class AddMeasure(_Edit):
+    """Keep a number read off the bodies under a name."""
+
+    kind: Literal["add_measure"] = "add_measure"
+    measure: Measure
+
+
+class RenameMeasure(_Edit):
+    """Give a kept measure another name."""
+
+    kind: Literal["rename_measure"] = "rename_measure"
+    name: str
+    new_name: str
+
+
+class RemoveMeasure(_Edit):
+    """Take a kept measure out."""
+
+    kind: Literal["remove_measure"] = "remove_measure"
+    name: str
+
+
+class KeepView(_Edit):
+    """Keep a way to look at the bench, or another one under that name."""
+
+    kind: Literal["keep_view"] = "keep_view"
+    view: KeptView
+
+
+class RenameView(_Edit):
+    """Give a kept view another name."""
+
+    kind: Literal["rename_view"] = "rename_view"
+    name: str
+    new_name: Name
+
+
+class RemoveView(_Edit):
+    """Take a kept view out."""
+
+    kind: Literal["remove_view"] = "remove_view"
+    name: str
+
+
 class SetBench(_Edit):
     """Rename the bench or change its limits."""
 
@@ -273,7 +330,8 @@ class SetFinish(_Edit):
 Edit = Annotated[
     SetValue | SetStep | AddStep | RemoveStep | MoveStep | CopyStep | SetPoint | AddPoint | RemovePoint | SetCurve
     | AddPart | SetPart | RemovePart | CopyPart | MovePart | PlaceParts | SetExtent | SetZero | LineUp | SpreadParts | BringPart
-    | SetPick | SetDimension | RenameDimension | RemoveDimension | SetBench | SetFinish,
+    | SetPick | SetDimension | RenameDimension | RemoveDimension | SetBench | SetFinish
+    | AddMeasure | RenameMeasure | RemoveMeasure | KeepView | RenameView | RemoveView,
     Field(discriminator="kind"),
 ]  # fmt: skip
 _ADAPTER: TypeAdapter[Any] = TypeAdapter(Edit)

@@ -10,7 +10,7 @@ from pydantic import ValidationError
 from jukai.core.errors import CoreError, FormulaError, ValueProblem
 from jukai.core.operators.registry import get_operator, operators
 from jukai.core.operators.values import spec_of
-from jukai.core.recipe import part_edits
+from jukai.core.recipe import drawing_edits, part_edits
 from jukai.core.recipe.bench import Bench, Curve, CurvePoint, NamedNumber, NamedPick, Part, Step
 from jukai.core.recipe.edit_kinds import (
     AddPoint,
@@ -297,7 +297,7 @@ def _set_finish(bench: Bench, e: SetFinish) -> Bench:
 _APPLY: dict[str, Callable[[Bench, Any], Bench]] = {
     "set_value": _set_value, "set_step": _set_step, "add_step": _add_step, "remove_step": _remove_step, "move_step": _move_step,
     "copy_step": _copy_step, "set_point": _set_point, "add_point": _add_point, "remove_point": _remove_point, "set_curve": _set_curve,
-    **part_edits.APPLY, "set_pick": _set_pick,
+    **part_edits.APPLY, **drawing_edits.APPLY, "set_pick": _set_pick,
     "set_dimension": _set_dimension, "rename_dimension": _rename_dimension, "remove_dimension": _remove_dimension,
     "set_bench": _set_bench, "set_finish": _set_finish,
 }  # fmt: skip
@@ -320,6 +320,8 @@ def _step_name(bench: Bench, part: str, step: str) -> str:
 def _label(bench: Bench, e: Any) -> str:
     if e.kind in part_edits.APPLY:
         return part_edits.label(bench, e)
+    if e.kind in drawing_edits.APPLY:
+        return drawing_edits.label(e)
     match e.kind:
         case "set_value":
             return f"{_step_name(bench, e.part, e.step)} {e.key.replace('_', ' ')}"
