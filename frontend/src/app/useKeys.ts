@@ -1,5 +1,6 @@
 import { useEffect } from 'react'
 import { removeChosenStep } from '../shared/adding'
+import { toggleMeasuring } from '../shared/measuring'
 import { closePick } from '../shared/picking'
 import { move } from '../shared/session'
 import { useView } from '../shared/viewState'
@@ -37,6 +38,7 @@ export function useKeys(): void {
       else if (key === 'l')
         view.set({ drawing: view.drawing === 'lines' ? 'shaded_lines' : 'lines' })
       else if (key === 'n') view.set({ normals: !view.normals })
+      else if (key === 'm') toggleMeasuring()
       else if (key === 'p') view.set({ perspective: !view.perspective })
       else if (key === 'Delete') removeChosenStep()
       else if (key === 'Escape' && view.picking) closePick()

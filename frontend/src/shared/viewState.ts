@@ -24,6 +24,18 @@ interface ViewState {
   spots: readonly (readonly number[])[]
   /** normals as short ink ticks */
   normals: boolean
+  /** light bands that run over the bodies */
+  bands: boolean
+  /** poles and many-sided faces are marked */
+  poles: boolean
+  /** how many of them there are */
+  marked: { poles: number; many: number }
+  /** the limit surface in the place of the bodies: with its sharp edges, or those rounded too */
+  limit: 'no' | 'sharp' | 'rounded'
+  /** edges that lie behind, as short dashes */
+  behind: boolean
+  /** lights turn with the eye, or stay with the bench */
+  lights: 'eye' | 'stay'
   /** what the face last pointed at has come from, oldest first */
   trail: { part: string; steps: readonly { step: string; group: string }[] } | null
   /** parts that are chosen beside the one whose recipe is shown */
@@ -72,6 +84,12 @@ export const useView = create<ViewState>((set) => ({
   pair: null,
   copied: null,
   normals: false,
+  bands: false,
+  poles: false,
+  marked: { poles: 0, many: 0 },
+  limit: 'no',
+  behind: false,
+  lights: 'stay',
   trail: null,
   set: (change) => {
     set(change)

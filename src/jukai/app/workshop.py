@@ -14,12 +14,14 @@ import numpy as np
 from jukai.app.caches import ByteCache, StepCache
 from jukai.app.ports import NotThere
 from jukai.core.errors import Cancelled, CoreError, Foreseen, Heavy, TooLarge, ValueProblem
-from jukai.core.geometry.elements import element_bytes, rows_of
+from jukai.core.geometry.elements import element_bytes, many_sided, poles, rows_of
 from jukai.core.geometry.measures import signed_volume
 from jukai.core.geometry.measuring import READINGS, Reading, readings
 from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.normals import sharp_edges
 from jukai.core.geometry.placing import placed_bounds
 from jukai.core.geometry.soundness import soundness
+from jukai.core.geometry.subdividing import limit_surface
 from jukai.core.geometry.view import view_bytes, view_digest
 from jukai.core.operators.base import Callout, Note, Operator
 from jukai.core.operators.registry import get_operator
@@ -32,6 +34,8 @@ from jukai.core.recipe.report import soundness_report
 from jukai.core.recipe.resolve import Resolver, point_ids
 
 __all__ = ["Progress", "Workshop"]
+
+_MOST_MARKS = 4000
 
 Progress = Callable[[str, str, float], None]
 """Called with part, step and fraction."""
@@ -204,6 +208,31 @@ class Workshop:
         """Return points, edges and faces of a mesh for picking, by the hash of its drawing data."""
         mesh = self._meshes.get(digest)
         return None if mesh is None else element_bytes(mesh)
+
+    def subdivided(self, digest: str, *, rounded: bool) -> bytes | None:
+        """Return drawing data of a body's limit surface; with ``rounded`` its sharp edges are rounded too."""
+        mesh = self._meshes.get(digest)
+        if mesh is None:
+            return None
+        key = f"{digest} limit {rounded}"
+        held = self._views.get(key)
+        if held is None:
+            sharp = np.zeros(mesh.connectivity.n_edges, dtype=bool) if rounded else sharp_edges(mesh)
+            held = view_bytes(limit_surface(mesh, sharp))
+            self._views.put(key, held)
+        return held
+
+    def marks(self, digest: str) -> dict[str, Any] | None:
+        """Return a body's poles and many-sided faces: places with their numbers of edges, borders of the faces."""
+        mesh = self._meshes.get(digest)
+        if mesh is None:
+            return None
+        at, valences = poles(mesh)
+        lines = many_sided(mesh)
+        return {
+            "poles": [[*p, float(v)] for p, v in zip(at[:_MOST_MARKS].tolist(), valences[:_MOST_MARKS].tolist(), strict=True)],
+            "n_poles": len(at), "lines": lines[:_MOST_MARKS].reshape(-1, 6).tolist(), "n_many": int((mesh.sides > 4).sum()),
+        }  # fmt: skip
 
     def pick_view(self, bench: Bench, part: Part, step: Step, key: str, files: Mapping[str, bytes]) -> dict[str, Any]:
         """Return what a step picks: on which body, which elements, and the rules they look like.

@@ -345,6 +345,21 @@ class SectionIn(In):
     chosen: str | None = None
 
 
+class SubdividedQuery(BaseModel):
+    """Whether sharp edges are rounded too."""
+
+    rounded: bool = False
+
+
+class MarksView(BaseModel):
+    """Poles (x, y, z, edges) and the sides of many-sided faces (x, y, z twice), in the part's own space."""
+
+    poles: list[Vector]
+    n_poles: int
+    lines: list[Vector]
+    n_many: int
+
+
 class MeasuredIn(In):
     """An element of a body that is shown."""
 

@@ -284,6 +284,21 @@ def _mesh_routes(api: Blueprint, benches: Benches) -> None:
         found = section(benches.workshop, [(p.point, p.normal) for p in body.planes], bodies, body.chosen)
         return found | {"milliseconds": round((perf_counter() - started) * 1000, 2)}
 
+    @api.get("/meshes/<string:digest>/subdivided", responses=_BINARY)
+    def mesh_subdivided(path: m.DigestPath, query: m.SubdividedQuery) -> Response:
+        """Return drawing data of the limit surface."""
+        return _immutable(
+            benches.workshop.subdivided(path.digest, rounded=query.rounded), f"{path.digest}-{query.rounded}"
+        )
+
+    @api.get("/meshes/<string:digest>/marks", responses={"200": m.MarksView})
+    def mesh_marks(path: m.DigestPath) -> dict[str, Any]:
+        """Return poles and many-sided faces."""
+        marks = benches.workshop.marks(path.digest)
+        if marks is None:
+            raise NotThere("such mesh any more")
+        return marks
+
     @api.post("/measure", responses={"200": m.ReadView})
     def measure(body: m.MeasureIn) -> dict[str, Any]:
         """Read what can be measured of one picked element, or between two."""

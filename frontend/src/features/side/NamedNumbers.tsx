@@ -1,5 +1,7 @@
 import { useState } from 'react'
 import { written } from '../../shared/format'
+import { readingText } from '../../shared/measuring'
+import type { MeasureView } from '../../shared/measuring'
 import { doEdit, edit, shownParts, useSession } from '../../shared/session'
 import { numberAt } from '../../shared/targets'
 import { WordMenu } from '../../shared/ui/Menu'
@@ -31,7 +33,15 @@ export function NamedNumbers() {
           <div key={n.name} data-testid={`number-${n.name}`}>
             <div className="row wrap">
               {renaming === n.name ? (
-                <RenameField name={n.name} close={() => setRenaming(null)} />
+                <RenameField
+                  name={n.name}
+                  close={() => setRenaming(null)}
+                  keep={(wanted) => {
+                    setRenaming(null)
+                    if (wanted && wanted !== n.name)
+                      doEdit({ kind: 'rename_dimension', name: n.name, new_name: wanted })
+                  }}
+                />
               ) : (
                 <WordMenu
                   trigger={
@@ -68,19 +78,78 @@ export function NamedNumbers() {
           </div>
         )
       })}
-      {bench?.numbers.length === 0 && !adding && (
+      {bench?.numbers.length === 0 && !bench.measures?.length && !adding && (
         <p className="muted">None yet. One can be used in any formula.</p>
       )}
+      {bench?.measures?.map((m) => (
+        <MeasuredRow key={m.name} measure={m} />
+      ))}
       {adding && <AddField close={() => setAdding(false)} />}
     </section>
   )
 }
 
-function RenameField({ name, close }: { name: string; close: () => void }) {
-  const keep = (wanted: string) => {
-    close()
-    if (wanted && wanted !== name) doEdit({ kind: 'rename_dimension', name, new_name: wanted })
+/** A number read off the bodies: it can be named and removed, not set. */
+function MeasuredRow({ measure: m }: { measure: MeasureView }) {
+  const [renaming, setRenaming] = useState(false)
+  const rename = (wanted: string) => {
+    setRenaming(false)
+    if (wanted && wanted !== m.name)
+      doEdit({ kind: 'rename_measure', name: m.name, new_name: wanted })
   }
+  return (
+    <div data-testid={`measure-${m.name}`}>
+      <div className="row wrap">
+        {renaming ? (
+          <RenameField name={m.name} keep={rename} close={() => setRenaming(false)} />
+        ) : (
+          <WordMenu
+            trigger={
+              <button
+                className="plain grow"
+                style={{ fontWeight: 500 }}
+                title={`Measured: ${m.words}. Rename or remove`}
+              >
+                {m.name}
+              </button>
+            }
+            entries={[
+              { id: 'rename', words: 'Rename', act: () => setRenaming(true) },
+              {
+                id: 'remove',
+                words: 'Remove',
+                act: () => doEdit({ kind: 'remove_measure', name: m.name }),
+              },
+            ]}
+          />
+        )}
+        <span
+          className="figures muted"
+          data-testid={`measured-${m.name}`}
+          data-value={m.value ?? ''}
+          title="Read off the bodies"
+        >
+          {readingText(m)}
+        </span>
+      </div>
+      {m.error && (
+        <div style={{ color: 'var(--red)', fontSize: 12 }} role="alert">
+          {m.error.message}
+        </div>
+      )}
+    </div>
+  )
+}
+
+function RenameField({
+  name,
+  keep,
+  close,
+}: {
+  name: string
+  keep: (wanted: string) => void
+  close: () => void
+}) {
   return (
     <input
       className="field grow"

@@ -84,6 +84,7 @@ export function TopBar(props: {
             {words}
           </button>
         ))}
+        <JudgeMenu />
         <button
           className="plain draw"
           data-testid="draw-section"
@@ -104,6 +105,75 @@ export function TopBar(props: {
       </button>
       <FilesMenu />
     </header>
+  )
+}
+
+/** Ways to judge a surface; several can be on. */
+function JudgeMenu() {
+  const { normals, bands, poles, limit, behind, lights, set } = useView()
+  const any = normals || bands || poles || behind || limit !== 'no'
+  return (
+    <WordMenu
+      testId="judge-menu"
+      trigger={
+        <button
+          className="plain draw"
+          data-testid="judge"
+          aria-pressed={any}
+          title="Ways to judge a surface"
+        >
+          Judge
+        </button>
+      }
+      entries={[
+        {
+          id: 'bands',
+          words: 'Light bands',
+          note: 'over the bodies',
+          chosen: bands,
+          act: () => set({ bands: !bands }),
+        },
+        {
+          id: 'normals',
+          words: 'Normals',
+          note: 'short ticks',
+          chosen: normals,
+          act: () => set({ normals: !normals }),
+        },
+        {
+          id: 'poles',
+          words: 'Poles and many-sided faces',
+          chosen: poles,
+          act: () => set({ poles: !poles }),
+        },
+        {
+          id: 'limit',
+          words: 'As subdivided',
+          note: 'sharp edges kept',
+          chosen: limit === 'sharp',
+          act: () => set({ limit: limit === 'sharp' ? 'no' : 'sharp' }),
+        },
+        {
+          id: 'rounded',
+          words: 'As subdivided',
+          note: 'all edges rounded',
+          chosen: limit === 'rounded',
+          act: () => set({ limit: limit === 'rounded' ? 'no' : 'rounded' }),
+        },
+        {
+          id: 'behind',
+          words: 'Hidden edges',
+          note: 'short dashes',
+          chosen: behind,
+          act: () => set({ behind: !behind }),
+        },
+        {
+          id: 'lights',
+          words: lights === 'eye' ? 'Lights stay with the bench' : 'Lights turn with the eye',
+          act: () => set({ lights: lights === 'eye' ? 'stay' : 'eye' }),
+        },
+      ]}
+    />
   )
 }
 

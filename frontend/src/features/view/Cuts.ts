@@ -10,8 +10,7 @@ import {
   Vector3,
   Vector4,
 } from 'three'
-import type { Scene ,
-  Matrix4} from 'three'
+import type { Scene, Matrix4 } from 'three'
 import { LineMaterial } from 'three/addons/lines/LineMaterial.js'
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js'

@@ -4,7 +4,10 @@ import { LineMaterial } from 'three/addons/lines/LineMaterial.js'
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js'
 
-export type Mark = 'picked' | 'hovered' | 'by' | 'stopped'
+export type Mark = 'picked' | 'hovered' | 'by' | 'stopped' | 'poles' | 'many'
+
+/** What needs a look, in amber. */
+const THIN: ReadonlySet<Mark> = new Set(['stopped', 'poles', 'many'])
 
 /** What is picked, thick and solid over the body, and what the pointer is on. */
 export class PickMarks {
@@ -31,7 +34,7 @@ export class PickMarks {
       geometry.setPositions(lines)
       const hovered = which === 'hovered'
       const material = new LineMaterial({
-        linewidth: hovered ? 5 : which === 'by' ? 1.6 : which === 'stopped' ? 2.4 : 3.6,
+        linewidth: hovered ? 5 : which === 'by' ? 1.6 : THIN.has(which) ? 2.4 : 3.6,
         worldUnits: false,
         transparent: hovered,
         opacity: hovered ? 0.55 : 1,
@@ -56,16 +59,13 @@ export class PickMarks {
   /** Colour and line width for the next picture. */
   prepare(colour: Color, look: Color, width: number, height: number): void {
     for (const [which, mark] of this.held) {
-      mark.material.color.copy(which === 'stopped' ? look : colour).convertSRGBToLinear()
+      mark.material.color.copy(THIN.has(which) ? look : colour).convertSRGBToLinear()
       mark.material.resolution.set(width, height)
     }
   }
 
   dispose(): void {
-    this.drop('picked')
-    this.drop('hovered')
-    this.drop('by')
-    this.drop('stopped')
+    for (const which of [...this.held.keys()]) this.drop(which)
   }
 
   private drop(which: Mark): void {

@@ -313,9 +313,7 @@ function PlaneFrame(props: {
   return (
     <g className="cutting" data-testid={`section-plane-${which}`}>
       <polygon className="axis" points={frame.map((s) => `${s.x},${s.y}`).join(' ')} />
-      {length * stage.mmPerPx() > 0.15 && (
-        <Arrow from={tip} to={grip} />
-      )}
+      {length * stage.mmPerPx() > 0.15 && <Arrow from={tip} to={grip} />}
       <g className="value" onPointerDown={(e) => pull(e, stage, which, way)}>
         <rect
           className="grip"

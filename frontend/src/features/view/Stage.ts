@@ -27,7 +27,7 @@ import * as look from './camera'
 import type { Looking } from './camera'
 import { PickMarks } from './PickMarks'
 import { Pointing, ready } from './Pointing'
-import { floorLines, rendersInSoftware, tickLines } from './pieces'
+import { floorLines, rendersInSoftware, showBehind, tickLines } from './pieces'
 import { FINISHES, bodyMaterial, cutWith, sameNumbers, set, setAll, setWorld } from './bodyMaterial'
 import { bodyFragment, ghostFragment } from './shaders'
 
@@ -38,6 +38,12 @@ export interface Finish {
 }
 
 export type Ways = 'shaded' | 'shaded_lines' | 'lines'
+
+export interface Judging {
+  bands: boolean
+  lights: 'eye' | 'stay'
+  behind: boolean
+}
 
 /** How a body is shown beside its finish, and whether it can be pointed at. */
 export interface As {
@@ -50,6 +56,8 @@ export interface Body {
   data: BodyData
   mesh: Mesh<BufferGeometry, RawShaderMaterial>
   sharp: LineSegments2
+  /** the same edges where they lie behind a body */
+  behind: LineSegments2 | null
   matrix: Matrix4
   as: As
   ticks: LineSegments | null
@@ -84,6 +92,7 @@ export class Stage {
   readonly cuts = new Cuts(this.scene)
   private frame = 0
   private normals = false
+  private judging: Judging = { bands: false, lights: 'stay', behind: false }
   private ways: Ways = 'shaded_lines'
   private paper = new Color('#f3f0e6')
   private ink = new Color('#1d2420')
@@ -144,7 +153,7 @@ export class Stage {
       mesh.userData['part'] = id
       mesh.raycast = acceleratedRaycast
       this.scene.add(mesh, sharp)
-      body = { data, mesh, sharp, matrix: new Matrix4(), as, ticks: null }
+      body = { data, mesh, sharp, behind: null, matrix: new Matrix4(), as, ticks: null }
       this.bodies.set(id, body)
     }
     if (fresh) {
@@ -158,6 +167,7 @@ export class Stage {
           : data.sharp.slice(0, MOST_FAT_LINES * 6)
       if (lines.length) body.sharp.geometry.setPositions(lines)
       body.sharp.visible = lines.length > 0
+      showBehind(body, false, this.scene, 1)
       this.swaps += 1
     }
     body.data = data
@@ -201,6 +211,7 @@ export class Stage {
   remove(id: string): void {
     const body = this.bodies.get(id)
     if (!body) return
+    showBehind(body, false, this.scene, 1)
     this.scene.remove(body.mesh, body.sharp)
     if (body.ticks) {
       this.scene.remove(body.ticks)
@@ -272,6 +283,11 @@ export class Stage {
 
   setWays(ways: Ways): void {
     this.ways = ways
+    this.invalidate()
+  }
+
+  setJudging(judging: Judging): void {
+    this.judging = judging
     this.invalidate()
   }
 
@@ -441,6 +457,8 @@ export class Stage {
       moss: this.moss,
       lines: this.ways === 'shaded' ? 0 : 1,
       shade: this.ways === 'lines' ? 0.1 : 1,
+      bands: this.judging.bands ? 1 : 0,
+      lightTurn: look.lightTurn(this.looking, this.judging.lights),
     }
     const cut = this.cuts.planes.length > 0
     const clipping = cut ? this.cuts.clipping() : null
@@ -456,6 +474,7 @@ export class Stage {
       const lines = b.sharp.material
       lines.color.copy(line).convertSRGBToLinear()
       lines.resolution.set(this.width, this.height)
+      showBehind(b, this.judging.behind, this.scene, this.mmPerPx())
     }
     this.cuts.prepare(this.ink, this.paper, this.mmPerPx(), this.width, this.height)
     this.marks.prepare(this.moss, this.amber, this.width, this.height)

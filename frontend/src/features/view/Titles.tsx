@@ -1,3 +1,4 @@
+import { toggleMeasuring, useMeasuring } from '../../shared/measuring'
 import { useView } from '../../shared/viewState'
 import { ANGLE, TITLES, titleOf, wordsOf } from './camera'
 import type { Title } from './camera'
@@ -10,6 +11,7 @@ export function Titles(props: {
   all: () => void
 }) {
   const view = useView()
+  const measuring = useMeasuring((s) => s.on)
   const title = titleOf(props.stage.looking)
   return (
     <nav className="titles" aria-label="Where from">
@@ -43,6 +45,15 @@ export function Titles(props: {
       </button>
       <button className="plain" data-testid="see-all" onClick={props.all}>
         See all
+      </button>
+      <button
+        className="plain"
+        data-testid="measure"
+        aria-pressed={measuring}
+        title="Read distances, angles, radii and lengths off the bodies (M)"
+        onClick={toggleMeasuring}
+      >
+        Measure
       </button>
     </nav>
   )

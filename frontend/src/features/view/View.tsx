@@ -3,6 +3,7 @@ import type { PointerEvent as ReactPointerEvent } from 'react'
 import { api } from '../../shared/api/client'
 import type { PartView } from '../../shared/api/client'
 import { shownParts, useSession } from '../../shared/session'
+import { useMeasuring } from '../../shared/measuring'
 import { choosePart } from '../../shared/parts'
 import { usePick } from '../../shared/picking'
 import { PLACE } from '../../shared/placement'
@@ -15,7 +16,10 @@ import { ClearanceMark } from './ClearanceMark'
 import { Handles } from './Handles'
 import { Placing } from './Placing'
 import { ZeroPick } from './ZeroPick'
+import { useJudging } from './judging'
 import { seeAll } from './layout'
+import { JudgingStrip } from './JudgingStrip'
+import { Measuring, MeasureStrip } from './Measuring'
 import { SectionMarks, SectionStrip, toggleSection, useSectionCaps } from './Section'
 import { Titles } from './Titles'
 import { usePickMarks, usePickPointer } from './picks'
@@ -117,6 +121,7 @@ function pointer(stage: Stage) {
     onPointerUp: (e: ReactPointerEvent<HTMLCanvasElement>) => {
       fingers.delete(e.pointerId)
       if (travelled > 3 || e.button !== 0 || useView.getState().picking) return
+      if (useMeasuring.getState().on) return
       const r = stage.canvas.getBoundingClientRect()
       const part = stage.faceAt(e.clientX - r.left, e.clientY - r.top)?.part
       const more = e.ctrlKey || e.metaKey || e.shiftKey
@@ -160,6 +165,7 @@ function Scene({
 }) {
   const session = useSession()
   const view = useView()
+  const measuring = useMeasuring((s) => s.on)
   const bench = session.preview ?? session.bench
   const parts = useMemo(() => shownParts(session), [session])
   const here = parts.find((p) => p.part === view.part)
@@ -181,6 +187,7 @@ function Scene({
   useChanges(stage, view.picking ? undefined : here)
   useLooks(stage)
   useStopped(stage, here)
+  useJudging(stage, shown, holder)
   useSectionCaps(stage, shown, holder)
   const { part: main, also } = view
   useEffect(() => {
@@ -215,12 +222,19 @@ function Scene({
   const step = here?.steps.find((s) => s.id === view.step)
   return (
     <>
-      {bench && here && !view.lookAt && !view.picking && !view.placing && (
+      {bench && here && !view.lookAt && !view.picking && !view.placing && !measuring && (
         <Callouts stage={stage} bench={bench} part={here} step={step} parts={parts} />
       )}
       <Trail />
       {!view.placing && <SectionMarks stage={stage} parts={shown} />}
-      {!view.placing && <SectionStrip stage={stage} parts={shown} />}
+      {!view.placing && <Measuring stage={stage} parts={shown} />}
+      {!view.placing && (
+        <div className="strips">
+          <JudgingStrip />
+          <MeasureStrip />
+          <SectionStrip stage={stage} parts={shown} />
+        </div>
+      )}
       <Layers stage={stage} parts={parts} here={here} />
       <Titles stage={stage} turn={turn} all={() => seeAll(stage, parts)} />
       {session.bench && parts.every((p) => !p.mesh) && !parts.some((p) => p.error) && (
@@ -274,7 +288,7 @@ function useLookAt(
 }
 
 function useLooks(stage: Stage): void {
-  const { look, drawing, perspective, normals } = useView()
+  const { look, drawing, perspective } = useView()
   useEffect(() => {
     const css = getComputedStyle(document.documentElement)
     const colour = (name: string) => css.getPropertyValue(name).trim()
@@ -289,9 +303,6 @@ function useLooks(stage: Stage): void {
   useEffect(() => {
     stage.setWays(drawing)
   }, [stage, drawing])
-  useEffect(() => {
-    stage.setNormals(normals)
-  }, [stage, normals])
   useEffect(() => {
     stage.perspective = perspective
     stage.invalidate()

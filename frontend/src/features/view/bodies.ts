@@ -8,15 +8,21 @@ import type { BodyData } from './buffers'
 import { cornersOf, seeAll } from './layout'
 import type { Stage } from './Stage'
 
+type Limit = 'no' | 'sharp' | 'rounded'
+
 const kept = new Map<string, BodyData>()
-const MOST_KEPT = 24
+const MOST_KEPT = 48
 const HATCHED_FOR = 1800
 
-async function bodyData(digest: string): Promise<BodyData> {
-  const held = kept.get(digest)
+async function bodyData(digest: string, limit: Limit = 'no'): Promise<BodyData> {
+  const key = limit === 'no' ? digest : `${digest} ${limit}`
+  const held = kept.get(key)
   if (held) return held
-  const data = readBody(digest, await api.mesh(digest))
-  kept.set(digest, data)
+  const data = readBody(
+    digest,
+    await (limit === 'no' ? api.mesh(digest) : api.subdivided(digest, limit === 'rounded')),
+  )
+  kept.set(key, data)
   for (const old of kept.keys()) {
     if (kept.size <= MOST_KEPT) break
     kept.delete(old)
@@ -35,11 +41,19 @@ export function useBodies(
   const first = useRef(true)
   const document_ = useSession((s) => (s.preview ?? s.bench)?.document)
   const only = useView((s) => s.only)
+  const limit = useView((s) => s.limit)
   useEffect(() => {
     stage.setFloor(document_?.floor ?? 100)
     const wanted = parts.filter((p) => p.mesh && !p.hidden && (!only || p.part === only))
     let on = true
-    Promise.all(wanted.map(async (p) => ({ p, data: await bodyData(p.mesh ?? '') })))
+    const isReference = (id: string) =>
+      document_?.parts?.find((q) => q.id === id)?.reference ?? false
+    Promise.all(
+      wanted.map(async (p) => ({
+        p,
+        data: await bodyData(p.mesh ?? '', isReference(p.part) ? 'no' : limit),
+      })),
+    )
       .then((rows) => {
         if (!on) return
         const asked = askedAt()
@@ -72,6 +86,7 @@ export function useBodies(
         }
         if (asked > 0) performance.measure('swap', { start: asked, end: performance.now() })
         holder.current?.setAttribute('data-shown', wanted.map((p) => p.mesh).join(' '))
+        holder.current?.setAttribute('data-limit', limit)
         if (first.current && rows.length) {
           first.current = false
           seeAll(stage, parts)
@@ -83,7 +98,7 @@ export function useBodies(
     return () => {
       on = false
     }
-  }, [stage, parts, document_, holder, only])
+  }, [stage, parts, document_, holder, only, limit])
 }
 
 /** While something is changed: paper grey, the outline before, hatching; after it a moment longer. */

@@ -33,6 +33,8 @@ export function bodyMaterial(
       alpha: u(1),
       pale: u(0),
       hatch: u(0),
+      bands: u(0),
+      lightTurn: u(new Vector2(1, 0)),
       shade: u(1),
       eye: u(new Vector3()),
       parallel: u(0),

@@ -1,5 +1,5 @@
 import type { OrthographicCamera } from 'three'
-import { Matrix4, PerspectiveCamera, Vector3 } from 'three'
+import { Matrix4, PerspectiveCamera, Vector2, Vector3 } from 'three'
 
 /** How the view looks: angles in degrees, lengths in mm. Turned about the bench's Z, never rolled. */
 export interface Looking {
@@ -142,4 +142,10 @@ export function fitted(
   const room = 0.56 * Math.min(1, width / height)
   const distance = Math.max(radius, 1e-6) / (Math.tan((ANGLE * Math.PI) / 360) * room) / 1.1
   return { ...l, target: centre, distance }
+}
+
+/** Cosine and sine by which lights turn about the vertical: with the eye, or not. */
+export function lightTurn(l: Looking, lights: 'eye' | 'stay'): Vector2 {
+  const a = lights === 'eye' ? ((TITLES.turned.around - l.around) * Math.PI) / 180 : 0
+  return new Vector2(Math.cos(a), Math.sin(a))
 }

@@ -1,5 +1,14 @@
-import { BufferAttribute, BufferGeometry, LineBasicMaterial, LineSegments } from 'three'
-import type { Color, Matrix4 } from 'three'
+import {
+  BufferAttribute,
+  BufferGeometry,
+  GreaterDepth,
+  LineBasicMaterial,
+  LineSegments,
+} from 'three'
+import type { Color, Matrix4, Scene } from 'three'
+import { LineMaterial } from 'three/addons/lines/LineMaterial.js'
+import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
+import type { Body } from './Stage'
 
 /** The floor's grid: twelve fields of a fifth of its size to either side. */
 export function floorLines(size: number, colour: Color): LineSegments {
@@ -81,4 +90,39 @@ export function tickLines(points: Float32Array, colour: Color, matrix: Matrix4):
   ticks.matrixAutoUpdate = false
   ticks.matrix.copy(matrix)
   return ticks
+}
+
+/** Sharp edges where they lie behind a body: short dashes, thin (ISO 128-2, line type 02). */
+export function showBehind(b: Body, on: boolean, scene: Scene, mmPerPx: number): void {
+  if (!on || !b.sharp.visible) {
+    if (b.behind) {
+      scene.remove(b.behind)
+      b.behind.material.dispose()
+      b.behind = null
+    }
+    return
+  }
+  if (!b.behind) {
+    const material = new LineMaterial({
+      linewidth: 1,
+      worldUnits: false,
+      dashed: true,
+      depthFunc: GreaterDepth,
+      depthWrite: false,
+    })
+    b.sharp.computeLineDistances()
+    b.behind = new LineSegments2(b.sharp.geometry, material)
+    b.behind.frustumCulled = false
+    b.behind.renderOrder = 3
+    b.behind.matrixAutoUpdate = false
+    scene.add(b.behind)
+  }
+  const m = b.behind.material
+  b.behind.matrix.copy(b.sharp.matrix)
+  m.color.copy(b.sharp.material.color)
+  m.resolution.copy(b.sharp.material.resolution)
+  m.clippingPlanes = b.sharp.material.clippingPlanes
+  m.clipIntersection = true
+  m.dashSize = 6 * mmPerPx
+  m.gapSize = 4 * mmPerPx
 }

@@ -39,7 +39,8 @@ void main() {
 export const bodyFragment = /* glsl */ `
 precision highp float;
 uniform vec3 ink, paper, moss;
-uniform float lines, grey, hatch, shade, alpha, pale;
+uniform float lines, grey, hatch, shade, alpha, pale, bands;
+uniform vec2 lightTurn;
 in vec3 vN, vEye, vE, vWorld, vColour;
 in vec2 vLook;
 in float vChanged;
@@ -76,16 +77,29 @@ void main() {
   float f = dot(n, e);
   // on coarse round bodies the shading turns away before the face does: no farther than the horizon
   if (f < 0.0) n = normalize(n + e * (0.03 - f));
+  // lights stand with the bench, or turn with the eye
+  mat3 turn = mat3(lightTurn.x, -lightTurn.y, 0.0, lightTurn.y, lightTurn.x, 0.0, 0.0, 0.0, 1.0);
   vec3 r = reflect(-e, n);
+  vec3 rl = turn * r;
+  vec3 nl = turn * n;
   vec3 key = normalize(vec3(-0.5, -0.62, 0.6));
-  float light = 0.52 + 0.30 * n.z + 0.46 * max(dot(n, key), 0.0);
-  vec3 s = surroundings(r, roughness);
+  float light = 0.52 + 0.30 * n.z + 0.46 * max(dot(nl, key), 0.0);
+  vec3 s = surroundings(rl, roughness);
   vec3 c = colour * light * (1.0 - 0.66 * metal) + mix(vec3(0.05), colour, metal) * s * mix(0.25, 0.80, metal);
 #ifdef CUT
   // through the cut the inside of a closed body shows only until its cap is there
   if (back && whole > 0.5) { result = vec4(mix(paper, colour, 0.3), 1.0); return; }
 #endif
   if (back) c = mix(c * 0.35, vec3(0.75, 0.25, 0.2), 0.45);
+  // light bands: as strip lights all round would be mirrored; a kink in them is a kink in the surface
+  if (bands > 0.5) {
+    float s6 = acos(clamp(rl.z, -1.0, 1.0)) * 5.0929582;
+    float d = abs(fract(s6) - 0.5) - 0.25;
+    float w = max(fwidth(s6), 1e-4);
+    float k = w > 0.6 ? 0.5 : smoothstep(-w, w, d);
+    c = mix(mix(ink, paper, 0.16), mix(ink, paper, 0.96), k) * (0.9 + 0.1 * light);
+    if (back) c = mix(c, vec3(0.75, 0.25, 0.2), 0.5);
+  }
   vec3 flatPaper = mix(paper, ink, 0.16) * (0.72 + 0.28 * light);
   c = mix(c, flatPaper, grey);
   c = mix(paper, c, shade);

@@ -145,6 +145,7 @@ export const api = {
         params: { path: { bench, part, step, key } },
       }),
     ),
+  measure: (body: Schemas['MeasureIn']) => answer(http.POST('/api/measure', { body })),
   section: (body: Schemas['SectionIn']) => answer(http.POST('/api/section', { body })),
   soundness: (digest: string) =>
     answer(http.GET('/api/meshes/{digest}/soundness', { params: { path: { digest } } })),
@@ -161,6 +162,10 @@ export const api = {
     `/api/benches/${bench}/handover/file?${new URLSearchParams({ ids: ids.join(','), ...options }).toString()}`,
 
   mesh: (digest: string) => bytes(`/api/meshes/${digest}`),
+  subdivided: (digest: string, rounded: boolean) =>
+    bytes(`/api/meshes/${digest}/subdivided?rounded=${rounded}`),
+  marks: (digest: string) =>
+    answer(http.GET('/api/meshes/{digest}/marks', { params: { path: { digest } } })),
   elements: (digest: string) => bytes(`/api/meshes/${digest}/elements`),
 
   /** Listen to a bench (or to the list); returns how to stop. The browser reconnects by itself. */

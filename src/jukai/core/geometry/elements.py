@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from jukai.core.geometry.arrays import Bools, Floats
 from jukai.core.geometry.measures import edge_turns, face_normals, vector_areas
 from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.normals import sharp_edges
 
 __all__ = [
     "alike",
@@ -17,6 +18,8 @@ __all__ = [
     "element_normals",
     "grown",
     "loop_through",
+    "many_sided",
+    "poles",
     "rows_of",
     "strip_across",
 ]
@@ -183,6 +186,28 @@ def strip_across(mesh: Mesh, edge: int) -> tuple[NDArray[np.int64], NDArray[np.i
             if side < 0:
                 break
     return np.unique(np.array(edges, dtype=np.int64)), np.unique(np.array(faces, dtype=np.int64))
+
+
+def poles(mesh: Mesh) -> tuple[Floats, NDArray[np.int64]]:
+    """Return the (k, 3) points where other than four edges meet on a smooth surface, and how many (k,), the most first.
+
+    Points of sharp edges and rims are no poles: nothing is smoothed across them.
+    """
+    con = mesh.connectivity
+    valence = np.bincount(con.edges.ravel(), minlength=mesh.n_points)
+    sharp = sharp_edges(mesh) | (con.edge_sides != 2)
+    free = mesh.used_points.copy()
+    free[con.edges[sharp].ravel()] = False
+    which = np.flatnonzero(free & (valence != 4))
+    which = which[np.argsort(-np.abs(valence[which] - 4), kind="stable")]
+    return mesh.points[which], valence[which]
+
+
+def many_sided(mesh: Mesh) -> Floats:
+    """Return (k, 2, 3) the sides of faces with more than four."""
+    con = mesh.connectivity
+    corners = np.flatnonzero((mesh.sides > 4)[mesh.corner_faces])
+    return np.stack([mesh.points[mesh.corners[corners]], mesh.points[mesh.corners[con.following[corners]]]], axis=1)
 
 
 def element_bytes(mesh: Mesh) -> bytes:
