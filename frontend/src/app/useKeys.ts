@@ -15,6 +15,22 @@ const LOOKS: Record<string, string> = {
   X: 'section',
 }
 
+/** Bare keys, which are for the view only. */
+const BARE: Record<string, (() => void) | undefined> = {
+  l: () => change((v) => ({ drawing: v.drawing === 'lines' ? 'shaded_lines' : 'lines' })),
+  n: () => change((v) => ({ normals: !v.normals })),
+  p: () => change((v) => ({ perspective: !v.perspective })),
+  v: () => change((v) => ({ beside: !v.beside })),
+  m: toggleMeasuring,
+}
+
+type View = ReturnType<typeof useView.getState>
+
+function change(how: (v: View) => Partial<View>): void {
+  const v = useView.getState()
+  v.set(how(v))
+}
+
 function typing(e: KeyboardEvent): boolean {
   const t = e.target
   return (
@@ -35,11 +51,7 @@ export function useKeys(): void {
       else if (control || e.altKey) return
       else if (key === '/') dispatchEvent(new Event('jukai-find'))
       else if (key === '?') view.set({ keys: true })
-      else if (key === 'l')
-        view.set({ drawing: view.drawing === 'lines' ? 'shaded_lines' : 'lines' })
-      else if (key === 'n') view.set({ normals: !view.normals })
-      else if (key === 'm') toggleMeasuring()
-      else if (key === 'p') view.set({ perspective: !view.perspective })
+      else if (BARE[key]) BARE[key]()
       else if (key === 'Delete') removeChosenStep()
       else if (key === 'Escape' && view.picking) closePick()
       else if (key === 'Escape') view.set({ board: null, lookAt: null, spots: [] })

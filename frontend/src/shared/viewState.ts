@@ -16,6 +16,8 @@ interface ViewState {
   keys: boolean
   history: boolean
   side: boolean
+  /** front, side and top stand beside the large view */
+  beside: boolean
   /** step whose body is looked at instead of the last one */
   lookAt: string | null
   /** where the next added step goes: behind this step, null for the end */
@@ -72,6 +74,7 @@ export const useView = create<ViewState>((set) => ({
   keys: false,
   history: false,
   side: true,
+  beside: false,
   lookAt: null,
   insertAfter: null,
   spots: [],

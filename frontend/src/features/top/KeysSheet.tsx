@@ -10,6 +10,7 @@ const KEYS: readonly [string, string][] = [
   ['L', 'lines only, or shaded with lines'],
   ['N', 'normals as short ticks'],
   ['X', 'section through the chosen part, or whole again'],
+  ['V', 'front, side and top beside the large view, or folded'],
   ['M', 'measure: click points, edges or faces'],
   ['P', 'perspective or parallel'],
   [

@@ -1,12 +1,10 @@
 import { useState } from 'react'
 import type { PointerEvent as ReactPointerEvent } from 'react'
 import { Vector3 } from 'three'
-import type { Matrix4 } from 'three'
-import type { BenchView, CalloutView, PartView, StepView } from '../../shared/api/client'
-import { dragNumber, dragPlane, movedPoint } from '../../shared/dragging'
+import type { BenchView, PartView, StepView } from '../../shared/api/client'
+import { dragPlane, movedPoint } from '../../shared/dragging'
 import type { Pair } from '../../shared/dragging'
-import { figure, whole } from '../../shared/format'
-import { numberAt } from '../../shared/targets'
+import { figure } from '../../shared/format'
 import type { NumberTarget } from '../../shared/targets'
 import { NumberField } from '../../shared/ui/NumberChip'
 import { useView } from '../../shared/viewState'
@@ -19,13 +17,12 @@ import {
   placeLeaders,
   screenWay,
 } from './layout'
-import type { Dimension, Leader, Spot } from './layout'
+import type { Leader, Spot } from './layout'
+import { shownCallouts, startDrag, textOf } from './calloutWork'
+import type { Shown } from './calloutWork'
+import { DimensionLines, Label } from './Dimensions'
+import type { Sight } from './Sight'
 import type { Stage } from './Stage'
-
-interface Shown {
-  callout: CalloutView
-  target: NumberTarget
-}
 
 /** The numbers on the body: overall sizes in plain ink, the chosen step's values in moss, draggable. */
 export function Callouts(props: {
@@ -48,12 +45,7 @@ export function Callouts(props: {
     bottom: screen.height,
   }
 
-  const shown: Shown[] = []
-  for (const callout of step?.callouts ?? []) {
-    const address = fullAddress(part.part, step?.id ?? '', callout)
-    const target = numberAt(bench, props.parts, address)
-    if (target) shown.push({ callout, target })
-  }
+  const shown = shownCallouts(bench, props.parts, part, step)
   const lengths = shown.filter((s) => ['length', 'diameter'].includes(s.callout.form))
   const points = shown.filter((s) => s.callout.form === 'point')
   const led = shown.filter((s) => !['length', 'diameter', 'point'].includes(s.callout.form))
@@ -110,12 +102,6 @@ export function Callouts(props: {
   )
 }
 
-/** Callouts address values of their step, or points of curves; of a point the height stands for both. */
-function fullAddress(part: string, step: string, c: CalloutView): string {
-  if (c.target.startsWith('curves/')) return c.form === 'point' ? `${c.target}/1` : c.target
-  return `${part}/${step}/${c.target}`
-}
-
 function isRound(bench: BenchView, part: PartView): boolean {
   const recipe = bench.document.parts?.find((p) => p.id === part.part)?.recipe ?? []
   const first = recipe.find((s) => s.on !== false)
@@ -165,68 +151,14 @@ function axisLine(
   return [end(least - over), end(most + over)]
 }
 
-function Arrow({ at, from }: { at: Spot; from: Spot }) {
-  const d = { x: at.x - from.x, y: at.y - from.y }
-  const l = Math.hypot(d.x, d.y) || 1
-  const [ux, uy] = [d.x / l, d.y / l]
-  const a = `${at.x - ux * 9 - uy * 2.6},${at.y - uy * 9 + ux * 2.6}`
-  const b = `${at.x - ux * 9 + uy * 2.6},${at.y - uy * 9 - ux * 2.6}`
-  return <polygon className="head" points={`${at.x},${at.y} ${a} ${b}`} />
-}
-
-function DimensionLines({ d }: { d: Dimension }) {
-  const long = Math.hypot(d.q.x - d.p.x, d.q.y - d.p.y) > 26
-  return (
-    <>
-      {[
-        [d.a, d.p],
-        [d.b, d.q],
-      ].map(([from, to], i) => from && to && <Extension key={i} from={from} to={to} />)}
-      <line className="line" x1={d.p.x} y1={d.p.y} x2={d.q.x} y2={d.q.y} />
-      {long && <Arrow at={d.p} from={d.q} />}
-      {long && <Arrow at={d.q} from={d.p} />}
-    </>
-  )
-}
-
-/** From a little off the body to a little past the dimension line. */
-function Extension({ from, to }: { from: Spot; to: Spot }) {
-  const d = { x: to.x - from.x, y: to.y - from.y }
-  const l = Math.hypot(d.x, d.y) || 1
-  return (
-    <line
-      className="line"
-      x1={from.x + (d.x / l) * 4}
-      y1={from.y + (d.y / l) * 4}
-      x2={to.x + (d.x / l) * 5}
-      y2={to.y + (d.y / l) * 5}
-    />
-  )
-}
-
-function Label({ d, text, sign }: { d: Dimension; text: string; sign: 'diameter' | null }) {
-  const width = text.length * 7.2
-  return (
-    <g transform={`translate(${d.label.x} ${d.label.y}) rotate(${d.turn})`}>
-      <text textAnchor="middle" x={sign ? 8 : 0}>
-        {text}
-      </text>
-      {sign && (
-        <g transform={`translate(${-width / 2 - 3} -5)`} className="line">
-          <circle r="4.6" strokeWidth="1.3" />
-          <line x1="-5" y1="5.6" x2="5" y2="-5.6" strokeWidth="1.3" />
-        </g>
-      )}
-    </g>
-  )
-}
-
 interface CalloutProps {
-  stage: Stage
+  stage: Sight
   part: PartView
   bench: BenchView
   s: Shown
   open: (t: NumberTarget, at: Spot) => void
+  /** in a small view: smaller grips, and names of their own */
+  small?: boolean
 }
 
 function useLit(address: string) {
@@ -241,15 +173,15 @@ function useLit(address: string) {
   }
 }
 
-function LengthCallout({ stage, part, s, open }: CalloutProps) {
+export function LengthCallout({ stage, part, s, open, small }: CalloutProps) {
   const { lit, hover } = useLit(s.target.address)
-  const d = lengthDimension(stage, part, s.callout, s.callout.target)
+  const d = lengthDimension(stage, part, s.callout, s.callout.target, small ? 14 : 30)
   const down = (e: ReactPointerEvent<SVGElement>) =>
     startDrag(e, stage, part, s, () => open(s.target, d.label))
   return (
     <g
       className={`value${lit}`}
-      data-testid={`callout-${s.target.address}`}
+      data-testid={`${small ? 'small-' : ''}callout-${s.target.address}`}
       {...hover}
       onPointerDown={down}
     >
@@ -286,100 +218,10 @@ function LeaderCallout({ stage, part, s, l, open }: CalloutProps & { l: Leader }
   )
 }
 
-function textOf({ callout, target }: Shown): string {
-  const v = target.value ?? 0
-  const key = target.address.split('/').at(-1) ?? ''
-  const slope = callout.slope === null ? '' : ` × ${figure(callout.slope, 3)}°`
-  const stop = callout.stopped === null ? '' : `, stops at ${figure(callout.stopped, 4)}`
-  switch (callout.form) {
-    case 'radius':
-      return `R ${figure(v, 5)}\u2009mm${stop}`
-    case 'count':
-      return `${whole(v)} ${key.replace('_', ' ')}`
-    case 'angle':
-      return `${figure(v, 5)}°`
-    case 'level':
-      return `${key} ${figure(v, 5)}${target.unit === '%' ? '\u2009%' : '\u2009mm'}`
-    default:
-      return `${figure(v, 5)}\u2009mm${slope}${stop}`
-  }
-}
-
-function startDrag(
-  e: ReactPointerEvent<SVGElement>,
-  stage: Stage,
-  part: PartView,
-  s: Shown,
-  click: () => void,
-): void {
-  const { callout: c, target } = s
-  const m = matrixOf(part)
-  const at = new Vector3(...(c.form === 'angle' ? c.at : c.to)).applyMatrix4(m)
-  const along = new Vector3(...c.along).transformDirection(m)
-  const none = () => 0
-  if (c.form === 'count') {
-    dragNumber(e, {
-      target,
-      click,
-      amount: (dx) => dx * stage.mmPerPx() * c.gain,
-      pull: (_, dy) => dy,
-    })
-    return
-  }
-  if (c.form === 'angle') {
-    let angle = target.value ?? 0
-    dragNumber(e, {
-      target,
-      click,
-      pull: none,
-      amount: (dx, dy) => {
-        // along the arc as it is seen; where it runs straight away from the eye, sideways
-        const t = tangent(stage, m, c, angle)
-        const l2 = t.x ** 2 + t.y ** 2
-        const change = (l2 > 0.02 ? (dx * t.x + dy * t.y) / l2 : dx * 0.5) * c.gain
-        angle += change
-        return change
-      },
-    })
-    return
-  }
-  const w = screenWay(stage, at, along)
-  const l2 = w.x ** 2 + w.y ** 2
-  const usable = l2 * stage.mmPerPx() ** 2 > 0.03
-  const share = c.form === 'level' && target.unit === '%' ? 100 / lengthAlong(part, c) : 1
-  dragNumber(e, {
-    target,
-    click,
-    pull: (dx, dy) => (usable ? (dx * w.y - dy * w.x) / Math.sqrt(l2) : dx),
-    amount: (dx, dy) =>
-      share * c.gain * (usable ? (dx * w.x + dy * w.y) / l2 : -dy * stage.mmPerPx()),
-  })
-}
-
-function lengthAlong(part: PartView, c: CalloutView): number {
-  const [low = [], high = []] = part.bounds ?? []
-  return Math.max(
-    1e-9,
-    [0, 1, 2].reduce((s, k) => s + Math.abs(c.along[k] ?? 0) * ((high[k] ?? 0) - (low[k] ?? 0)), 0),
-  )
-}
-
-/** How the end of an angle's arc moves on the screen for one degree, px. */
-function tangent(stage: Stage, m: Matrix4, c: CalloutView, angle: number): Spot {
-  const centre = new Vector3(...c.at)
-  const start = new Vector3(...c.to).sub(centre)
-  const axis = new Vector3(...c.along).normalize()
-  const at = (degrees: number) => {
-    const p = start.clone().applyAxisAngle(axis, (degrees * Math.PI) / 180)
-    return stage.project(p.add(centre).applyMatrix4(m))
-  }
-  const [a, b] = [at(angle - 1), at(angle + 1)]
-  return { x: (b.x - a.x) / 2, y: (b.y - a.y) / 2 }
-}
-
 /** A point of the profile, dragged on the body in the profile's plane. */
-function PointGrip({ stage, part, bench, s }: Omit<CalloutProps, 'open'>) {
+export function PointGrip({ stage, part, bench, s, small }: Omit<CalloutProps, 'open'>) {
   const { lit, hover } = useLit(s.target.address)
+  const half = small ? 3 : 4.5
   const m = matrixOf(part)
   const here = new Vector3(...s.callout.at).applyMatrix4(m)
   const at = stage.project(here)
@@ -413,11 +255,11 @@ function PointGrip({ stage, part, bench, s }: Omit<CalloutProps, 'open'>) {
     <g className={`value${lit}`} {...hover}>
       <rect
         className="grip"
-        data-testid={`grip-${s.callout.target}`}
-        x={at.x - 4.5}
-        y={at.y - 4.5}
-        width={9}
-        height={9}
+        data-testid={`${small ? 'small-' : ''}grip-${s.callout.target}`}
+        x={at.x - half}
+        y={at.y - half}
+        width={2 * half}
+        height={2 * half}
         onPointerDown={down}
       />
       {lit && shown && (

@@ -1,8 +1,9 @@
 import { Raycaster, Vector2, Vector3 } from 'three'
-import type { Scene } from 'three'
+import type { OrthographicCamera, PerspectiveCamera, Scene, WebGLRenderer } from 'three'
 import { MeshBVH } from 'three-mesh-bvh'
 import { Depth } from './Depth'
-import type { Body, Stage } from './Stage'
+import type { Cuts } from './Cuts'
+import type { Body } from './Body'
 
 const FEW_TRIANGLES = 600
 
@@ -12,13 +13,23 @@ export function ready(b: Body): void {
     b.mesh.geometry.boundsTree = new MeshBVH(b.mesh.geometry, { indirect: true })
 }
 
+/** What pointing needs to know of a view. */
+export interface Seen {
+  renderer: WebGLRenderer
+  camera: PerspectiveCamera | OrthographicCamera
+  cuts: Cuts
+  width: number
+  height: number
+  perspective: boolean
+}
+
 /** What a place on the screen means: the bodies under it, and what is seen from the eye. */
 export class Pointing {
-  private readonly stage: Stage
+  private readonly stage: Seen
   private readonly bodies: ReadonlyMap<string, Body>
   private readonly scene: Scene
 
-  constructor(stage: Stage, bodies: ReadonlyMap<string, Body>, scene: Scene) {
+  constructor(stage: Seen, bodies: ReadonlyMap<string, Body>, scene: Scene) {
     this.stage = stage
     this.bodies = bodies
     this.scene = scene

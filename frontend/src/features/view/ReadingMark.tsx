@@ -1,7 +1,7 @@
 import { Vector3 } from 'three'
 import { readingText } from '../../shared/measuring'
 import type { Spot } from './layout'
-import type { Stage } from './Stage'
+import type { Sight } from './Sight'
 
 interface Drawn {
   what: string
@@ -12,7 +12,7 @@ interface Drawn {
 
 /** A reading drawn as a drawing would: an arrow at each end of a distance, R for a radius, an arc for an angle. */
 export function ReadingMark(props: {
-  stage: Stage
+  stage: Sight
   reading: Drawn
   name?: string
   fresh?: boolean

@@ -1,41 +1,31 @@
 import {
   BufferAttribute,
-  BufferGeometry,
   Color,
-  Matrix4,
-  Mesh,
   OrthographicCamera,
   PerspectiveCamera,
   Scene,
-  Vector2,
   Vector3,
   WebGLRenderer,
 } from 'three'
-import type { RawShaderMaterial, LineBasicMaterial, LineSegments } from 'three'
-import { LineMaterial } from 'three/addons/lines/LineMaterial.js'
-import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
-import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js'
-import { acceleratedRaycast } from 'three-mesh-bvh'
+import type { RawShaderMaterial, LineBasicMaterial, LineSegments, WebGLRenderTarget ,
+  Matrix4} from 'three'
+import { dressBody, fillBody, newBody } from './Body'
+import type { As, Body, Finish } from './Body'
 import { Cuts } from './Cuts'
 import type { Cap } from './Cuts'
 import { firstPlane } from '../../shared/section'
 import type { CutPlane, Three } from '../../shared/section'
 import { Ghost } from './Ghost'
-import { fillGeometry, markChanged, normalTicks } from './buffers'
+import { markChanged, normalTicks } from './buffers'
 import type { BodyData } from './buffers'
 import * as look from './camera'
 import type { Looking } from './camera'
 import { PickMarks } from './PickMarks'
 import { Pointing, ready } from './Pointing'
+import type { Sight } from './Sight'
 import { floorLines, rendersInSoftware, showBehind, tickLines } from './pieces'
-import { FINISHES, bodyMaterial, cutWith, sameNumbers, set, setAll, setWorld } from './bodyMaterial'
+import { bodyMaterial, cutWith, sameNumbers, set, setAll, setWorld } from './bodyMaterial'
 import { bodyFragment, ghostFragment } from './shaders'
-
-export interface Finish {
-  colour: string
-  metal: number
-  roughness: number
-}
 
 export type Ways = 'shaded' | 'shaded_lines' | 'lines'
 
@@ -44,26 +34,6 @@ export interface Judging {
   lights: 'eye' | 'stay'
   behind: boolean
 }
-
-/** How a body is shown beside its finish, and whether it can be pointed at. */
-export interface As {
-  locked: boolean
-  through: boolean
-  reference: boolean
-}
-
-export interface Body {
-  data: BodyData
-  mesh: Mesh<BufferGeometry, RawShaderMaterial>
-  sharp: LineSegments2
-  /** the same edges where they lie behind a body */
-  behind: LineSegments2 | null
-  matrix: Matrix4
-  as: As
-  ticks: LineSegments | null
-}
-
-const MOST_FAT_LINES = 20_000
 
 /** Everything that is drawn, without React: bodies, floor, camera. Draws when something changed, and not else. */
 export class Stage {
@@ -81,6 +51,9 @@ export class Stage {
   width = 1
   height = 1
   pictures = 0
+  /** how often a picture was drawn for another reason than that the eye moved */
+  changes = 0
+  private looked: Looking | null = null
   private swaps = 0
   private readonly scene = new Scene()
   private readonly bodies = new Map<string, Body>()
@@ -143,59 +116,19 @@ export class Stage {
     let body = this.bodies.get(id)
     const fresh = body?.data !== data
     if (!body) {
-      const mesh = new Mesh(new BufferGeometry(), this.material())
-      const sharp = new LineSegments2(
-        new LineSegmentsGeometry(),
-        new LineMaterial({ linewidth: 1.7, worldUnits: false }),
-      )
-      mesh.frustumCulled = false
-      sharp.frustumCulled = false
-      mesh.userData['part'] = id
-      mesh.raycast = acceleratedRaycast
-      this.scene.add(mesh, sharp)
-      body = { data, mesh, sharp, behind: null, matrix: new Matrix4(), as, ticks: null }
+      body = newBody(id, data, as, this.material())
+      this.scene.add(body.mesh, body.sharp)
       this.bodies.set(id, body)
     }
     if (fresh) {
-      fillGeometry(body.mesh.geometry, data)
-      delete body.mesh.geometry.boundsTree
-      body.sharp.geometry.dispose()
-      body.sharp.geometry = new LineSegmentsGeometry()
-      const lines =
-        data.sharp.length / 6 <= MOST_FAT_LINES
-          ? data.sharp
-          : data.sharp.slice(0, MOST_FAT_LINES * 6)
-      if (lines.length) body.sharp.geometry.setPositions(lines)
-      body.sharp.visible = lines.length > 0
       showBehind(body, false, this.scene, 1)
+      fillBody(body, data)
       this.swaps += 1
     }
-    body.data = data
-    body.as = as
     body.matrix.set(...(matrix as Parameters<Matrix4['set']>))
     setWorld(body)
-    // what is seen through is drawn last and hides nothing
-    const through = as.through || as.reference
-    body.mesh.material.transparent = through
-    body.mesh.material.depthWrite = !as.through
-    body.mesh.renderOrder = as.through ? 2 : as.reference ? 1 : 0
-    set(body.mesh.material.uniforms, 'alpha', as.through ? 0.28 : as.reference ? 0.62 : 1)
-    set(body.mesh.material.uniforms, 'pale', as.reference ? 0.72 : 0)
-    body.sharp.material.opacity = as.reference ? 0.45 : 1
-    body.sharp.material.transparent = as.reference
+    dressBody(body, finish, as, others)
     if (fresh || body.ticks) this.setTicks(body)
-    const u = body.mesh.material.uniforms
-    const looks = Array.from({ length: FINISHES }, (_, i) => (i ? others[i - 1] : finish) ?? finish)
-    set(
-      u,
-      'colours',
-      looks.map((f) => new Color(f.colour).convertLinearToSRGB()),
-    )
-    set(
-      u,
-      'looks',
-      looks.map((f) => new Vector2(f.metal, f.roughness)),
-    )
     this.invalidate()
   }
 
@@ -440,25 +373,49 @@ export class Stage {
     })
   }
 
-  private draw(): void {
-    if (this.width < 2 || this.height < 2) return
-    if (!this.floor) {
-      this.floor = floorLines(this.floorSize, this.grid)
-      this.scene.add(this.floor)
-    }
-    this.aim()
-    const eye = new Vector3().setFromMatrixPosition(this.camera.matrix)
+  /** The bodies and what they stand in, for views beside the large one. */
+  get shownBodies(): ReadonlyMap<string, Body> {
+    return this.bodies
+  }
+
+  get shownScene(): Scene {
+    return this.scene
+  }
+
+  /** The pixels of a small view: outline and sharp edges on nothing. */
+  drawn(sight: Sight, target: WebGLRenderTarget): Uint8Array {
+    const hidden = [this.floor, ...[...this.bodies.values()].map((b) => b.ticks)].filter(
+      (o) => o?.visible,
+    )
+    for (const o of hidden) if (o) o.visible = false
+    this.aimed(sight, false, { lines: 0, shade: 0.04, bands: 0 })
+    const out = new Uint8Array(target.width * target.height * 4)
+    this.renderer.setRenderTarget(target)
+    this.renderer.setClearAlpha(0)
+    this.renderer.clear()
+    this.renderer.render(this.scene, sight.camera)
+    this.renderer.readRenderTargetPixels(target, 0, 0, target.width, target.height, out)
+    this.renderer.setRenderTarget(null)
+    this.renderer.setClearAlpha(1)
+    for (const o of hidden) if (o) o.visible = true
+    return out
+  }
+
+  /** Everything that hangs on where the eye is, for the next picture. */
+  private aimed(sight: Sight, perspective: boolean, other: Record<string, number>): void {
+    const eye = new Vector3().setFromMatrixPosition(sight.camera.matrix)
     const light = {
       eye,
-      lookWay: look.way(this.looking),
-      parallel: this.perspective ? 0 : 1,
+      lookWay: look.way(sight.looking),
+      parallel: perspective ? 0 : 1,
       ink: this.ink,
       paper: this.paper,
       moss: this.moss,
       lines: this.ways === 'shaded' ? 0 : 1,
       shade: this.ways === 'lines' ? 0.1 : 1,
       bands: this.judging.bands ? 1 : 0,
-      lightTurn: look.lightTurn(this.looking, this.judging.lights),
+      lightTurn: look.lightTurn(sight.looking, this.judging.lights),
+      ...other,
     }
     const cut = this.cuts.planes.length > 0
     const clipping = cut ? this.cuts.clipping() : null
@@ -473,14 +430,27 @@ export class Stage {
       set(b.mesh.material.uniforms, 'ink', line)
       const lines = b.sharp.material
       lines.color.copy(line).convertSRGBToLinear()
-      lines.resolution.set(this.width, this.height)
-      showBehind(b, this.judging.behind, this.scene, this.mmPerPx())
+      lines.resolution.set(sight.width, sight.height)
+      showBehind(b, this.judging.behind, this.scene, sight.mmPerPx())
     }
-    this.cuts.prepare(this.ink, this.paper, this.mmPerPx(), this.width, this.height)
-    this.marks.prepare(this.moss, this.amber, this.width, this.height)
+    this.cuts.prepare(this.ink, this.paper, sight.mmPerPx(), sight.width, sight.height)
+    this.marks.prepare(this.moss, this.amber, sight.width, sight.height)
     if (this.ghost) setAll(this.ghost.mesh.material.uniforms, light)
+  }
+
+  private draw(): void {
+    if (this.width < 2 || this.height < 2) return
+    if (!this.floor) {
+      this.floor = floorLines(this.floorSize, this.grid)
+      this.scene.add(this.floor)
+    }
+    this.aim()
+    this.aimed(this, this.perspective, {})
     this.renderer.render(this.scene, this.camera)
     this.pictures += 1
+    // drawn for another reason than that the eye moved: the small views follow
+    if (this.looking === this.looked) this.changes += 1
+    this.looked = this.looking
     this.onDrawn(this.swaps)
   }
 }

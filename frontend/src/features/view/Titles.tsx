@@ -34,6 +34,15 @@ export function Titles(props: {
           {TITLES[t].words}
         </button>
       ))}
+      <button
+        className="plain"
+        aria-pressed={view.beside}
+        data-testid="beside"
+        title="Front, side and top beside the large view (V)"
+        onClick={() => view.set({ beside: !view.beside })}
+      >
+        {view.beside ? 'Beside ›' : '‹ Beside'}
+      </button>
       <span>·</span>
       <button
         className="plain"

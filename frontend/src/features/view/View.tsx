@@ -1,5 +1,5 @@
 import { memo, useCallback, useEffect, useMemo, useRef, useState } from 'react'
-import type { PointerEvent as ReactPointerEvent } from 'react'
+import type { ComponentProps, PointerEvent as ReactPointerEvent } from 'react'
 import { api } from '../../shared/api/client'
 import type { PartView } from '../../shared/api/client'
 import { shownParts, useSession } from '../../shared/session'
@@ -23,6 +23,7 @@ import { Measuring, MeasureStrip } from './Measuring'
 import { SectionMarks, SectionStrip, toggleSection, useSectionCaps } from './Section'
 import { Titles } from './Titles'
 import { usePickMarks, usePickPointer } from './picks'
+import { SideViews } from './SideViews'
 import { Stage } from './Stage'
 import { useStopped } from './stopped'
 import { Trail, useTrail } from './Trail'
@@ -226,16 +227,18 @@ function Scene({
         <Callouts stage={stage} bench={bench} part={here} step={step} parts={parts} />
       )}
       <Trail />
-      {!view.placing && <SectionMarks stage={stage} parts={shown} />}
-      {!view.placing && <Measuring stage={stage} parts={shown} />}
-      {!view.placing && (
-        <div className="strips">
-          <JudgingStrip />
-          <MeasureStrip />
-          <SectionStrip stage={stage} parts={shown} />
-        </div>
-      )}
+      {!view.placing && <Over stage={stage} parts={shown} />}
       <Layers stage={stage} parts={parts} here={here} />
+      {bench && (
+        <Beside
+          stage={stage}
+          bench={bench}
+          parts={shown}
+          here={here}
+          step={view.picking ? undefined : step}
+          turn={turn}
+        />
+      )}
       <Titles stage={stage} turn={turn} all={() => seeAll(stage, parts)} />
       {session.bench && parts.every((p) => !p.mesh) && !parts.some((p) => p.error) && (
         <div className="centre muted prose" style={{ pointerEvents: 'none' }}>
@@ -246,6 +249,26 @@ function Scene({
       )}
     </>
   )
+}
+
+/** Sections and measures over the bodies, and in words below them. */
+function Over({ stage, parts }: { stage: Stage; parts: readonly PartView[] }) {
+  return (
+    <>
+      <SectionMarks stage={stage} parts={parts} />
+      <Measuring stage={stage} parts={parts} />
+      <div className="strips">
+        <JudgingStrip />
+        <MeasureStrip />
+        <SectionStrip stage={stage} parts={parts} />
+      </div>
+    </>
+  )
+}
+
+/** The three small views, when they are wanted. */
+function Beside(props: ComponentProps<typeof SideViews>) {
+  return useView((v) => v.beside) ? <SideViews {...props} /> : null
 }
 
 /** What lies over the bodies beside the callouts: handles, clearances, a shape that is being placed. */

@@ -2,14 +2,14 @@ import { Matrix4, Vector3 } from 'three'
 import type { PartView } from '../../shared/api/client'
 import type { End } from '../../shared/measuring'
 import type { BodyData } from './buffers'
-import type { Stage } from './Stage'
+import type { Sight } from './Sight'
 
 const NEAR_POINT = 9
 const NEAR_EDGE = 7
 
 /** The point, edge or face of any shown body that the pointer means. */
 export function elementUnder(
-  stage: Stage,
+  stage: Sight,
   parts: readonly PartView[],
   x: number,
   y: number,
@@ -87,7 +87,7 @@ function faceOf(b: BodyData, triangle: number): Face {
 }
 
 function nearest(
-  stage: Stage,
+  stage: Sight,
   face: Face,
   put: (p: Vector3) => Vector3,
   x: number,

@@ -2,6 +2,7 @@ import { Matrix4, Vector3 } from 'three'
 import type { CalloutView, PartView } from '../../shared/api/client'
 import type { Looking } from './camera'
 import { fitted, moved, screenAxes } from './camera'
+import type { Sight } from './Sight'
 import type { Stage } from './Stage'
 
 /** Where dimensions and callouts stand on the screen; plain geometry, no React. */
@@ -62,7 +63,7 @@ export function cornersOf(part: PartView): Vector3[] {
   return out
 }
 
-export function boxOnScreen(stage: Stage, part: PartView): Box {
+export function boxOnScreen(stage: Sight, part: PartView): Box {
   const spots = cornersOf(part).map((p) => stage.project(p))
   const xs = spots.map((s) => s.x)
   const ys = spots.map((s) => s.y)
@@ -93,7 +94,7 @@ function dimension(key: string, a: Spot, b: Spot, away: Spot, off: number): Dime
 
 /** Overall sizes: height and diameter of a round body, else width, depth and height. */
 export function overall(
-  stage: Stage,
+  stage: Sight,
   part: PartView,
   round: boolean,
   looking: Looking,
@@ -152,21 +153,22 @@ export function overall(
 
 /** A length of the chosen step drawn as a dimension beside the body. */
 export function lengthDimension(
-  stage: Stage,
+  stage: Sight,
   part: PartView,
   c: CalloutView,
   key: string,
+  off = 30,
 ): Dimension {
   const m = matrixOf(part)
   const box = boxOnScreen(stage, part)
   const a = stage.project(three(c.at).applyMatrix4(m))
   const b = stage.project(three(c.to).applyMatrix4(m))
-  return dimension(key, a, b, { x: (box.left + box.right) / 2, y: (box.top + box.bottom) / 2 }, 30)
+  return dimension(key, a, b, { x: (box.left + box.right) / 2, y: (box.top + box.bottom) / 2 }, off)
 }
 
 /** Where the handle of a callout sits, and for an angle the arc it ends. */
 export function anchorOf(
-  stage: Stage,
+  stage: Sight,
   part: PartView,
   c: CalloutView,
   value: number | null,
@@ -229,7 +231,7 @@ export function placeLeaders(
 }
 
 /** How a bench vector lies on the screen at a place: px per mm. */
-export function screenWay(stage: Stage, at: Vector3, d: Vector3): Spot {
+export function screenWay(stage: Sight, at: Vector3, d: Vector3): Spot {
   const step = stage.mmPerPx() * 20
   const a = stage.project(at)
   const b = stage.project(at.clone().addScaledVector(d, step))

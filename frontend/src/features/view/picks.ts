@@ -13,6 +13,7 @@ import {
 import type { Elements, Kind } from '../../shared/picking'
 import { useView } from '../../shared/viewState'
 import type { Mark } from './PickMarks'
+import type { Sight } from './Sight'
 import type { Stage } from './Stage'
 
 const NEAR = 14 // px within which an edge is meant
@@ -65,7 +66,7 @@ function place(e: Elements, matrix: readonly number[]): (point: number) => Vecto
 }
 
 /** The element that the pointer means: of the face under it, the nearest on the screen. */
-export function elementAt(stage: Stage, x: number, y: number): number | null {
+export function elementAt(stage: Sight, x: number, y: number): number | null {
   const { elements: e, view } = usePick.getState()
   const open = useView.getState().picking
   if (!e || !view || !open) return null

@@ -8,7 +8,7 @@ import {
 import type { Color, Matrix4, Scene } from 'three'
 import { LineMaterial } from 'three/addons/lines/LineMaterial.js'
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
-import type { Body } from './Stage'
+import type { Body } from './Body'
 
 /** The floor's grid: twelve fields of a fifth of its size to either side. */
 export function floorLines(size: number, colour: Color): LineSegments {

@@ -1,0 +1,202 @@
+import { memo, useEffect, useMemo, useRef, useState } from 'react'
+import type { PointerEvent as ReactPointerEvent } from 'react'
+import type { BenchView, PartView, StepView } from '../../shared/api/client'
+import { figure } from '../../shared/format'
+import { choosePart } from '../../shared/parts'
+import { clicked, toggle } from '../../shared/picking'
+import { useView } from '../../shared/viewState'
+import { LengthCallout, PointGrip } from './Callouts'
+import { shownCallouts } from './calloutWork'
+import { titleOf } from './camera'
+import type { Looking } from './camera'
+import { DimensionLines, Label } from './Dimensions'
+import { cornersOf } from './layout'
+import type { Dimension } from './layout'
+import { Pane } from './Pane'
+import type { PaneTitle } from './Pane'
+import { elementAt } from './picks'
+import type { Stage } from './Stage'
+
+export const PANE = { width: 152, height: 150 }
+const WAIT = 120
+
+const WORDS: Record<PaneTitle, string> = {
+  turned: 'Turned',
+  front: 'Front',
+  side: 'Side',
+  top: 'Top',
+}
+
+interface Props {
+  stage: Stage
+  bench: BenchView
+  parts: readonly PartView[]
+  here: PartView | undefined
+  step: StepView | undefined
+  turn: (name: PaneTitle) => void
+}
+
+/** Front, side and top beside the large view, in first-angle order: the side from the left stands right, the top below. */
+export function SideViews(props: Props) {
+  const large = titleOf(props.stage.looking)
+  const order: PaneTitle[] = ['front', 'side', 'top']
+  // the large one is not shown twice: in its place stands the view that was large before
+  const titles = order.map((t) => (t === large ? 'turned' : t))
+  return (
+    <aside className="side-views" aria-label="Front, side and top" data-testid="side-views">
+      {titles.map((t, i) => (
+        <PaneView key={order[i]} {...props} title={t} place={order[i] ?? 'front'} />
+      ))}
+    </aside>
+  )
+}
+
+function PaneView(props: Props & { title: PaneTitle; place: PaneTitle }) {
+  const { stage, bench, parts, here, step, title, place, turn } = props
+  const canvas = useRef<HTMLCanvasElement>(null)
+  const pane = useMemo(() => new Pane(stage, title, PANE.width, PANE.height), [stage, title])
+  const picking = useView((s) => s.picking)
+  const [drawn, setDrawn] = useState<Looking | null>(null)
+  const changes = stage.changes
+  useEffect(() => () => pane.dispose(), [pane])
+  useEffect(() => {
+    const timer = window.setTimeout(() => {
+      if (!canvas.current) return
+      pane.fit(parts, title)
+      pane.draw(canvas.current)
+      setDrawn(pane.looking)
+      canvas.current.dataset['changes'] = String(changes)
+    }, WAIT)
+    return () => clearTimeout(timer)
+  }, [pane, title, parts, changes])
+  const point = (e: ReactPointerEvent<HTMLCanvasElement>) => {
+    const r = e.currentTarget.getBoundingClientRect()
+    const [x, y] = [e.clientX - r.left, e.clientY - r.top]
+    if (picking) {
+      const which = elementAt(pane, x, y)
+      if (which === null) return
+      clicked(which)
+      toggle(which)
+      return
+    }
+    const hit = pane.faceAt(x, y)
+    if (hit) choosePart(hit.part, e.ctrlKey || e.metaKey || e.shiftKey)
+    else turn(title)
+  }
+  return (
+    <figure className={`pane at-${place}`} data-testid={`pane-${title}`}>
+      <figcaption>
+        <button
+          className="plain"
+          data-testid={`swap-${title}`}
+          title="Make it the large view"
+          onClick={() => turn(title)}
+        >
+          {WORDS[title]}
+        </button>
+      </figcaption>
+      <canvas
+        ref={canvas}
+        style={{ width: PANE.width, height: PANE.height }}
+        onPointerUp={point}
+        aria-label={`${WORDS[title]} view`}
+      />
+      {drawn && here && (
+        <Over
+          pane={pane}
+          looking={drawn}
+          bench={bench}
+          parts={parts}
+          part={here}
+          step={step}
+          title={title}
+        />
+      )}
+    </figure>
+  )
+}
+
+/** Sizes of the chosen part, and what of its step can be pulled in this view. */
+const Over = memo(function Over(props: {
+  pane: Pane
+  looking: Looking
+  bench: BenchView
+  parts: readonly PartView[]
+  part: PartView
+  step: StepView | undefined
+  title: PaneTitle
+}) {
+  const { pane, bench, parts, part, step, title } = props
+  const open = () => undefined
+  const shown = title === 'turned' ? [] : shownCallouts(bench, parts, part, step)
+  const points = title === 'top' ? [] : shown.filter((s) => s.callout.form === 'point')
+  const lengths = shown.filter(
+    (s) => s.callout.form === 'length' && alongPane(title, s.callout.along),
+  )
+  return (
+    <svg className="callouts small">
+      {title !== 'turned' && lengths.length === 0 && (
+        <Sizes pane={pane} part={part} title={title} />
+      )}
+      {lengths.map((s) => (
+        <LengthCallout
+          key={s.callout.target}
+          stage={pane}
+          part={part}
+          bench={bench}
+          s={s}
+          open={open}
+          small
+        />
+      ))}
+      {points.map((s) => (
+        <PointGrip key={s.callout.target} stage={pane} part={part} bench={bench} s={s} small />
+      ))}
+    </svg>
+  )
+})
+
+/** Whether a direction lies in the plane of a view. */
+function alongPane(title: PaneTitle, along: readonly number[]): boolean {
+  const away = { front: 1, side: 0, top: 2, turned: 0 }[title]
+  return Math.abs(along[away] ?? 0) < 0.2
+}
+
+/** Overall sizes: width and height in front, depth from the side; the top repeats none. */
+function Sizes({ pane, part, title }: { pane: Pane; part: PartView; title: PaneTitle }) {
+  if (!part.bounds || title === 'top') return null
+  const spots = cornersOf(part).map((c) => pane.project(c))
+  const xs = spots.map((s) => s.x)
+  const ys = spots.map((s) => s.y)
+  const [left, right] = [Math.min(...xs), Math.max(...xs)]
+  const [top, bottom] = [Math.min(...ys), Math.max(...ys)]
+  const mm = (px: number) => `${figure(Number((px * pane.mmPerPx()).toPrecision(4)), 4)}\u2009mm`
+  const wide: Dimension = {
+    kind: 'dimension',
+    key: 'wide',
+    a: { x: left, y: bottom },
+    b: { x: right, y: bottom },
+    p: { x: left, y: PANE.height - 6 },
+    q: { x: right, y: PANE.height - 6 },
+    label: { x: (left + right) / 2, y: PANE.height - 10 },
+    turn: 0,
+  }
+  const high: Dimension = {
+    kind: 'dimension',
+    key: 'high',
+    a: { x: left, y: bottom },
+    b: { x: left, y: top },
+    p: { x: 14, y: bottom },
+    q: { x: 14, y: top },
+    label: { x: 10, y: (top + bottom) / 2 },
+    turn: -90,
+  }
+  return (
+    <>
+      <DimensionLines d={wide} />
+      <Label d={wide} text={mm(right - left)} sign={null} />
+      {title === 'front' && <DimensionLines d={high} />}
+      {title === 'front' && <Label d={high} text={mm(bottom - top)} sign={null} />}
+    </>
+  )
+}

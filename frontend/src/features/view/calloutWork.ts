@@ -1,0 +1,129 @@
+import { Vector3 } from 'three'
+import type { PointerEvent as ReactPointerEvent } from 'react'
+import type { Matrix4 } from 'three'
+import type { BenchView, CalloutView, PartView, StepView } from '../../shared/api/client'
+import { dragNumber } from '../../shared/dragging'
+import { figure, whole } from '../../shared/format'
+import { numberAt } from '../../shared/targets'
+import type { NumberTarget } from '../../shared/targets'
+import { matrixOf, screenWay } from './layout'
+import type { Spot } from './layout'
+import type { Sight } from './Sight'
+
+/** A callout and the number it shows. */
+export interface Shown {
+  callout: CalloutView
+  target: NumberTarget
+}
+
+/** The callouts of a step with the numbers they show. */
+export function shownCallouts(
+  bench: BenchView,
+  parts: readonly PartView[],
+  part: PartView,
+  step: StepView | undefined,
+): Shown[] {
+  const out: Shown[] = []
+  for (const callout of step?.callouts ?? []) {
+    const target = numberAt(bench, parts, fullAddress(part.part, step?.id ?? '', callout))
+    if (target) out.push({ callout, target })
+  }
+  return out
+}
+
+/** Callouts address values of their step, or points of curves; of a point the height stands for both. */
+function fullAddress(part: string, step: string, c: CalloutView): string {
+  if (c.target.startsWith('curves/')) return c.form === 'point' ? `${c.target}/1` : c.target
+  return `${part}/${step}/${c.target}`
+}
+
+export function textOf({ callout, target }: Shown): string {
+  const v = target.value ?? 0
+  const key = target.address.split('/').at(-1) ?? ''
+  const slope = callout.slope === null ? '' : ` × ${figure(callout.slope, 3)}°`
+  const stop = callout.stopped === null ? '' : `, stops at ${figure(callout.stopped, 4)}`
+  switch (callout.form) {
+    case 'radius':
+      return `R ${figure(v, 5)}\u2009mm${stop}`
+    case 'count':
+      return `${whole(v)} ${key.replace('_', ' ')}`
+    case 'angle':
+      return `${figure(v, 5)}°`
+    case 'level':
+      return `${key} ${figure(v, 5)}${target.unit === '%' ? '\u2009%' : '\u2009mm'}`
+    default:
+      return `${figure(v, 5)}\u2009mm${slope}${stop}`
+  }
+}
+
+export function startDrag(
+  e: ReactPointerEvent<SVGElement>,
+  stage: Sight,
+  part: PartView,
+  s: Shown,
+  click: () => void,
+): void {
+  const { callout: c, target } = s
+  const m = matrixOf(part)
+  const at = new Vector3(...(c.form === 'angle' ? c.at : c.to)).applyMatrix4(m)
+  const along = new Vector3(...c.along).transformDirection(m)
+  const none = () => 0
+  if (c.form === 'count') {
+    dragNumber(e, {
+      target,
+      click,
+      amount: (dx) => dx * stage.mmPerPx() * c.gain,
+      pull: (_, dy) => dy,
+    })
+    return
+  }
+  if (c.form === 'angle') {
+    let angle = target.value ?? 0
+    dragNumber(e, {
+      target,
+      click,
+      pull: none,
+      amount: (dx, dy) => {
+        // along the arc as it is seen; where it runs straight away from the eye, sideways
+        const t = tangent(stage, m, c, angle)
+        const l2 = t.x ** 2 + t.y ** 2
+        const change = (l2 > 0.02 ? (dx * t.x + dy * t.y) / l2 : dx * 0.5) * c.gain
+        angle += change
+        return change
+      },
+    })
+    return
+  }
+  const w = screenWay(stage, at, along)
+  const l2 = w.x ** 2 + w.y ** 2
+  const usable = l2 * stage.mmPerPx() ** 2 > 0.03
+  const share = c.form === 'level' && target.unit === '%' ? 100 / lengthAlong(part, c) : 1
+  dragNumber(e, {
+    target,
+    click,
+    pull: (dx, dy) => (usable ? (dx * w.y - dy * w.x) / Math.sqrt(l2) : dx),
+    amount: (dx, dy) =>
+      share * c.gain * (usable ? (dx * w.x + dy * w.y) / l2 : -dy * stage.mmPerPx()),
+  })
+}
+
+function lengthAlong(part: PartView, c: CalloutView): number {
+  const [low = [], high = []] = part.bounds ?? []
+  return Math.max(
+    1e-9,
+    [0, 1, 2].reduce((s, k) => s + Math.abs(c.along[k] ?? 0) * ((high[k] ?? 0) - (low[k] ?? 0)), 0),
+  )
+}
+
+/** How the end of an angle's arc moves on the screen for one degree, px. */
+function tangent(stage: Sight, m: Matrix4, c: CalloutView, angle: number): Spot {
+  const centre = new Vector3(...c.at)
+  const start = new Vector3(...c.to).sub(centre)
+  const axis = new Vector3(...c.along).normalize()
+  const at = (degrees: number) => {
+    const p = start.clone().applyAxisAngle(axis, (degrees * Math.PI) / 180)
+    return stage.project(p.add(centre).applyMatrix4(m))
+  }
+  const [a, b] = [at(angle - 1), at(angle + 1)]
+  return { x: (b.x - a.x) / 2, y: (b.y - a.y) / 2 }
+}
