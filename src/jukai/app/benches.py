@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from jukai.app.clearances import Clearances
+from jukai.app.drawings import Drawings, SheetAsked
 from jukai.app.events import Events
 from jukai.app.meshes_kept import mesh_from_bytes, mesh_to_bytes
 from jukai.app.ports import BakedRow, BenchRow, BenchStore, RevisionRow, Stale
@@ -61,6 +62,7 @@ class Benches:
         self.workshop = workshop
         self.events = events
         self.clearances = Clearances(workshop)
+        self.drawings = Drawings(workshop)
         self._demo = demo
 
     # -- the list -------------------------------------------------------------------------------
@@ -250,6 +252,11 @@ class Benches:
         return self.clearances.solve(
             bench, self.store.files(bench_id), stop=self.workshop.until_stopped(subject), **asked
         )
+
+    def sheet(self, bench_id: str, asked: SheetAsked) -> tuple[str, bytes]:
+        """Return a drawing sheet of a bench: its file name and bytes."""
+        number, document = self.store.document(bench_id)
+        return self.drawings.sheet(bench_from(document), self.store.files(bench_id), asked, number)
 
     def look_at(self, bench_id: str, part: str, step: str) -> dict[str, Any]:
         """Return a part as it was after one of its steps."""

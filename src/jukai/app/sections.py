@@ -11,6 +11,7 @@ import numpy as np
 
 from jukai.app.ports import NotThere
 from jukai.app.workshop import Workshop
+from jukai.core.drawing.views import hatch_numbers
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.section import Cut, Plane, cut, gap_between
@@ -18,7 +19,6 @@ from jukai.core.geometry.section import Cut, Plane, cut, gap_between
 __all__ = ["Shown", "section"]
 
 _MOST_GAPS = 3
-_TOUCHING = 1e-6
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,7 +57,7 @@ def section(workshop: Workshop, planes: Sequence[tuple[Sequence[float], Sequence
         if len(cutting) > 1:  # each plane's cut shows where the other one takes away
             other = cutting[1 - number]
             met = [(b, k) for b, c in met if not (k := c.kept(other, ahead=True)).empty]
-        hatches = _hatches([c for _, c in met])
+        hatches = hatch_numbers([c for _, c in met])
         for (b, c), hatch in zip(met, hatches, strict=True):
             rows.append({
                 "part": b.part, "plane": number, "area": c.area, "perimeter": c.perimeter, "loops": len(c.loops), "hatch": hatch,
@@ -89,22 +89,6 @@ def _matrix(b: Shown) -> Floats:
 def _packed(plane: Plane, flat: Floats, origin: Floats) -> str:
     rows = plane.raised(flat.reshape(-1, 2)) - origin
     return base64.b64encode(rows.astype("<f4").tobytes()).decode()
-
-
-def _hatches(cuts: Sequence[Cut]) -> list[int]:
-    """Give neighbours different numbers; bodies whose boxes do not meet may share one."""
-    boxes = []
-    for c in cuts:
-        flat = c.segments().reshape(-1, 2)
-        boxes.append((flat.min(axis=0), flat.max(axis=0)))
-    out: list[int] = []
-    for i, (low, high) in enumerate(boxes):
-        room = 1e-3 * float((high - low).max()) + _TOUCHING
-        taken = {
-            out[j] for j, (a, b) in enumerate(boxes[:i]) if (np.maximum(low, a) - np.minimum(high, b) <= room).all()
-        }
-        out.append(next(n for n in range(len(boxes)) if n not in taken))
-    return out
 
 
 def _gaps(met: Sequence[tuple[Shown, Cut]], chosen: str | None, plane: int) -> list[dict[str, Any]]:

@@ -11,13 +11,16 @@ from jukai.core.formats.ply import read_ply, write_ply
 from jukai.core.formats.stl import write_stl
 from jukai.core.geometry import deform, kernels
 from jukai.core.geometry._box import onto_ball
+from jukai.core.geometry._near import least_of_triangles
 from jukai.core.geometry.bevel.joining import Bevel
 from jukai.core.geometry.bevel.rounding import round_edges
 from jukai.core.geometry.building import box_mesh
 from jukai.core.geometry.clearance import clearance, place
+from jukai.core.geometry.hidden_lines import SEEN_FROM, visible_lines
 from jukai.core.geometry.lathe import Section, Turning, turn
 from jukai.core.geometry.measures import signed_volume
 from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.section import Plane, cut, gap_between
 from jukai.core.geometry.soundness import soundness
 from jukai.core.geometry.view import view_bytes
 
@@ -42,6 +45,12 @@ def warm_up(*, files: bool = False) -> None:
     shifted[0, 3] = 30.0
     clearance(place(body), place(body, shifted))
     round_edges(body, every, np.full(len(every), 0.1), Bevel(2), "warm")
+    visible_lines([(body, np.eye(4))], SEEN_FROM["front"])
+    whole, beside = (
+        cut(body, Plane.through(np.array([0.0, 0.0, 50.0]), np.array([0.0, 0.0, 1.0])), m) for m in (np.eye(4), shifted)
+    )
+    gap_between(whole, beside)
+    least_of_triangles(body.points[:3][None], body.points[3:6][None])
     if files:
         _formats(Mesh(twisted.points, twisted.corners, twisted.offsets, uv=twisted.uv))
 

@@ -405,6 +405,44 @@ class MeasureView(BaseModel):
     error: ErrorView | None
 
 
+class OutlinesIn(In):
+    """Shown bodies, and the sides they are looked at from."""
+
+    bodies: list[ShownIn] = Field(max_length=500)
+    views: list[Literal["front", "left", "right", "top", "back", "bottom"]] = Field(min_length=1, max_length=6)
+
+
+class OutlineView(BaseModel):
+    """What is seen from a side: straight pieces as base64 of little endian float32, across and up of both ends."""
+
+    view: str
+    outline: str
+    edge: str
+
+
+class OutlinesView(BaseModel):
+    """What is seen from some sides."""
+
+    views: list[OutlineView]
+    milliseconds: float
+
+
+class SheetQuery(BaseModel):
+    """How a drawing sheet is made. ``section`` is a direction and an offset with commas; ``step`` part/step whose lengths are drawn."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    format: Literal["svg", "pdf"] = "svg"
+    paper: Literal["A4", "A3", "A2", "A1"] = "A3"
+    scale: float | None = Field(None, gt=0, description="paper for bench; left out, the largest that fits")
+    angle: Literal["first", "third"] = "first"
+    lettering: float = 3.5
+    parts: str = Field("", max_length=4000, description="ids with commas; none means all that are shown")
+    section: str = Field("", max_length=200)
+    step: str | None = Field(None, max_length=200)
+    drawn: str = Field("", max_length=40, description="who drew it")
+
+
 class CutView(BaseModel):
     """What one plane meets of one body; triangles and lines are base64 of little endian float32."""
 

@@ -12,8 +12,10 @@ from flask import Response, request, stream_with_context
 
 from jukai import __version__
 from jukai.app.benches import Benches, BenchState
+from jukai.app.drawings import SheetAsked, plane_of
 from jukai.app.ports import BakedRow, NotThere
 from jukai.app.sections import Shown, section
+from jukai.core.drawing.sheet import SheetOptions
 from jukai.core.errors import FileProblem
 from jukai.core.formats.common import WriteOptions
 from jukai.core.operators.registry import describe, operators
@@ -283,6 +285,21 @@ def _mesh_routes(api: Blueprint, benches: Benches) -> None:
         bodies = [Shown(b.part, b.mesh, b.matrix) for b in body.bodies]
         found = section(benches.workshop, [(p.point, p.normal) for p in body.planes], bodies, body.chosen)
         return found | {"milliseconds": round((perf_counter() - started) * 1000, 2)}
+
+    @api.post("/outlines", responses={"200": m.OutlinesView})
+    def outlines_of(body: m.OutlinesIn) -> dict[str, Any]:
+        """Return the visible lines of shown bodies from some sides."""
+        started = perf_counter()
+        views = benches.drawings.outlines([Shown(b.part, b.mesh, b.matrix) for b in body.bodies], body.views)
+        return {"views": views, "milliseconds": round((perf_counter() - started) * 1000, 2)}
+
+    @api.get("/benches/<string:bench>/sheet", responses=_BINARY)
+    def bench_sheet(path: m.BenchPath, query: m.SheetQuery) -> Response:
+        """Return a drawing sheet."""
+        options = SheetOptions(query.paper, query.scale, query.angle, query.lettering, plane_of(query.section))
+        parts = [p for p in query.parts.split(",") if p]
+        asked = SheetAsked(options, parts, query.step, query.drawn, as_pdf=query.format == "pdf")
+        return _attachment(*benches.sheet(path.bench, asked))
 
     @api.get("/meshes/<string:digest>/subdivided", responses=_BINARY)
     def mesh_subdivided(path: m.DigestPath, query: m.SubdividedQuery) -> Response:

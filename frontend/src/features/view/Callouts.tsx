@@ -9,6 +9,7 @@ import type { NumberTarget } from '../../shared/targets'
 import { NumberField } from '../../shared/ui/NumberChip'
 import { useView } from '../../shared/viewState'
 import {
+  BESIDE,
   anchorOf,
   boxOnScreen,
   lengthDimension,
@@ -34,6 +35,7 @@ export function Callouts(props: {
 }) {
   const { stage, bench, part, step } = props
   const spots = useView((v) => v.spots)
+  const beside = useView((v) => v.beside)
   const [typing, setTyping] = useState<{ target: NumberTarget; at: Spot } | null>(null)
   if (!part.bounds || !part.mesh || stage.width < 10) return null
   const screen = { width: stage.width, height: stage.height }
@@ -56,7 +58,7 @@ export function Callouts(props: {
     key: s.callout.target,
     ...anchorOf(stage, part, s.callout, s.target.value),
   }))
-  const leaders = placeLeaders(rows, box, screen, title)
+  const leaders = placeLeaders(rows, box, screen, title, beside ? BESIDE : 0)
   const axis = step?.axis ? axisLine(stage, part, step.axis) : null
   const open = (target: NumberTarget, at: Spot) => setTyping({ target, at })
   return (

@@ -1,13 +1,16 @@
 import { memo, useEffect, useMemo, useRef, useState } from 'react'
 import type { PointerEvent as ReactPointerEvent } from 'react'
+import { Vector3 } from 'three'
+import { api } from '../../shared/api/client'
 import type { BenchView, PartView, StepView } from '../../shared/api/client'
 import { figure } from '../../shared/format'
 import { choosePart } from '../../shared/parts'
 import { clicked, toggle } from '../../shared/picking'
+import { unpacked } from '../../shared/section'
 import { useView } from '../../shared/viewState'
 import { LengthCallout, PointGrip } from './Callouts'
 import { shownCallouts } from './calloutWork'
-import { titleOf } from './camera'
+import { screenAxes, titleOf } from './camera'
 import type { Looking } from './camera'
 import { DimensionLines, Label } from './Dimensions'
 import { cornersOf } from './layout'
@@ -17,7 +20,7 @@ import type { PaneTitle } from './Pane'
 import { elementAt } from './picks'
 import type { Stage } from './Stage'
 
-export const PANE = { width: 152, height: 150 }
+export const PANE = { width: 118, height: 112 }
 const WAIT = 120
 
 const WORDS: Record<PaneTitle, string> = {
@@ -69,6 +72,7 @@ function PaneView(props: Props & { title: PaneTitle; place: PaneTitle }) {
     }, WAIT)
     return () => clearTimeout(timer)
   }, [pane, title, parts, changes])
+  const outline = useOutline(title, parts, changes)
   const point = (e: ReactPointerEvent<HTMLCanvasElement>) => {
     const r = e.currentTarget.getBoundingClientRect()
     const [x, y] = [e.clientX - r.left, e.clientY - r.top]
@@ -97,10 +101,11 @@ function PaneView(props: Props & { title: PaneTitle; place: PaneTitle }) {
       </figcaption>
       <canvas
         ref={canvas}
-        style={{ width: PANE.width, height: PANE.height }}
+        style={{ width: PANE.width, height: PANE.height, opacity: outline ? 0 : 1 }}
         onPointerUp={point}
         aria-label={`${WORDS[title]} view`}
       />
+      {drawn && outline && <OutlineLines pane={pane} looking={drawn} outline={outline} />}
       {drawn && here && (
         <Over
           pane={pane}
@@ -115,6 +120,70 @@ function PaneView(props: Props & { title: PaneTitle; place: PaneTitle }) {
     </figure>
   )
 }
+
+interface Outline {
+  outline: Float32Array
+  edge: Float32Array
+}
+
+/** The lines that are seen from a side, worked out by the server once the bodies rest. */
+function useOutline(title: PaneTitle, parts: readonly PartView[], changes: number): Outline | null {
+  const only = useView((s) => s.only)
+  const [held, setHeld] = useState<{ key: string; lines: Outline } | null>(null)
+  const shown = parts.filter((p) => p.mesh && p.matrix && !p.hidden && (!only || p.part === only))
+  const key = title + shown.map((p) => `${p.mesh ?? ''} ${(p.matrix ?? []).join()}`).join('|')
+  const asked = useRef('')
+  useEffect(() => {
+    if (title === 'turned' || asked.current === key || shown.length === 0) return
+    const timer = window.setTimeout(() => {
+      asked.current = key
+      const view = title === 'side' ? 'left' : title
+      const bodies = shown.map((p) => ({
+        part: p.part,
+        mesh: p.mesh ?? '',
+        matrix: p.matrix ?? [],
+      }))
+      api
+        .outlines({ bodies, views: [view] })
+        .then((found) => {
+          const row = found.views[0]
+          if (row && asked.current === key)
+            setHeld({ key, lines: { outline: unpacked(row.outline), edge: unpacked(row.edge) } })
+        })
+        .catch(() => undefined) // the picture stays
+    }, WAIT)
+    return () => clearTimeout(timer)
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [key, title, changes])
+  return held?.key === key ? held.lines : null
+}
+
+const OutlineLines = memo(function OutlineLines(props: {
+  pane: Pane
+  looking: Looking
+  outline: Outline
+}) {
+  const { pane, looking, outline } = props
+  const [right, up] = screenAxes(looking)
+  const target = new Vector3(...looking.target)
+  const mm = pane.mmPerPx()
+  const [x0, y0] = [target.dot(right), target.dot(up)]
+  const path = (rows: Float32Array) => {
+    const out: string[] = []
+    for (let i = 0; i < rows.length; i += 4) {
+      const at = (k: number) =>
+        `${(((rows[i + k] ?? 0) - x0) / mm + PANE.width / 2).toFixed(2)} ${(PANE.height / 2 - ((rows[i + k + 1] ?? 0) - y0) / mm).toFixed(2)}`
+      out.push(`M${at(0)}L${at(2)}`)
+    }
+    return out.join('')
+  }
+  return (
+    <svg className="callouts small outline" data-testid="pane-outline">
+      <path className="line strong" d={path(outline.outline)} />
+      <path className="line" d={path(outline.edge)} />
+    </svg>
+  )
+})
 
 /** Sizes of the chosen part, and what of its step can be pulled in this view. */
 const Over = memo(function Over(props: {

@@ -7,8 +7,13 @@ import {
   Vector3,
   WebGLRenderer,
 } from 'three'
-import type { RawShaderMaterial, LineBasicMaterial, LineSegments, WebGLRenderTarget ,
-  Matrix4} from 'three'
+import type {
+  RawShaderMaterial,
+  LineBasicMaterial,
+  LineSegments,
+  WebGLRenderTarget,
+  Matrix4,
+} from 'three'
 import { dressBody, fillBody, newBody } from './Body'
 import type { As, Body, Finish } from './Body'
 import { Cuts } from './Cuts'

@@ -197,11 +197,16 @@ function Scene({
 
   const turn = useCallback(
     (name: Exclude<Title, 'free'>) => {
-      seeAll(stage, shownParts(useSession.getState()), {
-        ...stage.looking,
-        around: TITLES[name].around,
-        above: TITLES[name].above,
-      })
+      seeAll(
+        stage,
+        shownParts(useSession.getState()),
+        {
+          ...stage.looking,
+          around: TITLES[name].around,
+          above: TITLES[name].above,
+        },
+        useView.getState().beside,
+      )
     },
     [stage],
   )
@@ -209,7 +214,7 @@ function Scene({
     const on = (e: Event) => {
       const what = (e as CustomEvent<string>).detail
       const parts_ = shownParts(useSession.getState())
-      if (what === 'all') seeAll(stage, parts_)
+      if (what === 'all') seeAll(stage, parts_, stage.looking, useView.getState().beside)
       else if (what === 'section')
         toggleSection(
           stage,
@@ -239,7 +244,11 @@ function Scene({
           turn={turn}
         />
       )}
-      <Titles stage={stage} turn={turn} all={() => seeAll(stage, parts)} />
+      <Titles
+        stage={stage}
+        turn={turn}
+        all={() => seeAll(stage, parts, stage.looking, view.beside)}
+      />
       {session.bench && parts.every((p) => !p.mesh) && !parts.some((p) => p.error) && (
         <div className="centre muted prose" style={{ pointerEvents: 'none' }}>
           {parts.length

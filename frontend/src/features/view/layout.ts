@@ -189,6 +189,8 @@ export function anchorOf(
 }
 
 export const ROW = 24
+/** px that the three small views take on the right */
+export const BESIDE = 252
 
 /** Put labels in a column on each side of the body, in the order of their anchors, none over another. */
 export function placeLeaders(
@@ -196,6 +198,7 @@ export function placeLeaders(
   box: Box,
   screen: { width: number; height: number },
   taken: Box,
+  beside = 0,
 ): Leader[] {
   const middle = (box.left + box.right) / 2
   const crowded = rows.length > 8
@@ -203,7 +206,7 @@ export function placeLeaders(
   const left = rows.filter((r) => !right.includes(r))
   const out: Leader[] = []
   for (const [side, end, x] of [
-    [right, 'start', Math.min(box.right + 40, screen.width - 110)],
+    [right, 'start', Math.min(box.right + 40, screen.width - 110 - beside)],
     [left, 'end', Math.max(box.left - 96, 110)],
   ] as const) {
     const sorted = [...side].sort((a, b) => a.anchor.y - b.anchor.y)
@@ -239,7 +242,12 @@ export function screenWay(stage: Sight, at: Vector3, d: Vector3): Spot {
 }
 
 /** See all shown bodies, or the chosen one. */
-export function seeAll(stage: Stage, parts: readonly PartView[], looking = stage.looking): void {
+export function seeAll(
+  stage: Stage,
+  parts: readonly PartView[],
+  looking = stage.looking,
+  beside = false,
+): void {
   const corners = parts.filter((p) => p.mesh && !p.hidden).flatMap(cornersOf)
   if (corners.length === 0) {
     stage.looking = fitted(looking, [0, 0, 0], 60, stage.width, stage.height)
@@ -261,7 +269,12 @@ export function seeAll(stage: Stage, parts: readonly PartView[], looking = stage
       )
       // into the part of the sheet that callouts and title block leave free
       stage.looking = all
-      stage.looking = moved(all, -stage.width * 0.075, -stage.height * 0.04, stage.mmPerPx())
+      stage.looking = moved(
+        all,
+        -stage.width * (beside ? 0.17 : 0.075),
+        -stage.height * 0.04,
+        stage.mmPerPx(),
+      )
     }
   }
   stage.invalidate()

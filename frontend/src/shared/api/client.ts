@@ -145,6 +145,20 @@ export const api = {
         params: { path: { bench, part, step, key } },
       }),
     ),
+  outlines: (body: Schemas['OutlinesIn']) => answer(http.POST('/api/outlines', { body })),
+  /** A drawing sheet as a file: its name and bytes. */
+  sheet: async (bench: string, query: Record<string, string>) => {
+    const response = await fetch(
+      `/api/benches/${bench}/sheet?${new URLSearchParams(query).toString()}`,
+    ).catch(() => {
+      throw new Offline()
+    })
+    if (!response.ok) throw asError(await response.json().catch(() => null), response.status)
+    const named = /filename\*=UTF-8''([^;]+)/.exec(
+      response.headers.get('Content-Disposition') ?? '',
+    )
+    return { name: decodeURIComponent(named?.[1] ?? 'drawing'), data: await response.blob() }
+  },
   measure: (body: Schemas['MeasureIn']) => answer(http.POST('/api/measure', { body })),
   section: (body: Schemas['SectionIn']) => answer(http.POST('/api/section', { body })),
   soundness: (digest: string) =>

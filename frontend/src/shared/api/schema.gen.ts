@@ -414,6 +414,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/outlines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Return the visible lines of shown bodies from some sides. */
+        post: operations["api_outlines_of"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{bench}/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return a drawing sheet. */
+        get: operations["api_bench_sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/meshes/{digest}/subdivided": {
         parameters: {
             query?: never;
@@ -2352,6 +2386,38 @@ export interface components {
             matrix: number[];
         };
         /**
+         * OutlinesView
+         * @description What is seen from some sides.
+         */
+        OutlinesView: {
+            /** Views */
+            views: components["schemas"]["OutlineView"][];
+            /** Milliseconds */
+            milliseconds: number;
+        };
+        /**
+         * OutlineView
+         * @description What is seen from a side: straight pieces as base64 of little endian float32, across and up of both ends.
+         */
+        OutlineView: {
+            /** View */
+            view: string;
+            /** Outline */
+            outline: string;
+            /** Edge */
+            edge: string;
+        };
+        /**
+         * OutlinesIn
+         * @description Shown bodies, and the sides they are looked at from.
+         */
+        OutlinesIn: {
+            /** Bodies */
+            bodies: components["schemas"]["ShownIn"][];
+            /** Views */
+            views: ("front" | "left" | "right" | "top" | "back" | "bottom")[];
+        };
+        /**
          * MarksView
          * @description Poles (x, y, z, edges) and the sides of many-sided faces (x, y, z twice), in the part's own space.
          */
@@ -3935,6 +4001,119 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SectionView"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_outlines_of: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OutlinesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutlinesView"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_bench_sheet: {
+        parameters: {
+            query?: {
+                format?: "svg" | "pdf";
+                paper?: "A4" | "A3" | "A2" | "A1";
+                /** @description paper for bench; left out, the largest that fits */
+                scale?: number | null;
+                angle?: "first" | "third";
+                lettering?: number;
+                /** @description ids with commas; none means all that are shown */
+                parts?: string;
+                section?: string;
+                step?: string | null;
+                /** @description who drew it */
+                drawn?: string;
+            };
+            header?: never;
+            path: {
+                bench: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description bytes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
             /** @description not there */

@@ -13,7 +13,7 @@ from jukai.core.geometry.arrays import Bools, Floats, Ints
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.triangulation import triangulate
 
-__all__ = ["Cut", "Gap", "Plane", "cut", "gap_between"]
+__all__ = ["Cut", "Gap", "Plane", "clipped", "cut", "gap_between"]
 
 _STRAIGHT = 1e-10
 """Sine of the turn up to which a point of an outline lies on the straight line through its neighbours."""
@@ -153,6 +153,42 @@ def cut(mesh: Mesh, plane: Plane, matrix: Floats | None = None) -> Cut:
     perimeter += sum(float(np.linalg.norm(np.diff(c, axis=0), axis=1).sum()) for c in chains)
     triangles = _filled(loops)
     return Cut(plane, tuple(loops), tuple(chains), triangles, None if chains else abs(doubled), perimeter)
+
+
+def clipped(mesh: Mesh, plane: Plane, matrix: Floats) -> Mesh:
+    """Return what a cut leaves of a body, on the bench: open where the plane goes through, without its cap.
+
+    Faces that are cut become triangles and quads; attributes are dropped.
+    """
+    points = mesh.points @ matrix[:3, :3].T + matrix[:3, 3]
+    ahead = plane.heights(points) >= 0
+    if not ahead.any():
+        return Mesh(points, mesh.corners, mesh.offsets, crease=mesh.crease)
+    face_ahead = np.add.reduceat(ahead[mesh.corners].astype(np.int64), mesh.offsets[:-1])
+    whole = face_ahead == 0
+    tri = triangulate(mesh)
+    rows = tri.points(mesh)[(~whole & (face_ahead < mesh.sides))[tri.faces]]
+    count = ahead[rows].sum(axis=1)
+    behind = rows[count == 0]
+    rows, count = rows[(count == 1) | (count == 2)], count[(count == 1) | (count == 2)]
+    # turn each so that the corner that stands alone comes first
+    alone = np.argmax(ahead[rows] == (count == 1)[:, None], axis=1)
+    rows = np.take_along_axis(rows, (alone[:, None] + np.arange(3)) % 3, axis=1)
+    pairs = np.sort(np.stack([rows[:, [0, 1]], rows[:, [2, 0]]], axis=1), axis=2)
+    keys, number = np.unique(pairs.reshape(-1, 2).astype(np.int64) @ np.array([len(points), 1]), return_inverse=True)
+    a, b = keys // len(points), keys % len(points)
+    d = plane.heights(points)
+    fresh = points[a] + (d[a] / (d[a] - d[b]))[:, None] * (points[b] - points[a])
+    new = number.reshape(-1, 2) + len(points)
+    one = count == 2  # only the corner that stands alone is left
+    corner = np.column_stack([rows[one, 0], new[one, 0], new[one, 1]])
+    rest = np.column_stack([new[~one, 0], rows[~one, 1], rows[~one, 2], new[~one, 1]])
+    sides = mesh.sides[whole]
+    kept = mesh.corners[np.repeat(whole, mesh.sides)]
+    corners = np.concatenate([kept, behind.ravel(), corner.ravel(), rest.ravel()]).astype(np.int32)
+    lengths = np.concatenate([sides, np.full(len(behind) + len(corner), 3), np.full(len(rest), 4)])
+    offsets = np.concatenate([[0], np.cumsum(lengths)]).astype(np.int32)
+    return Mesh(np.concatenate([points, fresh]), corners, offsets, crease=mesh.crease)
 
 
 def _outlines(
