@@ -3,7 +3,7 @@ import { Suspense, lazy, useEffect } from 'react'
 import { Board } from '../features/board'
 import { Recipe } from '../features/recipe'
 import { HandoverSheet, SideColumn } from '../features/side'
-import { HistorySheet, KeysSheet, TopBar } from '../features/top'
+import { DrawingSheet, HistorySheet, KeysSheet, TopBar } from '../features/top'
 import { goTo } from '../shared/address'
 import { api } from '../shared/api/client'
 import { leave, open, say, shownParts, useSession } from '../shared/session'
@@ -35,6 +35,8 @@ export default function BenchPage({ id }: { id: string }) {
       step: null,
       board: null,
       lookAt: null,
+      compare: null,
+      leftOut: [],
       only: null,
       placing: null,
       zeroing: false,
@@ -123,6 +125,7 @@ export default function BenchPage({ id }: { id: string }) {
       <SideColumn />
       <KeysSheet />
       <HistorySheet />
+      <DrawingSheet />
       {bake.data && (
         <HandoverSheet open={bake.isSuccess} close={() => bake.reset()} rows={[bake.data]} />
       )}

@@ -54,13 +54,26 @@ export function useKeys(): void {
       else if (BARE[key]) BARE[key]()
       else if (key === 'Delete') removeChosenStep()
       else if (key === 'Escape' && view.picking) closePick()
-      else if (key === 'Escape') view.set({ board: null, lookAt: null, spots: [] })
+      else if (key === 'Escape') view.set({ board: null, lookAt: null, spots: [], compare: null })
       else if (LOOKS[e.key])
         dispatchEvent(new CustomEvent('jukai-look', { detail: LOOKS[e.key] ?? 'all' }))
       else return
       e.preventDefault()
     }
+    // held, it shows the bodies as they were before the last edit
+    const hold = (e: KeyboardEvent) => {
+      if (e.key.toLowerCase() !== 'b' || typing(e) || e.ctrlKey || e.metaKey || e.altKey) return
+      const { compare, set } = useView.getState()
+      if (e.type === 'keydown' && !compare) set({ compare: { how: 'hold', step: null } })
+      if (e.type === 'keyup' && compare?.how === 'hold') set({ compare: null })
+    }
     addEventListener('keydown', on)
-    return () => removeEventListener('keydown', on)
+    addEventListener('keydown', hold)
+    addEventListener('keyup', hold)
+    return () => {
+      removeEventListener('keydown', on)
+      removeEventListener('keydown', hold)
+      removeEventListener('keyup', hold)
+    }
   }, [])
 }

@@ -18,6 +18,12 @@ interface ViewState {
   side: boolean
   /** front, side and top stand beside the large view */
   beside: boolean
+  /** what the bodies are compared with: before the last edit, or as a step made one of them; over them, or side by side */
+  compare: { how: 'hold' | 'beside'; step: { part: string; step: string } | null } | null
+  /** parts that a kept view leaves out */
+  leftOut: readonly string[]
+  /** the drawing sheet is being made */
+  sheet: boolean
   /** step whose body is looked at instead of the last one */
   lookAt: string | null
   /** where the next added step goes: behind this step, null for the end */
@@ -75,6 +81,9 @@ export const useView = create<ViewState>((set) => ({
   history: false,
   side: true,
   beside: false,
+  compare: null,
+  leftOut: [],
+  sheet: false,
   lookAt: null,
   insertAfter: null,
   spots: [],

@@ -253,6 +253,15 @@ class Benches:
             bench, self.store.files(bench_id), stop=self.workshop.until_stopped(subject), **asked
         )
 
+    def before(self, bench_id: str) -> tuple[str | None, list[dict[str, Any]]]:
+        """Return the parts as they were before the last edit, and what that edit was; none at the first revision."""
+        undo, _ = self.store.steps(bench_id)
+        if undo is None or undo.parent is None:
+            return None, []
+        _, document = self.store.document(bench_id, undo.parent)
+        views = self.workshop.views(bench_from(document), self.store.files(bench_id), subject=f"{bench_id}/before")
+        return undo.label, views
+
     def sheet(self, bench_id: str, asked: SheetAsked) -> tuple[str, bytes]:
         """Return a drawing sheet of a bench: its file name and bytes."""
         number, document = self.store.document(bench_id)

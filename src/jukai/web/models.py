@@ -250,6 +250,13 @@ class BenchView(BaseModel):
     milliseconds: float
 
 
+class BeforeView(BaseModel):
+    """The parts before the last edit; no label at the first revision."""
+
+    label: str | None
+    parts: list[PartView]
+
+
 class EditIn(In):
     """An edit, the revision it was made on, and the window it comes from."""
 
@@ -409,7 +416,9 @@ class OutlinesIn(In):
     """Shown bodies, and the sides they are looked at from."""
 
     bodies: list[ShownIn] = Field(max_length=500)
-    views: list[Literal["front", "left", "right", "top", "back", "bottom"]] = Field(min_length=1, max_length=6)
+    views: list[Literal["front", "left", "right", "top", "back", "bottom", "turned"]] = Field(
+        min_length=1, max_length=7
+    )
 
 
 class OutlineView(BaseModel):

@@ -238,6 +238,12 @@ def _bench_routes(api: Blueprint, benches: Benches) -> None:
         benches.store.name_revision(path.bench, body.revision, (body.name or "").strip() or None)
         return m.BenchId(id=path.bench)
 
+    @api.get("/benches/<string:bench>/before", responses={"200": m.BeforeView})
+    def bench_before(path: m.BenchPath) -> dict[str, Any]:
+        """Return the parts as they were before the last edit."""
+        label, parts = benches.before(path.bench)
+        return {"label": label, "parts": parts}
+
     @api.post("/benches/<string:bench>/uploads", responses={"201": m.UploadView}, openapi_extensions=_RAW_BODY)
     def bench_upload(path: m.BenchPath, query: m.UploadQuery) -> tuple[m.UploadView, int]:
         """Keep a mesh file beside a bench and say what it holds."""

@@ -240,6 +240,16 @@ function StepMenu({ part, step }: { part: Part; step: Step }) {
           disabled: lookAt === step.id,
           act: () => set({ lookAt: step.id }),
         },
+        {
+          id: 'compare',
+          words: 'Side by side with now',
+          note: 'the body as it was after this step',
+          act: () =>
+            set({
+              compare: { how: 'beside', step: { part: part.id, step: step.id } },
+              lookAt: null,
+            }),
+        },
         { id: 'name', words: step.name ? 'Rename' : 'Name', act: () => setNaming(true) },
         {
           id: 'copy',

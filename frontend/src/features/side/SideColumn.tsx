@@ -4,6 +4,7 @@ import { HandoverList } from './Handover'
 import { NamedNumbers } from './NamedNumbers'
 import { Parts } from './Parts'
 import { SolveSheet } from './SolveSheet'
+import { Views } from './Views'
 
 /** Parts, clearance, named numbers and hand-over; the column folds. */
 export function SideColumn() {
@@ -26,6 +27,7 @@ export function SideColumn() {
       <Parts />
       <ClearanceList />
       <NamedNumbers />
+      <Views />
       <HandoverList />
       <SolveSheet />
     </aside>

@@ -12,6 +12,7 @@ const KEYS: readonly [string, string][] = [
   ['X', 'section through the chosen part, or whole again'],
   ['V', 'front, side and top beside the large view, or folded'],
   ['M', 'measure: click points, edges or faces'],
+  ['B', 'held: the bodies as they were before the last edit'],
   ['P', 'perspective or parallel'],
   [
     'Delete',

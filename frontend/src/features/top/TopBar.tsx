@@ -110,7 +110,7 @@ export function TopBar(props: {
 
 /** Ways to judge a surface; several can be on. */
 function JudgeMenu() {
-  const { normals, bands, poles, limit, behind, lights, set } = useView()
+  const { normals, bands, poles, limit, behind, lights, compare, set } = useView()
   const any = normals || bands || poles || behind || limit !== 'no'
   return (
     <WordMenu
@@ -166,6 +166,13 @@ function JudgeMenu() {
           note: 'short dashes',
           chosen: behind,
           act: () => set({ behind: !behind }),
+        },
+        {
+          id: 'before',
+          words: 'Before and after',
+          note: 'side by side (or hold B)',
+          chosen: compare !== null,
+          act: () => set({ compare: compare ? null : { how: 'beside', step: null } }),
         },
         {
           id: 'lights',
@@ -237,6 +244,12 @@ function FilesMenu() {
           id: 'file',
           words: 'Download the bench file',
           act: () => id && location.assign(api.fileAddress(id)),
+        },
+        {
+          id: 'sheet',
+          words: 'Drawing sheet',
+          note: 'SVG, PDF, picture',
+          act: () => set({ sheet: true }),
         },
         { id: 'history', words: 'History', act: () => set({ history: true }) },
         {

@@ -3,7 +3,7 @@ import { useView } from '../../shared/viewState'
 
 /** What is on that changes how bodies look, so that nobody takes it for the body itself. */
 export function JudgingStrip() {
-  const { bands, poles, limit, marked, set } = useView()
+  const { bands, poles, limit, marked, leftOut, set } = useView()
   const rows = [
     bands && 'Light bands: a kink in them is a kink in the surface.',
     limit !== 'no' &&
@@ -12,6 +12,8 @@ export function JudgingStrip() {
       (marked.poles + marked.many
         ? `${whole(marked.poles)} poles (crosses), ${whole(marked.many)} faces of more than four sides.`
         : 'No poles and no faces of more than four sides.'),
+    leftOut.length > 0 &&
+      `This view leaves out ${leftOut.length === 1 ? 'one part' : `${leftOut.length} parts`}.`,
   ].filter((r): r is string => typeof r === 'string')
   if (rows.length === 0) return null
   return (
@@ -23,7 +25,7 @@ export function JudgingStrip() {
         <button
           className="plain link"
           data-testid="judging-off"
-          onClick={() => set({ bands: false, poles: false, limit: 'no' })}
+          onClick={() => set({ bands: false, poles: false, limit: 'no', leftOut: [] })}
         >
           As it is
         </button>

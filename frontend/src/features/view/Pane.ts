@@ -78,7 +78,7 @@ export class Pane implements Sight {
 
   private pointing(): Pointing {
     this.aim()
-    return new Pointing(this, this.stage.shownBodies, this.stage.shownScene)
+    return new Pointing(this, this.stage.bodies, this.stage.scene)
   }
 
   faceAt(x: number, y: number) {

@@ -266,7 +266,7 @@ function GapMark({
   if (!a || !b || gap.crossing || gap.distance < 1e-6) return null
   const label = { x: (a.x + b.x) / 2 + 34, y: (a.y + b.y) / 2 - 26 }
   return (
-    <g className="clear" data-testid="section-gap">
+    <g className="gap" data-testid="section-gap">
       <line className="line" x1={a.x} y1={a.y} x2={b.x} y2={b.y} />
       <circle className="line" cx={a.x} cy={a.y} r={2.5} />
       <circle className="line" cx={b.x} cy={b.y} r={2.5} />

@@ -134,7 +134,7 @@ function useOutline(title: PaneTitle, parts: readonly PartView[], changes: numbe
   const key = title + shown.map((p) => `${p.mesh ?? ''} ${(p.matrix ?? []).join()}`).join('|')
   const asked = useRef('')
   useEffect(() => {
-    if (title === 'turned' || asked.current === key || shown.length === 0) return
+    if (asked.current === key || shown.length === 0) return
     const timer = window.setTimeout(() => {
       asked.current = key
       const view = title === 'side' ? 'left' : title

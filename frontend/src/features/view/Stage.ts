@@ -1,47 +1,18 @@
-import {
-  BufferAttribute,
-  Color,
-  OrthographicCamera,
-  PerspectiveCamera,
-  Scene,
-  Vector3,
-  WebGLRenderer,
-} from 'three'
-import type {
-  RawShaderMaterial,
-  LineBasicMaterial,
-  LineSegments,
-  WebGLRenderTarget,
-  Matrix4,
-} from 'three'
-import { dressBody, fillBody, newBody } from './Body'
-import type { As, Body, Finish } from './Body'
-import { Cuts } from './Cuts'
-import type { Cap } from './Cuts'
+import { OrthographicCamera, PerspectiveCamera, Vector3, WebGLRenderer } from 'three'
+import type { WebGLRenderTarget } from 'three'
 import { firstPlane } from '../../shared/section'
 import type { CutPlane, Three } from '../../shared/section'
-import { Ghost } from './Ghost'
-import { markChanged, normalTicks } from './buffers'
-import type { BodyData } from './buffers'
+import { cutWith, set, setAll } from './bodyMaterial'
 import * as look from './camera'
 import type { Looking } from './camera'
-import { PickMarks } from './PickMarks'
+import { BEFORE } from './compare'
+import { floorLines, rendersInSoftware, showBehind } from './pieces'
 import { Pointing, ready } from './Pointing'
+import { Scenery } from './Scenery'
 import type { Sight } from './Sight'
-import { floorLines, rendersInSoftware, showBehind, tickLines } from './pieces'
-import { bodyMaterial, cutWith, sameNumbers, set, setAll, setWorld } from './bodyMaterial'
-import { bodyFragment, ghostFragment } from './shaders'
-
-export type Ways = 'shaded' | 'shaded_lines' | 'lines'
-
-export interface Judging {
-  bands: boolean
-  lights: 'eye' | 'stay'
-  behind: boolean
-}
 
 /** Everything that is drawn, without React: bodies, floor, camera. Draws when something changed, and not else. */
-export class Stage {
+export class Stage extends Scenery {
   readonly canvas: HTMLCanvasElement
   readonly renderer: WebGLRenderer
   looking: Looking = {
@@ -59,34 +30,21 @@ export class Stage {
   /** how often a picture was drawn for another reason than that the eye moved */
   changes = 0
   private looked: Looking | null = null
-  private swaps = 0
-  private readonly scene = new Scene()
-  private readonly bodies = new Map<string, Body>()
+  /** earlier bodies and those of now stand side by side */
+  twice = false
+  private inkScale = 1
   private readonly perspectiveCamera = new PerspectiveCamera()
   private readonly parallelCamera = new OrthographicCamera()
-  private floor: LineSegments | null = null
-  private ghost: Ghost | null = null
-  readonly marks = new PickMarks(this.scene, () => this.invalidate())
-  readonly cuts = new Cuts(this.scene)
   private frame = 0
-  private normals = false
-  private judging: Judging = { bands: false, lights: 'stay', behind: false }
-  private ways: Ways = 'shaded_lines'
-  private paper = new Color('#f3f0e6')
-  private ink = new Color('#1d2420')
-  private moss = new Color('#1f6a43')
-  private grid = new Color('#dcd7c8')
-  private amber = new Color('#8f5200')
-  private floorSize = 100
-  private chosen: ReadonlySet<string> = new Set()
 
   constructor(canvas: HTMLCanvasElement) {
+    super()
     this.canvas = canvas
     const software = rendersInSoftware()
     this.renderer = new WebGLRenderer({
       canvas,
       antialias: !software,
-      alpha: false,
+      alpha: true, // pictures without paper; else it is cleared with it
       stencil: false,
     })
     this.renderer.setPixelRatio(software ? 1 : Math.min(window.devicePixelRatio, 2))
@@ -106,178 +64,6 @@ export class Stage {
     this.cuts.drop()
     this.dropFloor()
     this.renderer.dispose()
-  }
-
-  // -- what is drawn ------------------------------------------------------------------------
-  /** Show a body, or put new data in the place of its old. */
-  show(
-    id: string,
-    data: BodyData,
-    matrix: readonly number[],
-    finish: Finish,
-    as: As,
-    others: readonly Finish[] = [],
-  ): void {
-    let body = this.bodies.get(id)
-    const fresh = body?.data !== data
-    if (!body) {
-      body = newBody(id, data, as, this.material())
-      this.scene.add(body.mesh, body.sharp)
-      this.bodies.set(id, body)
-    }
-    if (fresh) {
-      showBehind(body, false, this.scene, 1)
-      fillBody(body, data)
-      this.swaps += 1
-    }
-    body.matrix.set(...(matrix as Parameters<Matrix4['set']>))
-    setWorld(body)
-    dressBody(body, finish, as, others)
-    if (fresh || body.ticks) this.setTicks(body)
-    this.invalidate()
-  }
-
-  /** Put a body elsewhere at once, while it is dragged; what is worked out follows. */
-  nudge(id: string, matrix: Matrix4): void {
-    const body = this.bodies.get(id)
-    if (!body) return
-    body.matrix.copy(matrix)
-    setWorld(body)
-    this.invalidate()
-  }
-
-  remove(id: string): void {
-    const body = this.bodies.get(id)
-    if (!body) return
-    showBehind(body, false, this.scene, 1)
-    this.scene.remove(body.mesh, body.sharp)
-    if (body.ticks) {
-      this.scene.remove(body.ticks)
-      body.ticks.geometry.dispose()
-    }
-    for (const o of [body.mesh, body.sharp]) {
-      o.geometry.dispose()
-      o.material.dispose()
-    }
-    this.bodies.delete(id)
-    this.invalidate()
-  }
-
-  ids(): string[] {
-    return [...this.bodies.keys()]
-  }
-
-  data(id: string): BodyData | undefined {
-    return this.bodies.get(id)?.data
-  }
-
-  /** Hatch what changed against the body before; null takes the hatching away. */
-  hatch(id: string, before: BodyData | null): void {
-    const body = this.bodies.get(id)
-    if (!body) return
-    const marks = before ? markChanged(body.data, before) : null
-    if (marks) body.mesh.geometry.setAttribute('changed', new BufferAttribute(marks, 1, true))
-    set(body.mesh.material.uniforms, 'hatch', marks ? 1 : 0)
-    this.invalidate()
-  }
-
-  /** Fade bodies to paper grey, so that what is marked reads on any finish. */
-  fade(ids: ReadonlySet<string>): void {
-    for (const [id, b] of this.bodies) set(b.mesh.material.uniforms, 'grey', ids.has(id) ? 0.62 : 0)
-    this.invalidate()
-  }
-
-  /** The outline before the change, thin double-dash; null takes it away. */
-  showBefore(data: BodyData | null, matrix: readonly number[] | null): void {
-    if (data === (this.ghost?.data ?? null) && sameNumbers(matrix, this.ghost?.placed ?? null))
-      return
-    this.ghost?.dispose()
-    this.ghost =
-      data && matrix
-        ? new Ghost(this.scene, data, matrix, this.material(ghostFragment), this.ink)
-        : null
-    this.invalidate()
-  }
-
-  /** The parts that are chosen, when there are several. */
-  setChosen(ids: readonly string[]): void {
-    this.chosen = new Set(ids)
-    this.invalidate()
-  }
-
-  /** Take away what lies ahead of all planes; none shows the bodies whole again. */
-  setSection(planes: readonly CutPlane[]): void {
-    if (planes.length === 0) this.cuts.drop()
-    this.cuts.planes = planes
-    this.invalidate()
-  }
-
-  /** Draw the caps of the section; bodies that are not closed show their inside. */
-  setCaps(caps: readonly Cap[], origin: readonly number[], open: ReadonlySet<string>): void {
-    this.cuts.show(caps, origin)
-    for (const [id, b] of this.bodies) set(b.mesh.material.uniforms, 'whole', open.has(id) ? 0 : 1)
-    this.invalidate()
-  }
-
-  setWays(ways: Ways): void {
-    this.ways = ways
-    this.invalidate()
-  }
-
-  setJudging(judging: Judging): void {
-    this.judging = judging
-    this.invalidate()
-  }
-
-  /** Normals as short ink ticks, or not. */
-  setNormals(on: boolean): void {
-    this.normals = on
-    for (const b of this.bodies.values()) this.setTicks(b)
-    this.invalidate()
-  }
-
-  private setTicks(b: Body): void {
-    if (b.ticks) {
-      this.scene.remove(b.ticks)
-      b.ticks.geometry.dispose()
-      ;(b.ticks.material as LineBasicMaterial).dispose()
-      b.ticks = null
-    }
-    if (!this.normals) return
-    b.ticks = tickLines(normalTicks(b.data, this.floorSize / 40), this.ink, b.mesh.matrix)
-    this.scene.add(b.ticks)
-  }
-
-  setColours(c: { paper: string; ink: string; moss: string; grid: string; amber: string }): void {
-    // colours are given as they are to appear: the shader writes them untouched
-    const plain = (hex: string) => new Color(hex).convertLinearToSRGB()
-    this.paper = plain(c.paper)
-    this.ink = plain(c.ink)
-    this.moss = plain(c.moss)
-    this.amber = plain(c.amber)
-    this.grid = new Color(c.grid)
-    this.renderer.setClearColor(new Color(c.paper))
-    this.dropFloor()
-    this.invalidate()
-  }
-
-  setFloor(size: number): void {
-    if (size === this.floorSize) return
-    this.floorSize = size
-    this.dropFloor()
-    this.invalidate()
-  }
-
-  private dropFloor(): void {
-    if (!this.floor) return
-    this.scene.remove(this.floor)
-    this.floor.geometry.dispose()
-    ;(this.floor.material as LineBasicMaterial).dispose()
-    this.floor = null
-  }
-
-  private material(fragment = bodyFragment): RawShaderMaterial {
-    return bodyMaterial(fragment, this.ink, this.paper, this.moss)
   }
 
   // -- where things are ---------------------------------------------------------------------
@@ -347,7 +133,7 @@ export class Stage {
     look.place(
       this.camera,
       this.looking,
-      this.width,
+      this.twice ? Math.floor(this.width / 2) : this.width,
       this.height,
       Math.max(this.floorSize * 2.5, this.reach()),
     )
@@ -376,15 +162,6 @@ export class Stage {
       this.frame = 0
       this.draw()
     })
-  }
-
-  /** The bodies and what they stand in, for views beside the large one. */
-  get shownBodies(): ReadonlyMap<string, Body> {
-    return this.bodies
-  }
-
-  get shownScene(): Scene {
-    return this.scene
   }
 
   /** The pixels of a small view: outline and sharp edges on nothing. */
@@ -435,12 +212,72 @@ export class Stage {
       set(b.mesh.material.uniforms, 'ink', line)
       const lines = b.sharp.material
       lines.color.copy(line).convertSRGBToLinear()
-      lines.resolution.set(sight.width, sight.height)
+      lines.resolution.set(sight.width / this.inkScale, sight.height / this.inkScale)
       showBehind(b, this.judging.behind, this.scene, sight.mmPerPx())
     }
     this.cuts.prepare(this.ink, this.paper, sight.mmPerPx(), sight.width, sight.height)
     this.marks.prepare(this.moss, this.amber, sight.width, sight.height)
     if (this.ghost) setAll(this.ghost.mesh.material.uniforms, light)
+  }
+
+  /** The earlier bodies on the left, those of now on the right, with one eye. */
+  private drawTwice(): void {
+    const half = Math.floor(this.width / 2)
+    this.renderer.setScissorTest(true)
+    for (const right of [0, 1]) {
+      for (const [id, b] of this.bodies) {
+        const on = id.startsWith(BEFORE) === (right === 0)
+        b.mesh.visible = on
+        b.sharp.visible = on && b.data.sharp.length > 0
+      }
+      this.renderer.setViewport(right * half, 0, half, this.height)
+      this.renderer.setScissor(right * half, 0, half, this.height)
+      this.renderer.render(this.scene, this.camera)
+    }
+    for (const b of this.bodies.values()) {
+      b.mesh.visible = true
+      b.sharp.visible = b.data.sharp.length > 0
+    }
+    this.renderer.setScissorTest(false)
+    this.renderer.setViewport(0, 0, this.width, this.height)
+  }
+
+  /** Two bodies side by side, or one. */
+  setTwice(on: boolean): void {
+    this.twice = on
+    this.invalidate()
+  }
+
+  /** The view as a PNG of any size; without paper what is no body is left clear. */
+  picture(width: number, height: number, paper: boolean): Promise<Blob> {
+    const before = { width: this.width, height: this.height, ratio: this.renderer.getPixelRatio() }
+    const out = document.createElement('canvas')
+    out.width = width
+    out.height = height
+    this.width = width
+    this.height = height
+    this.renderer.setPixelRatio(1)
+    this.renderer.setSize(width, height, false)
+    this.renderer.setClearAlpha(paper ? 1 : 0)
+    if (this.floor) this.floor.visible = paper
+    // lines grow with the picture
+    this.inkScale = height / before.height
+    this.draw()
+    out.getContext('2d')?.drawImage(this.canvas, 0, 0)
+    this.inkScale = 1
+    if (this.floor) this.floor.visible = true
+    this.renderer.setClearAlpha(1)
+    this.width = before.width
+    this.height = before.height
+    this.renderer.setPixelRatio(before.ratio)
+    this.renderer.setSize(before.width, before.height, false)
+    this.draw()
+    return new Promise((done, fail) => {
+      out.toBlob((b) => {
+        if (b) done(b)
+        else fail(new Error('This browser can’t make a picture of that size. Make it smaller.'))
+      }, 'image/png')
+    })
   }
 
   private draw(): void {
@@ -451,7 +288,8 @@ export class Stage {
     }
     this.aim()
     this.aimed(this, this.perspective, {})
-    this.renderer.render(this.scene, this.camera)
+    if (this.twice) this.drawTwice()
+    else this.renderer.render(this.scene, this.camera)
     this.pictures += 1
     // drawn for another reason than that the eye moved: the small views follow
     if (this.looking === this.looked) this.changes += 1

@@ -4,6 +4,7 @@ import { api } from '../../shared/api/client'
 import type { PartView } from '../../shared/api/client'
 import { shownParts, useSession } from '../../shared/session'
 import { useMeasuring } from '../../shared/measuring'
+import { setEye } from '../../shared/eye'
 import { choosePart } from '../../shared/parts'
 import { usePick } from '../../shared/picking'
 import { PLACE } from '../../shared/placement'
@@ -18,6 +19,9 @@ import { Placing } from './Placing'
 import { ZeroPick } from './ZeroPick'
 import { useJudging } from './judging'
 import { seeAll } from './layout'
+import { CompareWords } from './CompareWords'
+import { BEFORE, useBefore } from './compare'
+import type { Before } from './compare'
 import { JudgingStrip } from './JudgingStrip'
 import { Measuring, MeasureStrip } from './Measuring'
 import { SectionMarks, SectionStrip, toggleSection, useSectionCaps } from './Section'
@@ -51,6 +55,15 @@ export const View = memo(function View() {
       tick((n) => n + 1)
     }
     setStage(made)
+    setEye({
+      looking: () => made.looking,
+      look: (l) => {
+        made.looking = l
+        made.invalidate()
+      },
+      picture: (w, h, paper) => made.picture(w, h, paper),
+      size: () => ({ width: made.width, height: made.height }),
+    })
     Object.assign(window, { __stage: made })
     const box = holder.current
     const watch = new ResizeObserver(() => {
@@ -63,6 +76,7 @@ export const View = memo(function View() {
     return () => {
       watch.disconnect()
       made.dispose()
+      setEye(null)
       setStage(null)
     }
   }, [])
@@ -122,7 +136,7 @@ function pointer(stage: Stage) {
     onPointerUp: (e: ReactPointerEvent<HTMLCanvasElement>) => {
       fingers.delete(e.pointerId)
       if (travelled > 3 || e.button !== 0 || useView.getState().picking) return
-      if (useMeasuring.getState().on) return
+      if (useMeasuring.getState().on || useView.getState().compare) return
       const r = stage.canvas.getBoundingClientRect()
       const part = stage.faceAt(e.clientX - r.left, e.clientY - r.top)?.part
       const more = e.ctrlKey || e.metaKey || e.shiftKey
@@ -168,20 +182,19 @@ function Scene({
   const view = useView()
   const measuring = useMeasuring((s) => s.on)
   const bench = session.preview ?? session.bench
-  const parts = useMemo(() => shownParts(session), [session])
+  const { parts, shown } = useShown(session, view)
   const here = parts.find((p) => p.part === view.part)
-  const looked = useLookAt(view.part, view.lookAt, session.bench?.revision)
-  const picked = usePick((s) => s.view)
-  const other =
-    view.picking && picked ? { part: view.picking.part, mesh: picked.mesh } : (looked ?? null)
-  const mesh = other?.mesh ?? null
-  const shown = useMemo(
-    () => (other ? parts.map((p) => (p.part === other.part ? { ...p, mesh } : p)) : parts),
-    // eslint-disable-next-line react-hooks/exhaustive-deps
-    [parts, other?.part, mesh],
-  )
+  const { compare } = view
+  const before = useBefore(parts)
+  const how = before ? compare?.how : undefined
+  const bodies = useMemo(() => compared(shown, before, how), [shown, before, how])
   useWheel(stage)
-  useBodies(stage, shown, holder)
+  useBodies(stage, bodies, holder)
+  useEffect(() => {
+    if (stage.twice === (how === 'beside')) return
+    stage.setTwice(how === 'beside')
+    seeAll(stage, shownParts(useSession.getState()), stage.looking, useView.getState().beside)
+  }, [stage, how])
   usePickMarks(stage)
   useTrail(stage)
   usePickPointer(stage)
@@ -226,6 +239,13 @@ function Scene({
     return () => removeEventListener('jukai-look', on)
   }, [stage, turn])
   const step = here?.steps.find((s) => s.id === view.step)
+  if (how && before)
+    return (
+      <>
+        <CompareWords how={how} words={before.words} />
+        <Titles stage={stage} turn={turn} all={() => seeAll(stage, parts)} />
+      </>
+    )
   return (
     <>
       {bench && here && !view.lookAt && !view.picking && !view.placing && !measuring && (
@@ -258,6 +278,40 @@ function Scene({
       )}
     </>
   )
+}
+
+/** The parts, and as they are shown: a kept view may leave some out, one may be looked at as it was. */
+function useShown(
+  session: ReturnType<typeof useSession.getState>,
+  view: ReturnType<typeof useView.getState>,
+): { parts: readonly PartView[]; shown: readonly PartView[] } {
+  const { leftOut } = view
+  const parts = useMemo(
+    () => shownParts(session).map((p) => (leftOut.includes(p.part) ? { ...p, hidden: true } : p)),
+    [session, leftOut],
+  )
+  const looked = useLookAt(view.part, view.lookAt, session.bench?.revision)
+  const picked = usePick((s) => s.view)
+  const other =
+    view.picking && picked ? { part: view.picking.part, mesh: picked.mesh } : (looked ?? null)
+  const mesh = other?.mesh ?? null
+  const shown = useMemo(
+    () => (other ? parts.map((p) => (p.part === other.part ? { ...p, mesh } : p)) : parts),
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+    [parts, other?.part, mesh],
+  )
+  return { parts, shown }
+}
+
+/** What is put on the stage while bodies are compared: the earlier ones, or both. */
+function compared(
+  shown: readonly PartView[],
+  before: Before | null,
+  how: 'hold' | 'beside' | undefined,
+): readonly PartView[] {
+  if (!before || !how) return shown
+  if (how === 'hold') return before.parts
+  return [...shown, ...before.parts.map((p) => ({ ...p, part: BEFORE + p.part }))]
 }
 
 /** Sections and measures over the bodies, and in words below them. */

@@ -5,6 +5,7 @@ import { askedAt, refresh, useSession } from '../../shared/session'
 import { useView } from '../../shared/viewState'
 import { readBody } from './buffers'
 import type { BodyData } from './buffers'
+import { BEFORE } from './compare'
 import { cornersOf, seeAll } from './layout'
 import type { Stage } from './Stage'
 
@@ -30,6 +31,7 @@ async function bodyData(digest: string, limit: Limit = 'no'): Promise<BodyData> 
   return data
 }
 
+const plain = (id: string) => id.replace(BEFORE, '')
 const NO_FINISH = { colour: '#b9b4a8', metal: 0, roughness: 0.6 }
 
 /** Fetch drawing data and put it on the stage; the old body stays until the new one is there. */
@@ -44,10 +46,10 @@ export function useBodies(
   const limit = useView((s) => s.limit)
   useEffect(() => {
     stage.setFloor(document_?.floor ?? 100)
-    const wanted = parts.filter((p) => p.mesh && !p.hidden && (!only || p.part === only))
+    const wanted = parts.filter((p) => p.mesh && !p.hidden && (!only || plain(p.part) === only))
     let on = true
     const isReference = (id: string) =>
-      document_?.parts?.find((q) => q.id === id)?.reference ?? false
+      document_?.parts?.find((q) => q.id === plain(id))?.reference ?? false
     Promise.all(
       wanted.map(async (p) => ({
         p,
@@ -59,7 +61,7 @@ export function useBodies(
         const asked = askedAt()
         for (const id of stage.ids()) if (!rows.some((r) => r.p.part === id)) stage.remove(id)
         for (const { p, data } of rows) {
-          const doc = document_?.parts?.find((q) => q.id === p.part)
+          const doc = document_?.parts?.find((q) => q.id === plain(p.part))
           const look = (name: string | null | undefined) => {
             const f = document_?.finishes?.find((x) => x.name === name)
             if (!f) return null

@@ -264,9 +264,14 @@ export function seeAll(
         looking,
         [centre.x, centre.y, centre.z],
         low.distanceTo(high) / 2,
-        stage.width,
+        stage.twice ? stage.width / 2 : stage.width,
         stage.height,
       )
+      if (stage.twice) {
+        stage.looking = all
+        stage.invalidate()
+        return
+      }
       // into the part of the sheet that callouts and title block leave free
       stage.looking = all
       stage.looking = moved(

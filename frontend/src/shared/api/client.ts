@@ -21,6 +21,7 @@ export type Step = Schemas['Step']
 export type Part = Schemas['Part']
 export type Curve = Schemas['Curve']
 export type Placement = Schemas['Placement']
+export type KeptView = Schemas['KeptView']
 export type ClearanceRow = Schemas['ClearanceRow']
 export type Solved = Schemas['SolvedView']
 
@@ -134,6 +135,7 @@ export const api = {
         params: { path: { bench, part, step } },
       }),
     ),
+  before: (bench: string) => answer(http.GET('/api/benches/{bench}/before', at(bench))),
   upload: (bench: string, name: string, file: Blob) =>
     raw(`/api/benches/${bench}/uploads?name=${encodeURIComponent(name)}`, file) as Promise<
       Schemas['UploadView']
@@ -157,7 +159,9 @@ export const api = {
     const named = /filename\*=UTF-8''([^;]+)/.exec(
       response.headers.get('Content-Disposition') ?? '',
     )
-    return { name: decodeURIComponent(named?.[1] ?? 'drawing'), data: await response.blob() }
+    const type = query['format'] === 'pdf' ? 'application/pdf' : 'image/svg+xml'
+    const data = new Blob([await response.arrayBuffer()], { type })
+    return { name: decodeURIComponent(named?.[1] ?? 'drawing'), data }
   },
   measure: (body: Schemas['MeasureIn']) => answer(http.POST('/api/measure', { body })),
   section: (body: Schemas['SectionIn']) => answer(http.POST('/api/section', { body })),

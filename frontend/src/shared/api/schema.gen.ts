@@ -295,6 +295,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/benches/{bench}/before": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return the parts as they were before the last edit. */
+        get: operations["api_bench_before"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/benches/{bench}/uploads": {
         parameters: {
             query?: never;
@@ -2169,6 +2186,16 @@ export interface components {
             name?: string | null;
         };
         /**
+         * BeforeView
+         * @description The parts before the last edit; no label at the first revision.
+         */
+        BeforeView: {
+            /** Label */
+            label: string | null;
+            /** Parts */
+            parts: components["schemas"]["PartView"][];
+        };
+        /**
          * UploadView
          * @description What an uploaded file holds.
          */
@@ -2415,7 +2442,7 @@ export interface components {
             /** Bodies */
             bodies: components["schemas"]["ShownIn"][];
             /** Views */
-            views: ("front" | "left" | "right" | "top" | "back" | "bottom")[];
+            views: ("front" | "left" | "right" | "top" | "back" | "bottom" | "turned")[];
         };
         /**
          * MarksView
@@ -3640,6 +3667,55 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BenchId"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_bench_before: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BeforeView"];
                 };
             };
             /** @description not there */

@@ -8,6 +8,7 @@ export function Sheet(props: {
   title: string
   children: ReactNode
   testId?: string
+  wide?: boolean
 }) {
   return (
     <Dialog.Root
@@ -23,6 +24,7 @@ export function Sheet(props: {
         <Dialog.Positioner>
           <Dialog.Content
             bg="bg.panel"
+            maxW={props.wide ? 'min(860px, 94vw)' : undefined}
             color="fg"
             borderWidth="1px"
             borderColor="border.emphasized"
@@ -31,7 +33,7 @@ export function Sheet(props: {
             <Dialog.Header>
               <Dialog.Title fontFamily="heading">{props.title}</Dialog.Title>
             </Dialog.Header>
-            <Dialog.Body pb="6" maxH="65vh" overflow="auto">
+            <Dialog.Body pb="6" maxH={props.wide ? '82vh' : '65vh'} overflow="auto">
               {props.children}
             </Dialog.Body>
             <Dialog.CloseTrigger asChild>

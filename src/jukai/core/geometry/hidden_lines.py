@@ -41,6 +41,14 @@ def _eye(right: Sequence[float], up: Sequence[float]) -> Eye:
     return Eye(r, u, np.cross(r, u))
 
 
+def _turned(around: float, above: float) -> Eye:
+    """Return the eye that looks along +Y turned about Z, and down; degrees."""
+    a, b = np.radians(around), np.radians(above)
+    right = np.array([np.cos(a), np.sin(a), 0.0])
+    back = np.array([np.sin(a) * np.cos(b), -np.cos(a) * np.cos(b), np.sin(b)])
+    return Eye(right, np.cross(back, right), back)
+
+
 SEEN_FROM = {
     "front": _eye((1, 0, 0), (0, 0, 1)),
     "left": _eye((0, -1, 0), (0, 0, 1)),
@@ -48,8 +56,9 @@ SEEN_FROM = {
     "top": _eye((1, 0, 0), (0, 1, 0)),
     "back": _eye((-1, 0, 0), (0, 0, 1)),
     "bottom": _eye((1, 0, 0), (0, -1, 0)),
+    "turned": _turned(-35.0, 22.0),
 }
-"""The six views of a drawing: front looks along +Y, left from the left along +X, top straight down."""
+"""The six views of a drawing, and one turned: front looks along +Y, left from the left along +X, top straight down."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
