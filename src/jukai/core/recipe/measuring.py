@@ -10,13 +10,18 @@ import numpy as np
 
 from jukai.core.errors import CoreError, ValueProblem
 from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.elements import centres, rows_of
 from jukai.core.geometry.measuring import READINGS, Reading, Thing, readings, thing
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.recipe.bench import Bench, Measure
-from jukai.core.recipe.picks import element_of, resolve_pick
+from jukai.core.recipe.picks import alike_in_history, element_of, resolve_pick
 
 __all__ = ["Body", "Measured", "found_thing", "measured"]
 
+_SAME = 1e-6
+"""Share within which a place is the same."""
+_REACH = 0.2
+"""Share of the body's size within which the nearest element is taken for the one that was measured."""
 _ONE = {"points": "point", "edges": "edge", "faces": "face"}
 
 
@@ -51,15 +56,51 @@ def found_thing(body: Body, kind: str, element: Mapping[str, Any]) -> tuple[Thin
     ValueProblem
         When it is not there any more.
     """
-    raw = {"rule": "by_hand", "elements": [dict(element)]}
-    picked, _ = resolve_pick(raw, body.mesh, (kind,), _literal, "element")
-    which = np.flatnonzero(picked.mask)
-    if len(which) == 0:
+    one = _by_share(body.mesh, kind, element)
+    if one is None:
+        raw = {"rule": "by_hand", "elements": [{k: v for k, v in element.items() if k != "share"}]}
+        picked, _ = resolve_pick(raw, body.mesh, (kind,), _literal, "element")
+        which = np.flatnonzero(picked.mask)
+        one = int(which[0]) if len(which) else None
+    if one is None:
         raise ValueProblem(
             f"The measured {_ONE[kind]} is not there any more.", field="element", hint="Measure it again."
         )
-    one = int(which[0])
-    return thing(body.mesh, kind, one, body.matrix), element_of(body.mesh, kind, one)
+    at = centres(body.mesh, kind)[one]
+    written = element_of(body.mesh, kind, one) | {"share": [float(f"{x:.9g}") for x in _shares(body.mesh, at)]}
+    return thing(body.mesh, kind, one, body.matrix), written
+
+
+def _shares(mesh: Mesh, at: Floats) -> Floats:
+    """Return where places lie between the bounds of a body, 0 to 1 along each axis; 0 where it is flat."""
+    low, high = mesh.bounds
+    size = high - low
+    return np.asarray(np.where(size > 0, (at - low) / np.where(size > 0, size, 1.0), 0.0))
+
+
+def _by_share(mesh: Mesh, kind: str, element: Mapping[str, Any]) -> int | None:
+    """Find an element by where it lies between the bounds of its body: it follows when the body grows or shrinks.
+
+    One that stands just where it stood by its share comes first, then one at the very same place, then the nearest by
+    share; the history and the way of facing must be the same.
+    """
+    share = element.get("share")
+    if not isinstance(share, list) or len(share) != 3 or rows_of(mesh, kind) == 0:
+        return None
+    wanted, here = np.array([_literal(x) for x in share]), np.array([_literal(x) for x in element.get("at", ())])
+    if here.shape != (3,):
+        return None
+    at = centres(mesh, kind)
+    fits = alike_in_history(mesh, kind, element)
+    if not fits.any():
+        return None
+    off = np.where(fits, np.linalg.norm(_shares(mesh, at) - wanted, axis=1), np.inf)
+    best = int(np.argmin(off))
+    if off[best] > _SAME:
+        still = np.where(fits, np.linalg.norm(at - here, axis=1), np.inf)
+        if still.min() <= _SAME * max(mesh.size, 1e-300):
+            return int(np.argmin(still))
+    return best if off[best] <= _REACH else None
 
 
 def measured(bench: Bench, body_of: Callable[[str], Body | None]) -> list[Measured]:

@@ -26,7 +26,7 @@ from jukai.core.geometry.measures import edge_turns
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.operators.base import Note, Picked
 
-__all__ = ["element_of", "looks_like", "resolve_pick"]
+__all__ = ["alike_in_history", "element_of", "looks_like", "resolve_pick"]
 
 SHARP = 30.0
 """Degrees, wherever an angle is not given."""
@@ -401,6 +401,18 @@ def resolve_pick(
     picker = _Picker(mesh, kind, number, where, named or {})
     mask = picker.rule(raw)
     return Picked(kind, mask), picker.notes
+
+
+def alike_in_history(mesh: Mesh, kind: str, element: Mapping[str, Any]) -> Bools:
+    """Return the elements that have come from where one written down has, and face its way, as far as that is known."""
+    out = np.ones(rows_of(mesh, kind), dtype=bool)
+    trail = [tuple(t) for t in element.get("lineage") or [] if isinstance(t, list)]
+    if trail:
+        out &= _Trails(mesh, kind).has(trail)
+    way = element.get("normal")
+    if isinstance(way, list) and len(way) == 3 and all(isinstance(x, int | float) for x in way) and any(way):
+        out &= element_normals(mesh, kind) @ np.array(way, dtype=np.float64) > 0.2
+    return out
 
 
 def element_of(mesh: Mesh, kind: str, which: int) -> dict[str, Any]:
