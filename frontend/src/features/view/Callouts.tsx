@@ -17,8 +17,9 @@ import {
   overall,
   placeLeaders,
   screenWay,
+  stackedLengths,
 } from './layout'
-import type { Leader, Spot } from './layout'
+import type { Dimension, Leader, Spot } from './layout'
 import { shownCallouts, startDrag, textOf } from './calloutWork'
 import type { Shown } from './calloutWork'
 import { DimensionLines, Label } from './Dimensions'
@@ -54,6 +55,12 @@ export function Callouts(props: {
   const round = isRound(bench, part)
   const covered = lengths.length >= 3
   const sizes = covered ? [] : overall(stage, part, round, stage.looking)
+  const placed = stackedLengths(
+    stage,
+    part,
+    lengths.map((s) => s.callout),
+    sizes,
+  )
   const rows = led.map((s) => ({
     key: s.callout.target,
     ...anchorOf(stage, part, s.callout, s.target.value),
@@ -77,8 +84,8 @@ export function Callouts(props: {
             />
           </g>
         ))}
-        {lengths.map((s) => (
-          <LengthCallout key={s.callout.target} {...props} s={s} open={open} />
+        {lengths.map((s, i) => (
+          <LengthCallout key={s.callout.target} {...props} s={s} open={open} d={placed[i]} />
         ))}
         {leaders.map((l) => {
           const s = led.find((x) => x.callout.target === l.key)
@@ -159,6 +166,8 @@ interface CalloutProps {
   bench: BenchView
   s: Shown
   open: (t: NumberTarget, at: Spot) => void
+  /** where it is drawn, when that hangs on others */
+  d?: Dimension | undefined
   /** in a small view: smaller grips, and names of their own */
   small?: boolean
 }
@@ -175,9 +184,9 @@ function useLit(address: string) {
   }
 }
 
-export function LengthCallout({ stage, part, s, open, small }: CalloutProps) {
+export function LengthCallout({ stage, part, s, open, small, d: given }: CalloutProps) {
   const { lit, hover } = useLit(s.target.address)
-  const d = lengthDimension(stage, part, s.callout, s.callout.target, small ? 14 : 30)
+  const d = given ?? lengthDimension(stage, part, s.callout, s.callout.target, small ? 14 : 30)
   const down = (e: ReactPointerEvent<SVGElement>) =>
     startDrag(e, stage, part, s, () => open(s.target, d.label))
   return (

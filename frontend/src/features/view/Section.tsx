@@ -309,7 +309,7 @@ function PlaneFrame(props: {
   const n = new Vector3(...plane.normal)
   const way = screenWay(stage, at, n)
   const length = Math.hypot(way.x, way.y) || 1
-  const tip = { x: grip.x - (way.x / length) * 26, y: grip.y - (way.y / length) * 26 }
+  const tip = { x: grip.x + (way.x / length) * 26, y: grip.y + (way.y / length) * 26 }
   return (
     <g className="cutting" data-testid={`section-plane-${which}`}>
       <polygon className="axis" points={frame.map((s) => `${s.x},${s.y}`).join(' ')} />

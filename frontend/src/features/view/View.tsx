@@ -4,6 +4,7 @@ import { api } from '../../shared/api/client'
 import type { PartView } from '../../shared/api/client'
 import { shownParts, useSession } from '../../shared/session'
 import { useMeasuring } from '../../shared/measuring'
+import { useSection } from '../../shared/section'
 import { setEye } from '../../shared/eye'
 import { choosePart } from '../../shared/parts'
 import { usePick } from '../../shared/picking'
@@ -181,6 +182,8 @@ function Scene({
   const session = useSession()
   const view = useView()
   const measuring = useMeasuring((s) => s.on)
+  const laying = useSection((s) => s.placing !== null)
+  const pointing = measuring || laying
   const bench = session.preview ?? session.bench
   const { parts, shown } = useShown(session, view)
   const here = parts.find((p) => p.part === view.part)
@@ -248,7 +251,7 @@ function Scene({
     )
   return (
     <>
-      {bench && here && !view.lookAt && !view.picking && !view.placing && !measuring && (
+      {bench && here && !view.lookAt && !view.picking && !view.placing && !pointing && (
         <Callouts stage={stage} bench={bench} part={here} step={step} parts={parts} />
       )}
       <Trail />

@@ -160,10 +160,105 @@ export function lengthDimension(
   off = 30,
 ): Dimension {
   const m = matrixOf(part)
-  const box = boxOnScreen(stage, part)
-  const a = stage.project(three(c.at).applyMatrix4(m))
-  const b = stage.project(three(c.to).applyMatrix4(m))
-  return dimension(key, a, b, { x: (box.left + box.right) / 2, y: (box.top + box.bottom) / 2 }, off)
+  const [at, to] = edgeOfBounds(stage, part, c, m) ?? [three(c.at), three(c.to)]
+  const a = stage.project(at.applyMatrix4(m))
+  const b = stage.project(to.applyMatrix4(m))
+  return outside(stage, part, key, a, b, off)
+}
+
+/** A length that spans the body is drawn at the edge of its bounds that lies outermost: the lowest, of heights the leftmost. */
+function edgeOfBounds(
+  stage: Sight,
+  part: PartView,
+  c: CalloutView,
+  m: Matrix4,
+): [Vector3, Vector3] | null {
+  const [low, high] = part.bounds ?? []
+  if (!low || !high || c.form !== 'length') return null
+  const d = three(c.to).sub(three(c.at))
+  const k = [0, 1, 2].find((i) => Math.abs(d.getComponent(i)) > (1 - 1e-9) * d.length())
+  if (k === undefined) return null
+  const [from, to] = [Math.min(c.at[k] ?? 0, c.to[k] ?? 0), Math.max(c.at[k] ?? 0, c.to[k] ?? 0)]
+  const size = (high[k] ?? 0) - (low[k] ?? 0)
+  if (Math.abs(from - (low[k] ?? 0)) > 1e-6 * size || Math.abs(to - (high[k] ?? 0)) > 1e-6 * size)
+    return null
+  const [i, j] = [(k + 1) % 3, (k + 2) % 3]
+  const ends = (at: readonly number[]) => {
+    const p = three(c.at)
+    const q = three(c.to)
+    for (const v of [p, q]) {
+      v.setComponent(i, at[0] ?? 0)
+      v.setComponent(j, at[1] ?? 0)
+    }
+    return [p, q] as [Vector3, Vector3]
+  }
+  const rows = [low[i], high[i]].flatMap((x) =>
+    [low[j], high[j]].map((y) => ends([x ?? 0, y ?? 0])),
+  )
+  const out = (row: [Vector3, Vector3]) => {
+    const [a, b] = row.map((p) => stage.project(p.clone().applyMatrix4(m)))
+    if (!a || !b) return 0
+    const steep = Math.abs(b.y - a.y) > 2 * Math.abs(b.x - a.x)
+    return steep ? -(a.x + b.x) * 10 : a.y + b.y + (a.x + b.x) * 0.02
+  }
+  return rows.reduce((best, row) => (out(row) > out(best) ? row : best))
+}
+
+/** A dimension beside two points that stands `off` px outside of the part's outline. */
+function outside(
+  stage: Sight,
+  part: PartView,
+  key: string,
+  a: Spot,
+  b: Spot,
+  off: number,
+): Dimension {
+  const spots = cornersOf(part).map((p) => stage.project(p))
+  const away = {
+    x: spots.reduce((s, p) => s + p.x, 0) / spots.length,
+    y: spots.reduce((s, p) => s + p.y, 0) / spots.length,
+  }
+  const at = dimension(key, a, b, away, 0)
+  const l = Math.hypot(b.x - a.x, b.y - a.y)
+  if (l < 1) return dimension(key, a, b, away, off)
+  // as far out as the outline reaches on that side
+  const one = dimension(key, a, b, away, 1)
+  const n = { x: one.p.x - at.p.x, y: one.p.y - at.p.y }
+  const reach = Math.max(...spots.map((s) => (s.x - a.x) * n.x + (s.y - a.y) * n.y), 0)
+  return dimension(key, a, b, away, Math.min(reach, 2.5 * l + 120) + off)
+}
+
+/** Whether two dimension lines run side by side so near that their numbers would lie on each other. */
+function together(one: Dimension, two: Dimension): boolean {
+  const mid = (d: Dimension) => ({ x: (d.p.x + d.q.x) / 2, y: (d.p.y + d.q.y) / 2 })
+  const [m, k] = [mid(one), mid(two)]
+  const turn = Math.abs(Math.sin(((one.turn - two.turn) * Math.PI) / 180))
+  return (
+    (turn < 0.3 && apart(one, k) < 22 && apart(two, m) < 22) ||
+    Math.hypot(one.label.x - two.label.x, one.label.y - two.label.y) < 34
+  )
+}
+
+function apart(d: Dimension, s: Spot): number {
+  const l = Math.hypot(d.q.x - d.p.x, d.q.y - d.p.y) || 1
+  return Math.abs(((s.x - d.p.x) * (d.q.y - d.p.y) - (s.y - d.p.y) * (d.q.x - d.p.x)) / l)
+}
+
+/** Lengths as dimensions outside of the body: each is moved out until it lies on none before it. */
+export function stackedLengths(
+  stage: Sight,
+  part: PartView,
+  rows: readonly CalloutView[],
+  taken: readonly Dimension[],
+): Dimension[] {
+  const out: Dimension[] = []
+  for (const c of rows) {
+    let d = lengthDimension(stage, part, c, c.target)
+    for (let level = 1; level < 5 && [...taken, ...out].some((o) => together(o, d)); level += 1)
+      d = lengthDimension(stage, part, c, c.target, 30 + level * 26)
+    out.push(d)
+  }
+  return out
 }
 
 /** Where the handle of a callout sits, and for an angle the arc it ends. */
