@@ -69,8 +69,8 @@ class Sections(Look):
         before = self.cut()["point"][1]
         grip = self.find("section-grip-0")
         ActionChains(self.driver, duration=40).move_to_element(grip).click_and_hold().move_by_offset(
-            -8, 14
-        ).move_by_offset(-8, 14).release().perform()
+            16, 9
+        ).move_by_offset(16, 9).release().perform()
         self.wait(lambda: abs(self.cut()["point"][1] - before) > 0.5, "the plane pulled")
         # the other side, another axis
         self.click("section-flip-0")
