@@ -338,6 +338,13 @@ def page() -> None:
     print(done.stdout or f"dragging in the page: not measured ({done.stderr.strip().splitlines()[-1:]})", flush=True)
 
 
+def looking() -> None:
+    """Turning the view against the plain way, sections, callouts and sheets, in the browser."""
+    python = ROOT / ".venv" / "bin" / "python"
+    done = subprocess.run([str(python), "-m", "timings.looking"], cwd=ROOT, capture_output=True, text=True, check=False)
+    print(done.stdout or f"turning the view: not measured ({done.stderr.strip().splitlines()[-1:]})", flush=True)
+
+
 def main() -> None:
     keep_freed_memory()  # as the command and the server do; it serves all libraries of this process alike
     wanted = sys.argv[1:]
@@ -354,6 +361,7 @@ def main() -> None:
         bevels,
         elsewhere,
         page,
+        looking,
     ):
         if not wanted or run.__name__ in wanted:
             run()

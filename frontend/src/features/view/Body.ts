@@ -1,11 +1,11 @@
 import { BufferGeometry, Color, Matrix4, Mesh, Vector2 } from 'three'
 import type { LineSegments, RawShaderMaterial } from 'three'
-import { LineMaterial } from 'three/addons/lines/LineMaterial.js'
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js'
 import { acceleratedRaycast } from 'three-mesh-bvh'
 import { FINISHES, set } from './bodyMaterial'
 import { fillGeometry } from './buffers'
+import { inkMaterial } from './inkLine'
 import type { BodyData } from './buffers'
 
 export interface Finish {
@@ -37,10 +37,7 @@ const MOST_FAT_LINES = 20_000
 /** What draws a body, with nothing in it yet. */
 export function newBody(id: string, data: BodyData, as: As, material: RawShaderMaterial): Body {
   const mesh = new Mesh(new BufferGeometry(), material)
-  const sharp = new LineSegments2(
-    new LineSegmentsGeometry(),
-    new LineMaterial({ linewidth: 1.7, worldUnits: false }),
-  )
+  const sharp = new LineSegments2(new LineSegmentsGeometry(), inkMaterial(1.5))
   mesh.frustumCulled = false
   sharp.frustumCulled = false
   mesh.userData['part'] = id
@@ -72,7 +69,6 @@ export function dressBody(body: Body, finish: Finish, as: As, others: readonly F
   set(u, 'alpha', as.through ? 0.28 : as.reference ? 0.62 : 1)
   set(u, 'pale', as.reference ? 0.72 : 0)
   body.sharp.material.opacity = as.reference ? 0.45 : 1
-  body.sharp.material.transparent = as.reference
   const looks = Array.from({ length: FINISHES }, (_, i) => (i ? others[i - 1] : finish) ?? finish)
   set(
     u,

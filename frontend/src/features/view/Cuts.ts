@@ -11,9 +11,9 @@ import {
   Vector4,
 } from 'three'
 import type { Scene, Matrix4 } from 'three'
-import { LineMaterial } from 'three/addons/lines/LineMaterial.js'
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js'
+import { inkMaterial } from './inkLine'
 import type { CutPlane } from '../../shared/section'
 
 /** What a plane meets of a body, ready to be drawn. */
@@ -127,10 +127,7 @@ export class Cuts {
       face.userData['colour'] = new Color(cap.colour).convertLinearToSRGB()
       const geometry = new LineSegmentsGeometry()
       if (cap.lines.length) geometry.setPositions(cap.lines)
-      const lines = new LineSegments2(
-        geometry,
-        new LineMaterial({ linewidth: 2.2, worldUnits: false }),
-      )
+      const lines = new LineSegments2(geometry, inkMaterial(2))
       lines.visible = cap.lines.length > 0
       for (const o of [face, lines]) {
         o.frustumCulled = false

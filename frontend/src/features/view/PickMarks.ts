@@ -1,8 +1,8 @@
 import { Matrix4 } from 'three'
 import type { Color, Scene } from 'three'
-import { LineMaterial } from 'three/addons/lines/LineMaterial.js'
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js'
+import { inkMaterial } from './inkLine'
 
 export type Mark = 'picked' | 'hovered' | 'by' | 'stopped' | 'poles' | 'many'
 
@@ -33,16 +33,16 @@ export class PickMarks {
       const geometry = new LineSegmentsGeometry()
       geometry.setPositions(lines)
       const hovered = which === 'hovered'
-      const material = new LineMaterial({
-        linewidth: hovered ? 5 : which === 'by' ? 1.6 : THIN.has(which) ? 2.4 : 3.6,
-        worldUnits: false,
-        transparent: hovered,
-        opacity: hovered ? 0.55 : 1,
-        // nearer than the ink of the same edge
-        polygonOffset: true,
-        polygonOffsetFactor: -4,
-        polygonOffsetUnits: -4,
-      })
+      const material = inkMaterial(
+        hovered ? 5 : which === 'by' ? 1.6 : THIN.has(which) ? 2.4 : 3.6,
+        {
+          opacity: hovered ? 0.55 : 1,
+          // nearer than the ink of the same edge
+          polygonOffset: true,
+          polygonOffsetFactor: -4,
+          polygonOffsetUnits: -4,
+        },
+      )
       const mark = new LineSegments2(geometry, material)
       mark.frustumCulled = false
       mark.renderOrder = 4

@@ -48,6 +48,9 @@ export abstract class Scenery {
   protected amber = new Color('#8f5200')
   private normals = false
 
+  /** bodies came, went or moved: the soft contact with the floor is to be looked at again */
+  protected stirred = true
+
   abstract invalidate(): void
 
   /** Show a body, or put new data in the place of its old. */
@@ -75,6 +78,7 @@ export abstract class Scenery {
     setWorld(body)
     dressBody(body, finish, as, others)
     if (fresh || body.ticks) this.setTicks(body)
+    this.stirred = true
     this.invalidate()
   }
 
@@ -84,6 +88,7 @@ export abstract class Scenery {
     if (!body) return
     body.matrix.copy(matrix)
     setWorld(body)
+    this.stirred = true
     this.invalidate()
   }
 
@@ -101,6 +106,7 @@ export abstract class Scenery {
       o.material.dispose()
     }
     this.bodies.delete(id)
+    this.stirred = true
     this.invalidate()
   }
 

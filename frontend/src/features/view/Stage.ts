@@ -6,10 +6,13 @@ import { cutWith, set, setAll } from './bodyMaterial'
 import * as look from './camera'
 import type { Looking } from './camera'
 import { BEFORE } from './compare'
+import { Contact } from './Contact'
 import { floorLines, rendersInSoftware, showBehind } from './pieces'
 import { Pointing, ready } from './Pointing'
 import { Scenery } from './Scenery'
 import type { Sight } from './Sight'
+
+const REST = 160
 
 /** Everything that is drawn, without React: bodies, floor, camera. Draws when something changed, and not else. */
 export class Stage extends Scenery {
@@ -33,6 +36,8 @@ export class Stage extends Scenery {
   /** earlier bodies and those of now stand side by side */
   twice = false
   private inkScale = 1
+  private readonly contact = new Contact()
+  private resting = 0
   private readonly perspectiveCamera = new PerspectiveCamera()
   private readonly parallelCamera = new OrthographicCamera()
   private frame = 0
@@ -62,6 +67,8 @@ export class Stage extends Scenery {
     this.showBefore(null, null)
     this.marks.dispose()
     this.cuts.drop()
+    clearTimeout(this.resting)
+    this.contact.dispose()
     this.dropFloor()
     this.renderer.dispose()
   }
@@ -166,9 +173,11 @@ export class Stage extends Scenery {
 
   /** The pixels of a small view: outline and sharp edges on nothing. */
   drawn(sight: Sight, target: WebGLRenderTarget): Uint8Array {
-    const hidden = [this.floor, ...[...this.bodies.values()].map((b) => b.ticks)].filter(
-      (o) => o?.visible,
-    )
+    const hidden = [
+      this.floor,
+      this.contact.mesh,
+      ...[...this.bodies.values()].map((b) => b.ticks),
+    ].filter((o) => o?.visible)
     for (const o of hidden) if (o) o.visible = false
     this.aimed(sight, false, { lines: 0, shade: 0.04, bands: 0 })
     const out = new Uint8Array(target.width * target.height * 4)
@@ -260,12 +269,14 @@ export class Stage extends Scenery {
     this.renderer.setSize(width, height, false)
     this.renderer.setClearAlpha(paper ? 1 : 0)
     if (this.floor) this.floor.visible = paper
+    this.contact.mesh.visible = paper
     // lines grow with the picture
     this.inkScale = height / before.height
     this.draw()
     out.getContext('2d')?.drawImage(this.canvas, 0, 0)
     this.inkScale = 1
     if (this.floor) this.floor.visible = true
+    this.contact.mesh.visible = true
     this.renderer.setClearAlpha(1)
     this.width = before.width
     this.height = before.height
@@ -280,6 +291,21 @@ export class Stage extends Scenery {
     })
   }
 
+  /** Once bodies rest for a moment: their soft contact with the floor. */
+  private rest(): void {
+    this.stirred = false
+    clearTimeout(this.resting)
+    this.resting = window.setTimeout(() => {
+      const bodies = [...this.bodies.values()]
+        .filter((b) => !b.as.reference && !b.as.through)
+        .map((b) => b.mesh)
+      this.contact.strength = this.paper.r > 0.5 ? 0.42 : 0.75
+      this.contact.update(this.renderer, this.scene, bodies, this.floorSize * 2.4)
+      if (!this.contact.mesh.parent) this.scene.add(this.contact.mesh)
+      this.invalidate()
+    }, REST)
+  }
+
   private draw(): void {
     if (this.width < 2 || this.height < 2) return
     if (!this.floor) {
@@ -287,6 +313,7 @@ export class Stage extends Scenery {
       this.scene.add(this.floor)
     }
     this.aim()
+    if (this.stirred) this.rest()
     this.aimed(this, this.perspective, {})
     if (this.twice) this.drawTwice()
     else this.renderer.render(this.scene, this.camera)

@@ -6,9 +6,9 @@ import {
   LineSegments,
 } from 'three'
 import type { Color, Matrix4, Scene } from 'three'
-import { LineMaterial } from 'three/addons/lines/LineMaterial.js'
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
 import type { Body } from './Body'
+import { inkMaterial } from './inkLine'
 
 /** The floor's grid: twelve fields of a fifth of its size to either side. */
 export function floorLines(size: number, colour: Color): LineSegments {
@@ -103,13 +103,7 @@ export function showBehind(b: Body, on: boolean, scene: Scene, mmPerPx: number):
     return
   }
   if (!b.behind) {
-    const material = new LineMaterial({
-      linewidth: 1,
-      worldUnits: false,
-      dashed: true,
-      depthFunc: GreaterDepth,
-      depthWrite: false,
-    })
+    const material = inkMaterial(1, { dashed: true, depthFunc: GreaterDepth })
     b.sharp.computeLineDistances()
     b.behind = new LineSegments2(b.sharp.geometry, material)
     b.behind.frustumCulled = false

@@ -90,6 +90,9 @@ void main() {
   // through the cut the inside of a closed body shows only until its cap is there
   if (back && whole > 0.5) { result = vec4(mix(paper, colour, 0.3), 1.0); return; }
 #endif
+  // a shoulder, so that nothing burns out; a lift, so that nothing sinks into black
+  c = mix(c, 0.82 + 0.18 * (1.0 - exp(-(c - 0.82) / 0.18)), step(0.82, c));
+  c = max(c, colour * 0.10 + 0.02);
   if (back) c = mix(c * 0.35, vec3(0.75, 0.25, 0.2), 0.45);
   // light bands: as strip lights all round would be mirrored; a kink in them is a kink in the surface
   if (bands > 0.5) {

@@ -1,0 +1,180 @@
+import {
+  Color,
+  GLSL3,
+  Mesh,
+  OrthographicCamera,
+  PlaneGeometry,
+  RawShaderMaterial,
+  Scene,
+  Vector2,
+  WebGLRenderTarget,
+} from 'three'
+import type { Object3D, WebGLRenderer } from 'three'
+
+const SIZE = 256
+
+const vertex = `
+precision highp float;
+uniform mat4 modelMatrix, viewMatrix, projectionMatrix;
+in vec3 position;
+out float vHigh;
+void main() {
+  vec4 world = modelMatrix * vec4(position, 1.0);
+  vHigh = world.z;
+  gl_Position = projectionMatrix * viewMatrix * world;
+}`
+
+const fragment = `
+precision highp float;
+uniform float reach;
+in float vHigh;
+out vec4 result;
+void main() {
+  float near = 1.0 - clamp(vHigh / reach, 0.0, 1.0);
+  result = vec4(near * near, 0.0, 0.0, 1.0);
+}`
+
+const flatVertex = `
+precision highp float;
+in vec3 position;
+in vec2 uv;
+out vec2 vUv;
+void main() { vUv = uv; gl_Position = vec4(position.xy, 0.0, 1.0); }`
+
+const blurFragment = `
+precision highp float;
+uniform sampler2D picture;
+uniform vec2 way;
+in vec2 vUv;
+out vec4 result;
+void main() {
+  float sum = 0.0, all = 0.0;
+  for (int i = -6; i <= 6; i++) {
+    float w = exp(-float(i * i) / 14.0);
+    sum += w * texture(picture, vUv + way * float(i)).r;
+    all += w;
+  }
+  result = vec4(sum / all, 0.0, 0.0, 1.0);
+}`
+
+const floorVertex = `
+precision highp float;
+uniform mat4 modelViewMatrix, projectionMatrix;
+in vec3 position;
+in vec2 uv;
+out vec2 vUv;
+void main() { vUv = uv; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }`
+
+const floorFragment = `
+precision highp float;
+uniform sampler2D picture;
+uniform float strength;
+in vec2 vUv;
+out vec4 result;
+void main() { result = vec4(0.0, 0.0, 0.0, texture(picture, vUv).r * strength); }`
+
+/** Soft contact of the bodies with the floor: how near they come to it, seen from below and blurred. */
+export class Contact {
+  readonly mesh: Mesh<PlaneGeometry, RawShaderMaterial>
+  strength = 0.34
+  private readonly first = new WebGLRenderTarget(SIZE, SIZE)
+  private readonly second = new WebGLRenderTarget(SIZE, SIZE)
+  private readonly eye = new OrthographicCamera()
+  private readonly near: RawShaderMaterial
+  private readonly blur: RawShaderMaterial
+  private readonly flat = new Scene()
+
+  constructor() {
+    const shader = (vertexShader: string, fragmentShader: string, uniforms: object) =>
+      new RawShaderMaterial({
+        glslVersion: GLSL3,
+        vertexShader,
+        fragmentShader,
+        uniforms: uniforms as RawShaderMaterial['uniforms'],
+      })
+    this.near = shader(vertex, fragment, { reach: { value: 1 } })
+    this.near.side = 2
+    this.blur = shader(flatVertex, blurFragment, {
+      picture: { value: null },
+      way: { value: new Vector2() },
+    })
+    this.blur.depthTest = false
+    this.flat.add(new Mesh(new PlaneGeometry(2, 2), this.blur))
+    const material = shader(floorVertex, floorFragment, {
+      picture: { value: this.first.texture },
+      strength: { value: 0 },
+    })
+    material.transparent = true
+    material.depthWrite = false
+    this.mesh = new Mesh(new PlaneGeometry(2, 2), material)
+    this.mesh.frustumCulled = false
+    this.mesh.renderOrder = -1
+  }
+
+  /** Look at bodies from below the floor, which reaches `half` to every side. */
+  update(renderer: WebGLRenderer, scene: Scene, bodies: readonly Object3D[], half: number): void {
+    const e = this.eye
+    e.left = -half
+    e.right = half
+    e.top = half
+    e.bottom = -half
+    e.near = 0
+    const reach = half * 0.1
+    e.far = reach * 1.5
+    e.position.set(0, 0, -reach * 0.25)
+    e.up.set(0, 1, 0)
+    e.lookAt(0, 0, 1)
+    e.updateProjectionMatrix()
+    if (this.near.uniforms['reach']) this.near.uniforms['reach'].value = reach
+    const others = scene.children.filter((o) => o.visible && !bodies.includes(o))
+    for (const o of others) o.visible = false
+    const alpha = renderer.getClearAlpha()
+    scene.overrideMaterial = this.near
+    renderer.setClearAlpha(0)
+    renderer.setRenderTarget(this.first)
+    const colour = renderer.getClearColor(this.clear)
+    renderer.setClearColor(0, 0)
+    renderer.clear()
+    renderer.render(scene, e)
+    scene.overrideMaterial = null
+    for (const o of others) o.visible = true
+    this.pass(renderer, this.first, this.second, 1, 0)
+    this.pass(renderer, this.second, this.first, 0, 1)
+    renderer.setRenderTarget(null)
+    renderer.setClearColor(colour, alpha)
+    // seen from below left and right are swapped
+    this.mesh.scale.set(-half, half, 1)
+    this.mesh.position.z = -half * 1.2e-3
+    const u = this.mesh.material.uniforms
+    if (u['strength']) u['strength'].value = this.strength
+    this.mesh.material.side = 2
+  }
+
+  private readonly clear = new Color()
+
+  private pass(
+    renderer: WebGLRenderer,
+    from: WebGLRenderTarget,
+    to: WebGLRenderTarget,
+    x: number,
+    y: number,
+  ): void {
+    const u = this.blur.uniforms
+    if (u['picture']) u['picture'].value = from.texture
+    ;(u['way']?.value as Vector2 | undefined)?.set((x * 1.8) / SIZE, (y * 1.8) / SIZE)
+    renderer.setRenderTarget(to)
+    renderer.render(this.flat, this.eye)
+  }
+
+  dispose(): void {
+    for (const o of [
+      this.first,
+      this.second,
+      this.near,
+      this.blur,
+      this.mesh.geometry,
+      this.mesh.material,
+    ])
+      o.dispose()
+  }
+}
