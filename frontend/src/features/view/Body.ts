@@ -1,10 +1,23 @@
-import { BufferGeometry, Color, Matrix4, Mesh, Vector2 } from 'three'
-import type { LineSegments, RawShaderMaterial } from 'three'
+import {
+  BufferAttribute,
+  BufferGeometry,
+  Color,
+  DoubleSide,
+  DynamicDrawUsage,
+  FrontSide,
+  Matrix4,
+  Mesh,
+  OrthographicCamera,
+  Vector2,
+  Vector3,
+} from 'three'
+import type { LineSegments, PerspectiveCamera, RawShaderMaterial } from 'three'
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js'
 import { acceleratedRaycast } from 'three-mesh-bvh'
 import { FINISHES, set } from './bodyMaterial'
 import { fillGeometry } from './buffers'
+import { Clusters } from './Clusters'
 import { inkMaterial } from './inkLine'
 import type { BodyData } from './buffers'
 
@@ -25,6 +38,9 @@ export interface Body {
   data: BodyData
   mesh: Mesh<BufferGeometry, RawShaderMaterial>
   sharp: LineSegments2
+  /** its geometry with all faces, for pointing; what is drawn may leave out those that look away */
+  whole: BufferGeometry
+  clusters: Clusters | null
   /** the same edges where they lie behind a body */
   behind: LineSegments2 | null
   matrix: Matrix4
@@ -41,15 +57,34 @@ export function newBody(id: string, data: BodyData, as: As, material: RawShaderM
   mesh.frustumCulled = false
   sharp.frustumCulled = false
   mesh.userData['part'] = id
-  mesh.raycast = acceleratedRaycast
-  return { data, mesh, sharp, behind: null, matrix: new Matrix4(), as, ticks: null }
+  const whole = new BufferGeometry()
+  // rays meet all faces, also those that are not drawn
+  mesh.raycast = (ray, hits) => {
+    const drawn = mesh.geometry
+    mesh.geometry = whole
+    acceleratedRaycast.call(mesh, ray, hits)
+    mesh.geometry = drawn
+  }
+  return {
+    data,
+    mesh,
+    sharp,
+    whole,
+    clusters: null,
+    behind: null,
+    matrix: new Matrix4(),
+    as,
+    ticks: null,
+  }
 }
 
 /** Put other data in the place of what a body shows. */
 export function fillBody(body: Body, data: BodyData): void {
   body.data = data
   fillGeometry(body.mesh.geometry, data)
-  delete body.mesh.geometry.boundsTree
+  fillGeometry(body.whole, data, body.mesh.geometry)
+  body.clusters = null
+  delete body.whole.boundsTree
   body.sharp.geometry.dispose()
   body.sharp.geometry = new LineSegmentsGeometry()
   const few = data.sharp.length / 6 <= MOST_FAT_LINES
@@ -80,4 +115,72 @@ export function dressBody(body: Body, finish: Finish, as: As, others: readonly F
     'looks',
     looks.map((f) => new Vector2(f.metal, f.roughness)),
   )
+}
+
+/** Runs of faces of a large closed body, worked out once it rests. */
+export function cluster(body: Body): void {
+  if (!body.clusters && body.data.closed) body.clusters = new Clusters(body.data)
+}
+
+const inverse = new Matrix4()
+const toEye = new Matrix4()
+const eye = new Vector3()
+
+/** Draw only what may be seen of a closed body; all of it with `null`, and when it is seen into. */
+export function cull(
+  body: Body,
+  sight: { camera: PerspectiveCamera | OrthographicCamera; way: Vector3 } | null,
+  open: boolean,
+): void {
+  const g = body.mesh.geometry
+  const { clusters, mesh, data } = body
+  const away = !sight || !clusters || open || body.as.through
+  mesh.material.side = away ? DoubleSide : FrontSide
+  if (away) {
+    if (g.index !== body.whole.index && body.whole.index) {
+      g.setIndex(body.whole.index)
+      g.setDrawRange(0, Infinity)
+    }
+    return
+  }
+  if (g.index === body.whole.index || !g.index) {
+    const some = new BufferAttribute(new Uint32Array(data.index.length), 1)
+    some.setUsage(DynamicDrawUsage)
+    g.setIndex(some)
+  }
+  const { camera, way } = sight
+  inverse.copy(mesh.matrix).invert()
+  toEye.multiplyMatrices(camera.projectionMatrix, camera.matrixWorldInverse).multiply(mesh.matrix)
+  const parallel = camera instanceof OrthographicCamera
+  if (parallel) eye.copy(way).transformDirection(inverse)
+  else eye.setFromMatrixPosition(camera.matrix).applyMatrix4(inverse)
+  const index = g.index
+  if (!index) return
+  const count = clusters.seen(index.array as Uint32Array, toEye, eye, parallel)
+  index.clearUpdateRanges()
+  index.addUpdateRange(0, count)
+  index.needsUpdate = true
+  g.setDrawRange(0, count)
+}
+
+/** Half of the square on the floor over which bodies stand, with room for their shadows, and its middle. */
+export function footprint(
+  bodies: readonly Body[],
+  most: number,
+): [number, { x: number; y: number }] {
+  const low = new Vector2(Infinity, Infinity)
+  const high = new Vector2(-Infinity, -Infinity)
+  const p = new Vector3()
+  for (const { data, mesh } of bodies) {
+    const n = data.position.length / 3
+    const step = Math.max(1, Math.floor(n / 500))
+    for (let v = 0; v < n; v += step) {
+      p.fromArray(data.position, 3 * v).applyMatrix4(mesh.matrix)
+      low.min(new Vector2(p.x, p.y))
+      high.max(new Vector2(p.x, p.y))
+    }
+  }
+  if (low.x > high.x) return [most, { x: 0, y: 0 }]
+  const half = Math.max(high.x - low.x, high.y - low.y) * 0.62 + most * 0.03
+  return [Math.min(half, most * 4), { x: (low.x + high.x) / 2, y: (low.y + high.y) / 2 }]
 }

@@ -112,7 +112,13 @@ export class Contact {
   }
 
   /** Look at bodies from below the floor, which reaches `half` to every side. */
-  update(renderer: WebGLRenderer, scene: Scene, bodies: readonly Object3D[], half: number): void {
+  update(
+    renderer: WebGLRenderer,
+    scene: Scene,
+    bodies: readonly Object3D[],
+    half: number,
+    centre: { x: number; y: number },
+  ): void {
     const e = this.eye
     e.left = -half
     e.right = half
@@ -121,9 +127,9 @@ export class Contact {
     e.near = 0
     const reach = half * 0.1
     e.far = reach * 1.5
-    e.position.set(0, 0, -reach * 0.25)
+    e.position.set(centre.x, centre.y, -reach * 0.25)
     e.up.set(0, 1, 0)
-    e.lookAt(0, 0, 1)
+    e.lookAt(centre.x, centre.y, 1)
     e.updateProjectionMatrix()
     if (this.near.uniforms['reach']) this.near.uniforms['reach'].value = reach
     const others = scene.children.filter((o) => o.visible && !bodies.includes(o))
@@ -144,7 +150,7 @@ export class Contact {
     renderer.setClearColor(colour, alpha)
     // seen from below left and right are swapped
     this.mesh.scale.set(-half, half, 1)
-    this.mesh.position.z = -half * 1.2e-3
+    this.mesh.position.set(centre.x, centre.y, -half * 1.2e-3)
     const u = this.mesh.material.uniforms
     if (u['strength']) u['strength'].value = this.strength
     this.mesh.material.side = 2

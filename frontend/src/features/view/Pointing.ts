@@ -9,8 +9,8 @@ const FEW_TRIANGLES = 600
 
 /** A tree of boxes pays from some hundred triangles on; faces keep their order. */
 export function ready(b: Body): void {
-  if (!b.mesh.geometry.boundsTree && b.data.triangles > FEW_TRIANGLES)
-    b.mesh.geometry.boundsTree = new MeshBVH(b.mesh.geometry, { indirect: true })
+  if (!b.whole.boundsTree && b.data.triangles > FEW_TRIANGLES)
+    b.whole.boundsTree = new MeshBVH(b.whole, { indirect: true })
 }
 
 /** What pointing needs to know of a view. */

@@ -2,6 +2,7 @@ import { OrthographicCamera, PerspectiveCamera, Vector3, WebGLRenderer } from 't
 import type { WebGLRenderTarget } from 'three'
 import { firstPlane } from '../../shared/section'
 import type { CutPlane, Three } from '../../shared/section'
+import { cluster, cull, footprint } from './Body'
 import { cutWith, set, setAll } from './bodyMaterial'
 import * as look from './camera'
 import type { Looking } from './camera'
@@ -49,7 +50,7 @@ export class Stage extends Scenery {
     this.renderer = new WebGLRenderer({
       canvas,
       antialias: !software,
-      alpha: true, // pictures without paper; else it is cleared with it
+      alpha: false,
       stencil: false,
     })
     this.renderer.setPixelRatio(software ? 1 : Math.min(window.devicePixelRatio, 2))
@@ -213,6 +214,7 @@ export class Stage extends Scenery {
     this.renderer.localClippingEnabled = cut
     for (const b of this.bodies.values()) {
       setAll(b.mesh.material.uniforms, light)
+      cull(b, { camera: sight.camera, way: light.lookWay }, cut)
       cutWith(b.mesh.material, cut ? this.cuts.inside(b.mesh.matrix) : null)
       b.sharp.material.clippingPlanes = clipping
       b.sharp.material.clipIntersection = true
@@ -299,8 +301,13 @@ export class Stage extends Scenery {
       const bodies = [...this.bodies.values()]
         .filter((b) => !b.as.reference && !b.as.through)
         .map((b) => b.mesh)
+      for (const b of this.bodies.values()) {
+        cluster(b)
+        cull(b, null, true)
+      }
       this.contact.strength = this.paper.r > 0.5 ? 0.42 : 0.75
-      this.contact.update(this.renderer, this.scene, bodies, this.floorSize * 2.4)
+      const [half, centre] = footprint([...this.bodies.values()], this.floorSize * 2.4)
+      this.contact.update(this.renderer, this.scene, bodies, half, centre)
       if (!this.contact.mesh.parent) this.scene.add(this.contact.mesh)
       this.invalidate()
     }, REST)

@@ -8,6 +8,8 @@ export interface BodyData {
   vertices: number
   triangles: number
   faces: number
+  /** known to be closed: faces that look away need not be drawn */
+  closed: boolean
   position: Float32Array
   sharp: Float32Array
   index: Uint32Array
@@ -30,7 +32,17 @@ export function readBody(digest: string, bytes: ArrayBuffer): BodyData {
   const head = new Uint32Array(bytes, 0, 12)
   if (head[0] !== MAGIC || head[1] !== 1)
     throw new Error('The drawing data is of another version; reload the page.')
-  const [, , vertices = 0, triangles = 0, faces = 0, segments = 0, text = 0, names = 0] = head
+  const [
+    ,
+    ,
+    vertices = 0,
+    triangles = 0,
+    faces = 0,
+    segments = 0,
+    text = 0,
+    names = 0,
+    closed = 0,
+  ] = head
   const o = new Float64Array(bytes.slice(48, 72))
   let at = 72
   const take = <T>(make: (offset: number) => T, size: number): T => {
@@ -55,6 +67,7 @@ export function readBody(digest: string, bytes: ArrayBuffer): BodyData {
     vertices,
     triangles,
     faces,
+    closed: closed === 1,
     position,
     sharp,
     index,
@@ -96,12 +109,21 @@ export function normalTicks(b: BodyData, length: number): Float32Array {
 }
 
 /** Put a body's arrays into a geometry that is kept. */
-export function fillGeometry(g: BufferGeometry, b: BodyData): void {
+export function fillGeometry(g: BufferGeometry, b: BodyData, shared?: BufferGeometry): void {
+  if (shared) {
+    // the same arrays, on the graphics card once
+    for (const [name, attribute] of Object.entries(shared.attributes))
+      g.setAttribute(name, attribute)
+    g.setIndex(shared.index)
+    g.boundingSphere = shared.boundingSphere
+    return
+  }
   g.setAttribute('position', new BufferAttribute(b.position, 3))
   g.setAttribute('normal', new BufferAttribute(b.normal, 4, true))
   g.setAttribute('edge', new BufferAttribute(b.edge, 4, true))
   g.setAttribute('changed', new BufferAttribute(new Uint8Array(b.vertices), 1, true))
   g.setIndex(new BufferAttribute(b.index, 1))
+  g.setDrawRange(0, Infinity)
   g.boundingSphere = new Sphere(new Vector3(), Infinity)
 }
 

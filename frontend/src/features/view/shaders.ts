@@ -50,16 +50,20 @@ in vec2 vCut;
 uniform float whole;
 #endif
 
-float box(vec3 r, vec3 way, float tight) { return pow(max(dot(r, way), 0.0), tight); }
+// a power of a cosine, as a quotient (Schlick, A fast alternative to Phong, 1994)
+float box(vec3 r, vec3 way, float tight) {
+  float d = max(dot(r, way), 0.0);
+  return d / (tight - tight * d + d);
+}
 
 vec3 surroundings(vec3 r, float rough) {
   float up = r.z * 0.5 + 0.5;
   vec3 c = mix(vec3(0.34, 0.31, 0.27), vec3(0.86, 0.87, 0.86), smoothstep(0.15, 0.8, up));
   float tight = mix(22.0, 4.0, rough);
-  c += 0.95 * box(r, normalize(vec3(-0.55, -0.65, 0.52)), tight);
-  c += 0.55 * box(r, normalize(vec3(0.85, -0.35, 0.38)), tight * 1.5);
-  c += 0.35 * box(r, normalize(vec3(0.1, 0.9, 0.3)), tight);
-  c -= 0.22 * box(r, normalize(vec3(0.25, -0.95, 0.1)), tight * 0.7);
+  c += 0.95 * box(r, vec3(-0.551269, -0.651500, 0.521200), tight);
+  c += 0.55 * box(r, vec3(0.854541, -0.351870, 0.382030), tight * 1.5);
+  c += 0.35 * box(r, vec3(0.104828, 0.943456, 0.314485), tight);
+  c -= 0.22 * box(r, vec3(0.253185, -0.962102, 0.101274), tight * 0.7);
   return c;
 }
 
@@ -82,7 +86,7 @@ void main() {
   vec3 r = reflect(-e, n);
   vec3 rl = turn * r;
   vec3 nl = turn * n;
-  vec3 key = normalize(vec3(-0.5, -0.62, 0.6));
+  vec3 key = vec3(-0.501406, -0.621743, 0.601687);
   float light = 0.52 + 0.30 * n.z + 0.46 * max(dot(nl, key), 0.0);
   vec3 s = surroundings(rl, roughness);
   vec3 c = colour * light * (1.0 - 0.66 * metal) + mix(vec3(0.05), colour, metal) * s * mix(0.25, 0.80, metal);
@@ -103,14 +107,15 @@ void main() {
     c = mix(mix(ink, paper, 0.16), mix(ink, paper, 0.96), k) * (0.9 + 0.1 * light);
     if (back) c = mix(c, vec3(0.75, 0.25, 0.2), 0.5);
   }
-  vec3 flatPaper = mix(paper, ink, 0.16) * (0.72 + 0.28 * light);
-  c = mix(c, flatPaper, grey);
-  c = mix(paper, c, shade);
-  c = mix(c, mix(paper, ink, 0.10), pale);
+  if (grey > 0.0) c = mix(c, mix(paper, ink, 0.16) * (0.72 + 0.28 * light), grey);
+  if (shade < 1.0) c = mix(paper, c, shade);
+  if (pale > 0.0) c = mix(c, mix(paper, ink, 0.10), pale);
 
   // where a face changed: thin hatching, as a section is hatched
-  float h = fract((gl_FragCoord.x + gl_FragCoord.y) / 7.0);
-  c = mix(c, moss, hatch * step(0.5, vChanged) * (1.0 - smoothstep(0.13, 0.24, abs(h - 0.5))) * 0.85);
+  if (hatch > 0.0) {
+    float h = fract((gl_FragCoord.x + gl_FragCoord.y) / 7.0);
+    c = mix(c, moss, step(0.5, vChanged) * (1.0 - smoothstep(0.13, 0.24, abs(h - 0.5))) * 0.85);
+  }
 
   // polygon edges: hairlines that fade where they get dense, each side by its own density
   vec3 w = max(fwidth(vE), vec3(1e-6));

@@ -5,7 +5,8 @@ Layout, little endian, every section a multiple of 4 bytes:
 =============  ==========================================  =====================================
 uint32 × 12    magic ``JKV1``, version, vertices,          the head
                triangles, faces, sharp segments, bytes of
-               the lineage and of the finishes, 4 unused
+               the lineage and of the finishes, 1 where
+               the body is known to be closed, 3 unused
 float64 × 3    origin                                      added to every position
 float32        position (vertices × 3)                     relative to the origin, mm
 float32        sharp (segments × 6)                        both ends of sharp edges and rims
@@ -40,6 +41,8 @@ from jukai.core.geometry.triangulation import triangulate
 __all__ = ["view_bytes", "view_digest"]
 
 _MAGIC = 0x31564B4A
+_LARGE = 60_000
+"""Corners from which it pays to know whether a body is closed."""
 _MOST_FINISHES = 15
 """Finishes that a body may show beside that of its part."""
 
@@ -95,7 +98,20 @@ def _view_bytes(mesh: Mesh) -> bytes:
     lineage = json.dumps([list(r) for r in mesh.lineage.rows]).encode()
     rows = mesh.face_lineage if mesh.face_lineage is not None else np.full(mesh.n_faces, -1, np.int32)
     head = np.array(
-        [_MAGIC, 1, len(position), len(triangles), mesh.n_faces, len(sharp), len(lineage), len(names), 0, 0, 0, 0],
+        [
+            _MAGIC,
+            1,
+            len(position),
+            len(triangles),
+            mesh.n_faces,
+            len(sharp),
+            len(lineage),
+            len(names),
+            int(_closed(mesh)),
+            0,
+            0,
+            0,
+        ],
         "<u4",
     )
     parts = [
@@ -104,6 +120,14 @@ def _view_bytes(mesh: Mesh) -> bytes:
     ]  # fmt: skip
     sections = [np.ascontiguousarray(p).data for p in parts if p.size]
     return b"".join([*sections, lineage, names, b" " * (-(len(lineage) + len(names)) % 4)])
+
+
+def _closed(mesh: Mesh) -> bool:
+    """Whether a large body is closed and oriented, so that faces that look away need not be drawn."""
+    if len(mesh.corners) < _LARGE:
+        return False
+    con = mesh.connectivity
+    return bool((con.edge_sides == 2).all()) and not con.same_way(mesh.corners).any()
 
 
 def _vertices(mesh: Mesh) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

@@ -1,0 +1,119 @@
+import { Frustum, Sphere, Vector3 } from 'three'
+import type { Matrix4 } from 'three'
+import type { BodyData } from './buffers'
+
+const SIZE = 32
+
+/**
+ * Triangles of a closed body in runs, each with a ball round it and a cone round its normals: runs that look away from the
+ * eye as a whole, or lie beside the picture, are not drawn (the cone test of Shirmun and Abi-Ezzi, 1993).
+ */
+export class Clusters {
+  private readonly count: number
+  private readonly triangles: number
+  private readonly balls: Float32Array
+  private readonly cones: Float32Array
+  private readonly source: Uint32Array
+  private readonly frustum = new Frustum()
+  private readonly ball = new Sphere()
+
+  constructor(b: BodyData) {
+    this.source = b.index
+    this.triangles = b.triangles
+    this.count = Math.ceil(b.triangles / SIZE)
+    this.balls = new Float32Array(this.count * 4)
+    this.cones = new Float32Array(this.count * 4)
+    const normals = new Float32Array(SIZE * 3)
+    for (let c = 0; c < this.count; c += 1) this.measure(b, c, normals)
+  }
+
+  private measure(b: BodyData, c: number, normals: Float32Array): void {
+    const [first, last] = [c * SIZE, Math.min((c + 1) * SIZE, b.triangles)]
+    const n = last - first
+    const [ax, ay, az] = normalsOf(b, first, last, normals)
+    const l = Math.sqrt(ax * ax + ay * ay + az * az) || 1
+    let least = 1
+    for (let k = 0; k < 3 * n; k += 3) {
+      const [x = 0, y = 0, z = 0] = [normals[k], normals[k + 1], normals[k + 2]]
+      least = Math.min(least, (x * ax + y * ay + z * az) / l)
+    }
+    this.balls.set(ballOf(b, first, last), 4 * c)
+    // sine of the half angle of the cone; 2 where normals point more than 90° apart
+    const cutoff = least > 0.02 ? Math.sqrt(1 - Math.min(least, 1) ** 2) + 1e-3 : 2
+    this.cones.set([ax / l, ay / l, az / l, cutoff], 4 * c)
+  }
+
+  /**
+   * Put the triangles that may be seen into `out` and return how many indices there are.
+   *
+   * `toEye` takes the body's own space to the picture, `eye` is the eye in it, or for parallel views the way it looks.
+   */
+  seen(out: Uint32Array, toEye: Matrix4, eye: Vector3, parallel: boolean): number {
+    this.frustum.setFromProjectionMatrix(toEye)
+    const { balls, cones, source, ball } = this
+    let at = 0
+    let from = -1
+    const put = (to: number) => {
+      if (from < 0) return
+      const run = source.subarray(from * SIZE * 3, Math.min(to * SIZE, this.triangles) * 3)
+      out.set(run, at)
+      at += run.length
+      from = -1
+    }
+    for (let c = 0; c < this.count; c += 1) {
+      const i = 4 * c
+      const r = balls[i + 3] ?? 0
+      let [x, y, z] = [eye.x, eye.y, eye.z]
+      let away = 0
+      if (!parallel) {
+        x = (balls[i] ?? 0) - x
+        y = (balls[i + 1] ?? 0) - y
+        z = (balls[i + 2] ?? 0) - z
+        away = r
+      }
+      const dot = x * (cones[i] ?? 0) + y * (cones[i + 1] ?? 0) + z * (cones[i + 2] ?? 0)
+      let on = dot < (cones[i + 3] ?? 2) * Math.sqrt(x * x + y * y + z * z) + away
+      if (on) {
+        ball.center.set(balls[i] ?? 0, balls[i + 1] ?? 0, balls[i + 2] ?? 0)
+        ball.radius = r
+        on = this.frustum.intersectsSphere(ball)
+      }
+      if (on && from < 0) from = c
+      else if (!on) put(c)
+    }
+    put(this.count)
+    return at
+  }
+}
+
+/** Unit normals of triangles, into `out`; their sum is returned. */
+function normalsOf(b: BodyData, first: number, last: number, out: Float32Array) {
+  const u = new Vector3()
+  const v = new Vector3()
+  const p = new Vector3()
+  const sum = new Vector3()
+  for (let t = first; t < last; t += 1) {
+    const at = (k: number) => 3 * (b.index[3 * t + k] ?? 0)
+    p.fromArray(b.position, at(0))
+    u.fromArray(b.position, at(1)).sub(p)
+    v.fromArray(b.position, at(2)).sub(p)
+    u.cross(v)
+      .normalize()
+      .toArray(out, 3 * (t - first))
+    sum.add(u)
+  }
+  return [sum.x, sum.y, sum.z] as const
+}
+
+function ballOf(b: BodyData, first: number, last: number): [number, number, number, number] {
+  const low = new Vector3(Infinity, Infinity, Infinity)
+  const high = new Vector3(-Infinity, -Infinity, -Infinity)
+  const p = new Vector3()
+  for (let i = 3 * first; i < 3 * last; i += 1) {
+    p.fromArray(b.position, 3 * (b.index[i] ?? 0))
+    low.min(p)
+    high.max(p)
+  }
+  const middle = low.clone().add(high).multiplyScalar(0.5)
+  return [middle.x, middle.y, middle.z, high.distanceTo(middle)]
+}
