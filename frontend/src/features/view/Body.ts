@@ -1,9 +1,7 @@
 import {
-  BufferAttribute,
   BufferGeometry,
   Color,
   DoubleSide,
-  DynamicDrawUsage,
   FrontSide,
   Matrix4,
   Mesh,
@@ -132,35 +130,34 @@ export function cull(
   sight: { camera: PerspectiveCamera | OrthographicCamera; way: Vector3 } | null,
   open: boolean,
 ): void {
-  const g = body.mesh.geometry
-  const { clusters, mesh, data } = body
+  const { clusters, mesh } = body
   const away = !sight || !clusters || open || body.as.through
   mesh.material.side = away ? DoubleSide : FrontSide
-  if (away) {
-    if (g.index !== body.whole.index && body.whole.index) {
-      g.setIndex(body.whole.index)
-      g.setDrawRange(0, Infinity)
-    }
-    return
-  }
-  if (g.index === body.whole.index || !g.index) {
-    const some = new BufferAttribute(new Uint32Array(data.index.length), 1)
-    some.setUsage(DynamicDrawUsage)
-    g.setIndex(some)
-  }
+  const runs = mesh as unknown as Runs
+  runs.isBatchedMesh = !away
+  if (away) return
   const { camera, way } = sight
   inverse.copy(mesh.matrix).invert()
   toEye.multiplyMatrices(camera.projectionMatrix, camera.matrixWorldInverse).multiply(mesh.matrix)
   const parallel = camera instanceof OrthographicCamera
   if (parallel) eye.copy(way).transformDirection(inverse)
   else eye.setFromMatrixPosition(camera.matrix).applyMatrix4(inverse)
-  const index = g.index
-  if (!index) return
-  const count = clusters.seen(index.array as Uint32Array, toEye, eye, parallel)
-  index.clearUpdateRanges()
-  index.addUpdateRange(0, count)
-  index.needsUpdate = true
-  g.setDrawRange(0, count)
+  clusters.look(toEye, eye, parallel)
+  runs._multiDrawStarts = clusters.starts
+  runs._multiDrawCounts = clusters.counts
+  runs._multiDrawCount = clusters.runs
+  runs._multiDrawInstances = null
+  runs._colorsTexture = null
+}
+
+/** A mesh of which runs of indices are drawn in one call, as the library draws its batches. */
+interface Runs {
+  isBatchedMesh: boolean
+  _multiDrawStarts: Int32Array
+  _multiDrawCounts: Int32Array
+  _multiDrawCount: number
+  _multiDrawInstances: null
+  _colorsTexture: null
 }
 
 /** Half of the square on the floor over which bodies stand, with room for their shadows, and its middle. */

@@ -13,16 +13,19 @@ export class Clusters {
   private readonly triangles: number
   private readonly balls: Float32Array
   private readonly cones: Float32Array
-  private readonly source: Uint32Array
+  readonly starts: Int32Array
+  readonly counts: Int32Array
+  runs = 0
   private readonly frustum = new Frustum()
   private readonly ball = new Sphere()
 
   constructor(b: BodyData) {
-    this.source = b.index
     this.triangles = b.triangles
     this.count = Math.ceil(b.triangles / SIZE)
     this.balls = new Float32Array(this.count * 4)
     this.cones = new Float32Array(this.count * 4)
+    this.starts = new Int32Array(this.count)
+    this.counts = new Int32Array(this.count)
     const normals = new Float32Array(SIZE * 3)
     for (let c = 0; c < this.count; c += 1) this.measure(b, c, normals)
   }
@@ -44,45 +47,42 @@ export class Clusters {
   }
 
   /**
-   * Put the triangles that may be seen into `out` and return how many indices there are.
+   * Find the runs that may be seen; `starts` (bytes), `counts` (indices) and `runs` tell them.
    *
    * `toEye` takes the body's own space to the picture, `eye` is the eye in it, or for parallel views the way it looks.
    */
-  seen(out: Uint32Array, toEye: Matrix4, eye: Vector3, parallel: boolean): number {
+  look(toEye: Matrix4, eye: Vector3, parallel: boolean): void {
     this.frustum.setFromProjectionMatrix(toEye)
-    const { balls, cones, source, ball } = this
-    let at = 0
+    const { balls, cones, ball } = this
+    this.runs = 0
     let from = -1
-    const put = (to: number) => {
-      if (from < 0) return
-      const run = source.subarray(from * SIZE * 3, Math.min(to * SIZE, this.triangles) * 3)
-      out.set(run, at)
-      at += run.length
-      from = -1
-    }
-    for (let c = 0; c < this.count; c += 1) {
-      const i = 4 * c
-      const r = balls[i + 3] ?? 0
-      let [x, y, z] = [eye.x, eye.y, eye.z]
-      let away = 0
-      if (!parallel) {
-        x = (balls[i] ?? 0) - x
-        y = (balls[i + 1] ?? 0) - y
-        z = (balls[i + 2] ?? 0) - z
-        away = r
-      }
-      const dot = x * (cones[i] ?? 0) + y * (cones[i + 1] ?? 0) + z * (cones[i + 2] ?? 0)
-      let on = dot < (cones[i + 3] ?? 2) * Math.sqrt(x * x + y * y + z * z) + away
-      if (on) {
-        ball.center.set(balls[i] ?? 0, balls[i + 1] ?? 0, balls[i + 2] ?? 0)
-        ball.radius = r
-        on = this.frustum.intersectsSphere(ball)
+    for (let c = 0; c <= this.count; c += 1) {
+      let on = false
+      if (c < this.count) {
+        const i = 4 * c
+        const r = balls[i + 3] ?? 0
+        let [x, y, z] = [eye.x, eye.y, eye.z]
+        if (!parallel) {
+          x = (balls[i] ?? 0) - x
+          y = (balls[i + 1] ?? 0) - y
+          z = (balls[i + 2] ?? 0) - z
+        }
+        const dot = x * (cones[i] ?? 0) + y * (cones[i + 1] ?? 0) + z * (cones[i + 2] ?? 0)
+        const most = (cones[i + 3] ?? 2) * Math.sqrt(x * x + y * y + z * z) + (parallel ? 0 : r)
+        if (dot < most) {
+          ball.center.set(balls[i] ?? 0, balls[i + 1] ?? 0, balls[i + 2] ?? 0)
+          ball.radius = r
+          on = this.frustum.intersectsSphere(ball)
+        }
       }
       if (on && from < 0) from = c
-      else if (!on) put(c)
+      else if (!on && from >= 0) {
+        this.starts[this.runs] = from * SIZE * 3 * 4
+        this.counts[this.runs] = Math.min(c * SIZE, this.triangles) * 3 - from * SIZE * 3
+        this.runs += 1
+        from = -1
+      }
     }
-    put(this.count)
-    return at
   }
 }
 

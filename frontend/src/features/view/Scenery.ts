@@ -1,5 +1,6 @@
 import { BufferAttribute, Color, Scene } from 'three'
 import type {
+  BufferGeometry,
   LineBasicMaterial,
   LineSegments,
   Matrix4,
@@ -35,7 +36,7 @@ export abstract class Scenery {
   readonly marks = new PickMarks(this.scene, () => this.invalidate())
   readonly cuts = new Cuts(this.scene)
   protected swaps = 0
-  protected floor: LineSegments | null = null
+  protected floor: LineSegments<BufferGeometry, LineBasicMaterial> | null = null
   protected floorSize = 100
   protected ghost: Ghost | null = null
   protected judging: Judging = { bands: false, lights: 'stay', behind: false }
@@ -219,7 +220,7 @@ export abstract class Scenery {
     if (!this.floor) return
     this.scene.remove(this.floor)
     this.floor.geometry.dispose()
-    ;(this.floor.material as LineBasicMaterial).dispose()
+    this.floor.material.dispose()
     this.floor = null
   }
 

@@ -1,5 +1,11 @@
-import { OrthographicCamera, PerspectiveCamera, Vector3, WebGLRenderer } from 'three'
-import type { WebGLRenderTarget } from 'three'
+import {
+  Color,
+  OrthographicCamera,
+  PerspectiveCamera,
+  Vector3,
+  WebGLRenderTarget,
+  WebGLRenderer,
+} from 'three'
 import { firstPlane } from '../../shared/section'
 import type { CutPlane, Three } from '../../shared/section'
 import { cluster, cull, footprint } from './Body'
@@ -194,7 +200,12 @@ export class Stage extends Scenery {
   }
 
   /** Everything that hangs on where the eye is, for the next picture. */
-  private aimed(sight: Sight, perspective: boolean, other: Record<string, number>): void {
+  private aimed(
+    sight: Sight,
+    perspective: boolean,
+    other: Record<string, number>,
+    aside = false,
+  ): void {
     const eye = new Vector3().setFromMatrixPosition(sight.camera.matrix)
     const light = {
       eye,
@@ -222,7 +233,8 @@ export class Stage extends Scenery {
       const line = this.chosen.has(b.mesh.userData['part'] as string) ? this.moss : this.ink
       set(b.mesh.material.uniforms, 'ink', line)
       const lines = b.sharp.material
-      lines.color.copy(line).convertSRGBToLinear()
+      lines.color.copy(line)
+      if (!aside) lines.color.convertSRGBToLinear()
       lines.resolution.set(sight.width / this.inkScale, sight.height / this.inkScale)
       showBehind(b, this.judging.behind, this.scene, sight.mmPerPx())
     }
@@ -261,36 +273,34 @@ export class Stage extends Scenery {
 
   /** The view as a PNG of any size; without paper what is no body is left clear. */
   picture(width: number, height: number, paper: boolean): Promise<Blob> {
-    const before = { width: this.width, height: this.height, ratio: this.renderer.getPixelRatio() }
-    const out = document.createElement('canvas')
-    out.width = width
-    out.height = height
+    const before = { width: this.width, height: this.height }
+    const target = new WebGLRenderTarget(width, height, { samples: 4 })
+    const hidden = paper ? [] : [this.floor, this.contact.mesh].filter((o) => o?.visible)
     this.width = width
     this.height = height
-    this.renderer.setPixelRatio(1)
-    this.renderer.setSize(width, height, false)
-    this.renderer.setClearAlpha(paper ? 1 : 0)
-    if (this.floor) this.floor.visible = paper
-    this.contact.mesh.visible = paper
-    // lines grow with the picture
+    this.aim()
+    // lines grow with the picture; what is drawn aside is not encoded, so ink is given as it is to appear
     this.inkScale = height / before.height
-    this.draw()
-    out.getContext('2d')?.drawImage(this.canvas, 0, 0)
+    this.aimed(this, this.perspective, {}, true)
+    for (const o of hidden) if (o) o.visible = false
+    const colour = this.renderer.getClearColor(new Color())
+    this.renderer.setRenderTarget(target)
+    this.renderer.setClearColor(this.paper, paper ? 1 : 0)
+    this.renderer.clear()
+    this.floor?.material.color.copy(this.grid.clone().convertLinearToSRGB())
+    this.renderer.render(this.scene, this.camera)
+    const pixels = new Uint8Array(width * height * 4)
+    this.renderer.readRenderTargetPixels(target, 0, 0, width, height, pixels)
+    this.renderer.setRenderTarget(null)
+    this.renderer.setClearColor(colour, 1)
+    this.floor?.material.color.copy(this.grid)
+    for (const o of hidden) if (o) o.visible = true
+    target.dispose()
     this.inkScale = 1
-    if (this.floor) this.floor.visible = true
-    this.contact.mesh.visible = true
-    this.renderer.setClearAlpha(1)
     this.width = before.width
     this.height = before.height
-    this.renderer.setPixelRatio(before.ratio)
-    this.renderer.setSize(before.width, before.height, false)
-    this.draw()
-    return new Promise((done, fail) => {
-      out.toBlob((b) => {
-        if (b) done(b)
-        else fail(new Error('This browser can’t make a picture of that size. Make it smaller.'))
-      }, 'image/png')
-    })
+    this.invalidate()
+    return asPng(pixels, width, height)
   }
 
   /** Once bodies rest for a moment: their soft contact with the floor. */
@@ -322,6 +332,8 @@ export class Stage extends Scenery {
     this.aim()
     if (this.stirred) this.rest()
     this.aimed(this, this.perspective, {})
+    // from below the floor its shadow would lie over the bodies
+    this.contact.mesh.visible = this.camera.matrix.elements[14] > 0
     if (this.twice) this.drawTwice()
     else this.renderer.render(this.scene, this.camera)
     this.pictures += 1
@@ -330,4 +342,27 @@ export class Stage extends Scenery {
     this.looked = this.looking
     this.onDrawn(this.swaps)
   }
+}
+
+/** Rows of pixels, the lowest first, as a PNG. */
+function asPng(pixels: Uint8Array, width: number, height: number): Promise<Blob> {
+  const out = document.createElement('canvas')
+  out.width = width
+  out.height = height
+  const context = out.getContext('2d')
+  if (context) {
+    const image = context.createImageData(width, height)
+    for (let y = 0; y < height; y += 1)
+      image.data.set(
+        pixels.subarray((height - 1 - y) * width * 4, (height - y) * width * 4),
+        y * width * 4,
+      )
+    context.putImageData(image, 0, 0)
+  }
+  return new Promise((done, fail) => {
+    out.toBlob((b) => {
+      if (b) done(b)
+      else fail(new Error('This browser can’t make a picture of that size. Make it smaller.'))
+    }, 'image/png')
+  })
 }

@@ -11,7 +11,10 @@ import type { Body } from './Body'
 import { inkMaterial } from './inkLine'
 
 /** The floor's grid: twelve fields of a fifth of its size to either side. */
-export function floorLines(size: number, colour: Color): LineSegments {
+export function floorLines(
+  size: number,
+  colour: Color,
+): LineSegments<BufferGeometry, LineBasicMaterial> {
   const n = 12
   const step = size / 5
   const rows: number[] = []
