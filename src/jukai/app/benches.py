@@ -35,6 +35,7 @@ STANDARD_FINISHES = (
     Finish(name="Steel", colour="#9a9ea0", metal=1, roughness=0.35, density=7.85),
     Finish(name="Walnut", colour="#6b4a33", metal=0, roughness=0.6, density=0.65),
     Finish(name="Limestone", colour="#b9b1a2", metal=0, roughness=0.9, density=2.6),
+    Finish(name="Glass", colour="#bcd8dc", metal=0, roughness=0.05, clear=0.9, density=2.5),
 )
 
 
@@ -420,4 +421,4 @@ def _looks(b: BakedRow) -> tuple[GlbMaterial | None, tuple[GlbMaterial, ...]]:
 
 
 def _look(f: Mapping[str, Any]) -> GlbMaterial:
-    return GlbMaterial(f["name"], f["colour"], f["metal"], f["roughness"])
+    return GlbMaterial(f["name"], f["colour"], f["metal"], f["roughness"], f.get("clear", 0.0))

@@ -23,6 +23,7 @@ export interface Finish {
   colour: string
   metal: number
   roughness: number
+  clear: number
 }
 
 /** How a body is shown beside its finish, and whether it can be pointed at. */
@@ -94,10 +95,11 @@ export function fillBody(body: Body, data: BodyData): void {
 /** Finishes, and how it is shown beside them: what is seen through is drawn last and hides nothing. */
 export function dressBody(body: Body, finish: Finish, as: As, others: readonly Finish[]): void {
   body.as = as
-  const through = as.through || as.reference
+  const glass = finish.clear > 0
+  const through = as.through || as.reference || glass
   body.mesh.material.transparent = through
-  body.mesh.material.depthWrite = !as.through
-  body.mesh.renderOrder = as.through ? 2 : as.reference ? 1 : 0
+  body.mesh.material.depthWrite = !as.through && !glass
+  body.mesh.renderOrder = as.through || glass ? 2 : as.reference ? 1 : 0
   const u = body.mesh.material.uniforms
   set(u, 'alpha', as.through ? 0.28 : as.reference ? 0.62 : 1)
   set(u, 'pale', as.reference ? 0.72 : 0)
@@ -111,7 +113,7 @@ export function dressBody(body: Body, finish: Finish, as: As, others: readonly F
   set(
     u,
     'looks',
-    looks.map((f) => new Vector2(f.metal, f.roughness)),
+    looks.map((f) => new Vector3(f.metal, f.roughness, f.clear)),
   )
 }
 

@@ -32,7 +32,7 @@ async function bodyData(digest: string, limit: Limit = 'no'): Promise<BodyData> 
 }
 
 const plain = (id: string) => id.replace(BEFORE, '')
-const NO_FINISH = { colour: '#b9b4a8', metal: 0, roughness: 0.6 }
+const NO_FINISH = { colour: '#b9b4a8', metal: 0, roughness: 0.6, clear: 0 }
 
 /** Fetch drawing data and put it on the stage; the old body stays until the new one is there. */
 export function useBodies(
@@ -69,6 +69,7 @@ export function useBodies(
               colour: f.colour ?? NO_FINISH.colour,
               metal: f.metal ?? 0,
               roughness: f.roughness ?? 0.5,
+              clear: f.clear ?? 0,
             }
           }
           const own = look(doc?.finish) ?? NO_FINISH

@@ -24,7 +24,7 @@ export function bodyMaterial(
     polygonOffsetUnits: 1,
     uniforms: {
       colours: u(Array.from({ length: FINISHES }, () => new Color())),
-      looks: u(Array.from({ length: FINISHES }, () => new Vector2(0, 0.5))),
+      looks: u(Array.from({ length: FINISHES }, () => new Vector3(0, 0.5, 0))),
       ink: u(ink),
       paper: u(paper),
       moss: u(moss),

@@ -12,9 +12,9 @@ in vec4 normal;
 in vec4 edge;
 in float changed;
 uniform vec3 colours[16];
-uniform vec2 looks[16];
+uniform vec3 looks[16];
 out vec3 vN, vEye, vE, vWorld, vColour;
-out vec2 vLook;
+out vec3 vLook;
 out float vChanged;
 #ifdef CUT
 uniform vec4 cuts[2];
@@ -42,7 +42,7 @@ uniform vec3 ink, paper, moss;
 uniform float lines, grey, hatch, shade, alpha, pale, bands;
 uniform vec2 lightTurn;
 in vec3 vN, vEye, vE, vWorld, vColour;
-in vec2 vLook;
+in vec3 vLook;
 in float vChanged;
 out vec4 result;
 #ifdef CUT
@@ -97,7 +97,7 @@ void main() {
   // a shoulder, so that nothing burns out; a lift, so that nothing sinks into black
   c = mix(c, 0.82 + 0.18 * (1.0 - exp(-(c - 0.82) / 0.18)), step(0.82, c));
   c = max(c, colour * 0.10 + 0.02);
-  if (back) c = mix(c * 0.35, vec3(0.75, 0.25, 0.2), 0.45);
+  if (back && vLook.z == 0.0) c = mix(c * 0.35, vec3(0.75, 0.25, 0.2), 0.45);
   // light bands: as strip lights all round would be mirrored; a kink in them is a kink in the surface
   if (bands > 0.5) {
     float s6 = acos(clamp(rl.z, -1.0, 1.0)) * 5.0929582;
@@ -121,13 +121,23 @@ void main() {
   vec3 w = max(fwidth(vE), vec3(1e-6));
   vec3 t = vE / w;
   vec3 k = (1.0 - smoothstep(0.30, 1.10, t)) * (1.0 - smoothstep(0.08, 0.30, w));
-  c = mix(c, mix(ink, vec3(0.11, 0.14, 0.12), shade), lines * max(max(k.x, k.y), k.z) * mix(0.85, 0.34, shade));
+  float inked = lines * max(max(k.x, k.y), k.z) * mix(0.85, 0.34, shade);
+  c = mix(c, mix(ink, vec3(0.11, 0.14, 0.12), shade), inked);
 
   // contour of round parts: where the shading turns away, and not the whole of a coarse face behind it
   float g = abs(f) / max(fwidth(f), 1e-5);
   float facing = abs(dot(normalize(cross(dFdx(vWorld), dFdy(vWorld))), e));
-  c = mix(c, ink, (1.0 - smoothstep(0.4, 1.6, g)) * step(fwidth(f), 0.5) * (1.0 - smoothstep(0.25, 0.4, facing)));
-  result = vec4(c, alpha);
+  float outline = (1.0 - smoothstep(0.4, 1.6, g)) * step(fwidth(f), 0.5) * (1.0 - smoothstep(0.25, 0.4, facing));
+  c = mix(c, ink, outline);
+  float through = alpha;
+  if (vLook.z > 0.0) {
+    // glass: little of its own colour where it is looked through, more where it is looked along (Schlick 1994), and what it mirrors
+    float rim = pow(1.0 - min(abs(f), 1.0), 4.0);
+    float glint = max(max(s.r, s.g) - 0.9, 0.0);
+    float own = clamp(0.16 + 0.6 * rim + glint, 0.0, 1.0);
+    through *= max(mix(1.0, own, vLook.z), max(outline, inked));
+  }
+  result = vec4(c, through);
 }`
 
 /** The outline before the change: only the contour of the old body, dashed. */

@@ -1068,7 +1068,7 @@ export interface components {
         };
         /**
          * Finish
-         * @description A named material: glTF metal and roughness, and a density in g/cm³.
+         * @description A named material: glTF metal, roughness and transmission (``clear``), and a density in g/cm³.
          */
         Finish: {
             /** Name */
@@ -1088,6 +1088,12 @@ export interface components {
              * @default 0.5
              */
             roughness?: number;
+            /**
+             * Clear
+             * @description how much light goes through, as through glass
+             * @default 0
+             */
+            clear?: number;
             /**
              * Density
              * @default 1

@@ -24,7 +24,8 @@ __all__ = ["GlbMaterial", "GlbPart", "read_glb", "write_glb"]
 
 _COMPONENT = {5120: "i1", 5121: "u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
 _WIDTH = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
-_EXTENSIONS = {"KHR_materials_unlit", "KHR_texture_transform"}
+_CLEAR = "KHR_materials_transmission"
+_EXTENSIONS = {"KHR_materials_unlit", "KHR_texture_transform", _CLEAR}
 
 
 # -- reading ------------------------------------------------------------------------------------
@@ -430,12 +431,13 @@ def _to_mm(points: Floats, matrix: Floats) -> Floats:
 # -- writing ------------------------------------------------------------------------------------
 @dataclass(frozen=True, slots=True)
 class GlbMaterial:
-    """A glTF metal/roughness material; ``colour`` is #rrggbb."""
+    """A glTF metal/roughness material; ``colour`` is #rrggbb, ``clear`` its transmission."""
 
     name: str
     colour: str = "#b9b4a8"
     metal: float = 0.0
     roughness: float = 0.5
+    clear: float = 0.0
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -511,6 +513,8 @@ def write_glb(parts: Sequence[GlbPart], materials: Sequence[GlbMaterial]) -> byt
                 if "material" in p:
                     p["material"] = used.index(p["material"])
         doc["materials"] = [_material(materials[i]) for i in used]
+        if any(materials[i].clear for i in used):
+            doc["extensionsUsed"] = [_CLEAR]
     text = json.dumps(doc, separators=(",", ":"), ensure_ascii=False).encode()
     text += b" " * (-len(text) % 4)
     pieces: list[Any] = [len(text).to_bytes(4, "little") + b"JSON" + text]
@@ -524,7 +528,8 @@ def _material(m: GlbMaterial) -> dict[str, Any]:
     # colours are written linear (IEC 61966-2-1)
     channels = [int(m.colour[i : i + 2], 16) / 255 for i in (1, 3, 5)]
     linear = [round(c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4, 6) for c in channels]
-    return {
+    extra = {"extensions": {_CLEAR: {"transmissionFactor": m.clear}}} if m.clear else {}
+    return extra | {
         "name": m.name,
         "pbrMetallicRoughness": {
             "baseColorFactor": [*linear, 1.0],
