@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
 
@@ -54,17 +55,20 @@ class Thing:
     kind : of ``points``, ``edges``, ``faces``.
     triangles : (t, 3, 3) what it consists of; a point or an edge is a triangle without area.
     direction : unit normal of a face, way of an edge; None for a point.
-    run : (k, 3) the loop an edge belongs to, the border of a face.
-    closed : whether the run closes on itself.
+    find_run : gives (k, 3) the loop an edge belongs to or the border of a face, and whether it closes on itself.
     area : mm², of a face.
     """
 
     kind: str
     triangles: Floats
     direction: Floats | None
-    run: Floats
-    closed: bool
+    find_run: Callable[[], tuple[Floats, bool]]
     area: float = 0.0
+
+    @property
+    def run(self) -> Floats:
+        """The loop an edge belongs to, the border of a face."""
+        return self.find_run()[0]
 
     @property
     def middle(self) -> Floats:
@@ -105,15 +109,17 @@ def thing(mesh: Mesh, kind: str, which: int, matrix: Floats) -> Thing:
 
     if kind == "points":
         at = put(mesh.points[[which]])
-        return Thing(kind, np.repeat(at, 3, axis=0)[None], None, at, closed=False)
+        return Thing(kind, np.repeat(at, 3, axis=0)[None], None, lambda: (at, False))
     if kind == "edges":
         ends = mesh.connectivity.edges[which]
         a, b = put(mesh.points[ends])
-        chain, closed = smooth_chain(mesh, which)
         length = float(np.linalg.norm(b - a))
-        return Thing(
-            kind, np.stack([a, b, b])[None], (b - a) / length if length > 0 else None, put(mesh.points[chain]), closed
-        )
+
+        def run() -> tuple[Floats, bool]:
+            chain, closed = smooth_chain(mesh, which)
+            return put(mesh.points[chain]), closed
+
+        return Thing(kind, np.stack([a, b, b])[None], (b - a) / length if length > 0 else None, run)
     corners = mesh.corners[mesh.offsets[which] : mesh.offsets[which + 1]]
     tri = triangulate(mesh)
     first, last = np.searchsorted(tri.faces, [which, which + 1])
@@ -125,7 +131,7 @@ def thing(mesh: Mesh, kind: str, which: int, matrix: Floats) -> Thing:
     area = float(
         np.linalg.norm(np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]), axis=1).sum() / 2
     )
-    return Thing(kind, triangles, normal, border, closed=True, area=area)
+    return Thing(kind, triangles, normal, lambda: (border, True), area)
 
 
 def _facing(ring: Floats) -> Floats:
@@ -216,35 +222,39 @@ def circle_through(points: Floats) -> Circle | None:
     return Circle(middle + (solved[0] * axes[0] + solved[1] * axes[1]) * scale, axes[2], radius * scale)
 
 
-def readings(a: Thing, b: Thing | None = None) -> list[Reading]:
-    """Return all that can be read of one element, or between two; what is asked for most stands first."""
-    return _alone(a) if b is None else _between(a, b)
+def readings(a: Thing, b: Thing | None = None, *, only: str | None = None) -> list[Reading]:
+    """Return all that can be read of one element, or between two; what is asked for most stands first.
+
+    With ``only``, what would take long and is not asked for is left out.
+    """
+    return _alone(a, only) if b is None else _between(a, b, only)
 
 
-def _alone(a: Thing) -> list[Reading]:
+def _alone(a: Thing, only: str | None) -> list[Reading]:
     if a.kind == "points":
         return []
-    out = []
-    circle = circle_through(a.run)
+    out: list[Reading] = []
+    run, closed = a.find_run() if only in (None, "loop", "radius") else (a.triangles.reshape(-1, 3)[:2], False)
+    circle = circle_through(run)
     if a.kind == "edges":
         p, q = a.triangles[0, 0], a.triangles[0, 1]
         out.append(Reading("length", float(np.linalg.norm(q - p)), (_place(p), _place(q))))
-        if len(a.run) > 2:
-            ring = np.vstack([a.run, a.run[:1]]) if a.closed else a.run
+        if len(run) > 2:
+            ring = np.vstack([run, run[:1]]) if closed else run
             length = float(np.linalg.norm(np.diff(ring, axis=0), axis=1).sum())
             loop = Reading("loop", length, (_place(p), _place(q)))
-            out = [loop, *out] if a.closed else [*out, loop]
+            out = [loop, *out] if closed else [*out, loop]
     else:
         out.append(Reading("area", a.area, (_place(a.middle),)))
     if circle is not None:
-        out.insert(0, Reading("radius", circle.radius, (_place(circle.centre), _place(a.run[0]))))
+        out.insert(0, Reading("radius", circle.radius, (_place(circle.centre), _place(run[0]))))
     return out
 
 
-def _between(a: Thing, b: Thing) -> list[Reading]:
+def _between(a: Thing, b: Thing, only: str | None) -> list[Reading]:
     squared, p, q = least_of_triangles(a.triangles, b.triangles)
     out = [Reading("distance", math.sqrt(max(squared, 0.0)), (_place(p), _place(q)))]
-    circles = [circle_through(x.run) for x in (a, b)]
+    circles = [circle_through(x.run) if only in (None, "centres") else None for x in (a, b)]
     if circles[0] is not None and circles[1] is not None:
         ends = [c.centre for c in circles if c is not None]
         out.append(Reading("centres", float(np.linalg.norm(ends[1] - ends[0])), (_place(ends[0]), _place(ends[1]))))

@@ -48,8 +48,10 @@ def _literal(raw: Any, **_: Any) -> float:
     return float(raw)
 
 
-def found_thing(body: Body, kind: str, element: Mapping[str, Any]) -> tuple[Thing, dict[str, Any]]:
-    """Find an element on a body by its lineage and place; return it, and how it is written.
+def found_thing(
+    body: Body, kind: str, element: Mapping[str, Any], *, written: bool = True
+) -> tuple[Thing, dict[str, Any]]:
+    """Find an element on a body by its lineage and place; return it, and how it is ``written``.
 
     Raises
     ------
@@ -66,9 +68,11 @@ def found_thing(body: Body, kind: str, element: Mapping[str, Any]) -> tuple[Thin
         raise ValueProblem(
             f"The measured {_ONE[kind]} is not there any more.", field="element", hint="Measure it again."
         )
+    if not written:
+        return thing(body.mesh, kind, one, body.matrix), {}
     at = centres(body.mesh, kind)[one]
-    written = element_of(body.mesh, kind, one) | {"share": [float(f"{x:.9g}") for x in _shares(body.mesh, at)]}
-    return thing(body.mesh, kind, one, body.matrix), written
+    row = element_of(body.mesh, kind, one) | {"share": [float(f"{x:.9g}") for x in _shares(body.mesh, at)]}
+    return thing(body.mesh, kind, one, body.matrix), row
 
 
 def _shares(mesh: Mesh, at: Floats) -> Floats:
@@ -125,8 +129,8 @@ def measured(bench: Bench, body_of: Callable[[str], Body | None]) -> list[Measur
                         field="part",
                         hint="Remove the measure, or bring the part back.",
                     )
-                things.append(found_thing(body, end.of, end.element)[0])
-            reading = next((r for r in readings(*things) if r.what == m.what), None)
+                things.append(found_thing(body, end.of, end.element, written=False)[0])
+            reading = next((r for r in readings(*things, only=m.what) if r.what == m.what), None)
             if reading is None:
                 raise ValueProblem(f"There is no {READINGS[m.what][0]} to be read here any more.", field="what")
             out.append(Measured(m, reading))
