@@ -332,8 +332,8 @@ export class Stage extends Scenery {
     this.aim()
     if (this.stirred) this.rest()
     this.aimed(this, this.perspective, {})
-    // from below the floor its shadow would lie over the bodies
-    this.contact.mesh.visible = this.camera.matrix.elements[14] > 0
+    // from below the floor its shadow would lie over the bodies; of what is cut away there is none
+    this.contact.mesh.visible = this.camera.matrix.elements[14] > 0 && this.cuts.planes.length === 0
     if (this.twice) this.drawTwice()
     else this.renderer.render(this.scene, this.camera)
     this.pictures += 1

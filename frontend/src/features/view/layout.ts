@@ -204,6 +204,8 @@ function edgeOfBounds(
   return rows.reduce((best, row) => (out(row) > out(best) ? row : best))
 }
 
+const SMALL = 26 // px
+
 /** A dimension beside two points that stands `off` px outside of the part's outline. */
 function outside(
   stage: Sight,
@@ -220,7 +222,8 @@ function outside(
   }
   const at = dimension(key, a, b, away, 0)
   const l = Math.hypot(b.x - a.x, b.y - a.y)
-  if (l < 1) return dimension(key, a, b, away, off)
+  // what is small stays beside its place
+  if (l < SMALL) return dimension(key, a, b, away, off)
   // as far out as the outline reaches on that side
   const one = dimension(key, a, b, away, 1)
   const n = { x: one.p.x - at.p.x, y: one.p.y - at.p.y }
