@@ -17,6 +17,7 @@ import {
   overall,
   placeLeaders,
   screenWay,
+  spannedAxis,
   stackedLengths,
 } from './layout'
 import type { Dimension, Leader, Spot } from './layout'
@@ -54,7 +55,13 @@ export function Callouts(props: {
   const led = shown.filter((s) => !['length', 'diameter', 'point'].includes(s.callout.form))
   const round = isRound(bench, part)
   const covered = lengths.length >= 3
-  const sizes = covered ? [] : overall(stage, part, round, stage.looking)
+  // a size that the step itself says is not said twice
+  const said = new Set(lengths.map((s) => spannedAxis(part, s.callout)))
+  const sizes = covered
+    ? []
+    : overall(stage, part, round, stage.looking).filter(
+        (d) => !said.has({ x: 0, y: 1, height: 2 }[d.key] ?? -1),
+      )
   const placed = stackedLengths(
     stage,
     part,

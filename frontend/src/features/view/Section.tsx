@@ -248,8 +248,8 @@ export function SectionMarks({ stage, parts }: { stage: Stage; parts: readonly P
       {planes.map((p, i) => (
         <PlaneFrame key={i} stage={stage} plane={p} which={i} corners={corners} />
       ))}
-      {gaps.map((g) => (
-        <GapMark key={`${g.plane}-${g.other}`} stage={stage} gap={g} />
+      {gaps.map((g, i) => (
+        <GapMark key={`${g.plane}-${g.other}`} stage={stage} gap={g} row={i} />
       ))}
     </svg>
   )
@@ -258,13 +258,16 @@ export function SectionMarks({ stage, parts }: { stage: Stage; parts: readonly P
 function GapMark({
   stage,
   gap,
+  row,
 }: {
   stage: Stage
+  /** labels of several gaps stand one over the other */
+  row: number
   gap: { distance: number; crossing: boolean; places: readonly (readonly number[])[] }
 }) {
   const [a, b] = gap.places.map((p) => stage.project(new Vector3(p[0], p[1], p[2])))
   if (!a || !b || gap.crossing || gap.distance < 1e-6) return null
-  const label = { x: (a.x + b.x) / 2 + 34, y: (a.y + b.y) / 2 - 26 }
+  const label = { x: (a.x + b.x) / 2 + 34, y: (a.y + b.y) / 2 - 26 - 22 * row }
   return (
     <g className="gap" data-testid="section-gap">
       <line className="line" x1={a.x} y1={a.y} x2={b.x} y2={b.y} />

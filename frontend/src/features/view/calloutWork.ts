@@ -46,7 +46,7 @@ export function textOf({ callout, target }: Shown): string {
     case 'radius':
       return `R ${figure(v, 5)}\u2009mm${stop}`
     case 'count':
-      return `${whole(v)} ${key.replace('_', ' ')}`
+      return `${whole(v)} ${(Math.round(v) === 1 ? key.replace(/s$/, '') : key).replace('_', ' ')}`
     case 'angle':
       return `${figure(v, 5)}°`
     case 'level':

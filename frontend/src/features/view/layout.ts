@@ -166,6 +166,19 @@ export function lengthDimension(
   return outside(stage, part, key, a, b, off)
 }
 
+/** The axis of the part along which a length spans its bounds, if it does. */
+export function spannedAxis(part: PartView, c: CalloutView): number | null {
+  const [low, high] = part.bounds ?? []
+  if (!low || !high || c.form !== 'length') return null
+  const d = three(c.to).sub(three(c.at))
+  const k = [0, 1, 2].find((i) => Math.abs(d.getComponent(i)) > (1 - 1e-9) * d.length())
+  if (k === undefined) return null
+  const [from, to] = [Math.min(c.at[k] ?? 0, c.to[k] ?? 0), Math.max(c.at[k] ?? 0, c.to[k] ?? 0)]
+  const size = (high[k] ?? 0) - (low[k] ?? 0)
+  const off = Math.abs(from - (low[k] ?? 0)) + Math.abs(to - (high[k] ?? 0))
+  return off > 1e-6 * size ? null : k
+}
+
 /** A length that spans the body is drawn at the edge of its bounds that lies outermost: the lowest, of heights the leftmost. */
 function edgeOfBounds(
   stage: Sight,
@@ -174,14 +187,8 @@ function edgeOfBounds(
   m: Matrix4,
 ): [Vector3, Vector3] | null {
   const [low, high] = part.bounds ?? []
-  if (!low || !high || c.form !== 'length') return null
-  const d = three(c.to).sub(three(c.at))
-  const k = [0, 1, 2].find((i) => Math.abs(d.getComponent(i)) > (1 - 1e-9) * d.length())
-  if (k === undefined) return null
-  const [from, to] = [Math.min(c.at[k] ?? 0, c.to[k] ?? 0), Math.max(c.at[k] ?? 0, c.to[k] ?? 0)]
-  const size = (high[k] ?? 0) - (low[k] ?? 0)
-  if (Math.abs(from - (low[k] ?? 0)) > 1e-6 * size || Math.abs(to - (high[k] ?? 0)) > 1e-6 * size)
-    return null
+  const k = spannedAxis(part, c)
+  if (!low || !high || k === null) return null
   const [i, j] = [(k + 1) % 3, (k + 2) % 3]
   const ends = (at: readonly number[]) => {
     const p = three(c.at)
