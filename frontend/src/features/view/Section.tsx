@@ -14,7 +14,7 @@ import {
   unpacked,
   useSection,
 } from '../../shared/section'
-import type { CutPlane, Three } from '../../shared/section'
+import type { CutPlane, SectionGap, Three } from '../../shared/section'
 import { say, useSession } from '../../shared/session'
 import { WordMenu } from '../../shared/ui/Menu'
 import { ViewNumber } from '../../shared/ui/ViewNumber'
@@ -248,11 +248,25 @@ export function SectionMarks({ stage, parts }: { stage: Stage; parts: readonly P
       {planes.map((p, i) => (
         <PlaneFrame key={i} stage={stage} plane={p} which={i} corners={corners} />
       ))}
-      {gaps.map((g, i) => (
+      {nearestGaps(gaps).map((g, i) => (
         <GapMark key={`${g.plane}-${g.other}`} stage={stage} gap={g} row={i} />
       ))}
     </svg>
   )
+}
+
+const MOST_GAPS = 2
+
+/** The gaps worth drawing: of each other part the least, the nearest first; what touches has none. */
+function nearestGaps(gaps: readonly SectionGap[]): SectionGap[] {
+  const seen = new Set<string>()
+  const out: SectionGap[] = []
+  for (const g of [...gaps].sort((a, b) => a.distance - b.distance)) {
+    if (seen.has(g.other) || g.crossing || g.distance < 1e-6) continue
+    seen.add(g.other)
+    out.push(g)
+  }
+  return out.slice(0, MOST_GAPS)
 }
 
 function GapMark({
