@@ -14,6 +14,7 @@ import { createRoot } from 'react-dom/client'
 import { App } from './App'
 import './sheet.css'
 import './placing.css'
+import './looking.css'
 import { system } from './theme'
 
 const queries = new QueryClient({

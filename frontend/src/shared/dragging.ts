@@ -159,3 +159,35 @@ export function movedPoint(
   const both = at.map((v, k) => (isFormula(written[k] ?? null) ? (written[k] ?? v) : v))
   return { kind: 'set_point', curve, point, at: both }
 }
+
+/** Follow a pointer that went down on an element, until it is let go; Escape calls `cancel`. */
+export function followPointer(
+  start: ReactPointerEvent,
+  o: { move: (e: PointerEvent) => void; up?: () => void; cancel: () => void },
+): void {
+  const element = start.currentTarget
+  element.setPointerCapture(start.pointerId)
+  const move = (e: Event) => {
+    if (e instanceof PointerEvent) o.move(e)
+  }
+  const finish = () => {
+    element.removeEventListener('pointermove', move)
+    element.removeEventListener('pointerup', up)
+    element.removeEventListener('pointercancel', cancel)
+    removeEventListener('keydown', cancel, true)
+  }
+  const up = () => {
+    finish()
+    o.up?.()
+  }
+  const cancel = (e: Event) => {
+    if (e instanceof KeyboardEvent && e.key !== 'Escape') return
+    e.stopPropagation()
+    finish()
+    o.cancel()
+  }
+  element.addEventListener('pointermove', move)
+  element.addEventListener('pointerup', up)
+  element.addEventListener('pointercancel', cancel)
+  addEventListener('keydown', cancel, true)
+}

@@ -2,6 +2,7 @@ import { useEffect, useRef } from 'react'
 import { Vector3 } from 'three'
 import { api } from '../../shared/api/client'
 import type { PartView } from '../../shared/api/client'
+import { followPointer } from '../../shared/dragging'
 import { figure, niceStep } from '../../shared/format'
 import {
   AXES,
@@ -368,8 +369,6 @@ function pull(e: React.PointerEvent<SVGElement>, stage: Stage, which: number, wa
   e.stopPropagation()
   const first = useSection.getState().planes[which]
   if (!first) return
-  const element = e.currentTarget
-  element.setPointerCapture(e.pointerId)
   const l2 = way.x ** 2 + way.y ** 2
   const usable = l2 * stage.mmPerPx() ** 2 > 0.03
   const step = niceStep(stage.mmPerPx() * 400)
@@ -377,26 +376,14 @@ function pull(e: React.PointerEvent<SVGElement>, stage: Stage, which: number, wa
     const { planes, set } = useSection.getState()
     set({ planes: planes.map((p, k) => (k === which ? { ...first, offset } : p)) })
   }
-  const move = (m: PointerEvent) => {
-    const [dx, dy] = [m.clientX - e.clientX, m.clientY - e.clientY]
-    const d = usable ? (dx * way.x + dy * way.y) / l2 : -dy * stage.mmPerPx()
-    put(Number((Math.round((first.offset + d) / step) * step).toPrecision(12)))
-  }
-  const stop = (k: Event) => {
-    if (k instanceof KeyboardEvent && k.key !== 'Escape') return
-    element.removeEventListener('pointermove', move)
-    element.removeEventListener('pointerup', stop)
-    element.removeEventListener('pointercancel', stop)
-    removeEventListener('keydown', stop, true)
-    if (k instanceof KeyboardEvent) {
-      k.stopPropagation()
-      put(first.offset)
-    }
-  }
-  element.addEventListener('pointermove', move)
-  element.addEventListener('pointerup', stop)
-  element.addEventListener('pointercancel', stop)
-  addEventListener('keydown', stop, true)
+  followPointer(e, {
+    move: (m) => {
+      const [dx, dy] = [m.clientX - e.clientX, m.clientY - e.clientY]
+      const d = usable ? (dx * way.x + dy * way.y) / l2 : -dy * stage.mmPerPx()
+      put(Number((Math.round((first.offset + d) / step) * step).toPrecision(12)))
+    },
+    cancel: () => put(first.offset),
+  })
 }
 
 /** While a face is asked for, the next click on one lays the plane on it. */

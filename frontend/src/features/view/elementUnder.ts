@@ -2,6 +2,7 @@ import { Matrix4, Vector3 } from 'three'
 import type { PartView } from '../../shared/api/client'
 import type { End } from '../../shared/measuring'
 import type { BodyData } from './buffers'
+import { AROUND, toSegment } from './nearby'
 import type { Sight } from './Sight'
 
 const NEAR_POINT = 9
@@ -14,7 +15,6 @@ export function elementUnder(
   x: number,
   y: number,
 ): End | null {
-  // near a contour the pointer is easily beside the body: look a little around it
   for (const [dx, dy] of AROUND) {
     const hit = stage.hitAt(x + dx, y + dy)
     if (!hit) continue
@@ -40,14 +40,6 @@ export function elementUnder(
   }
   return null
 }
-
-const AROUND = [
-  [0, 0],
-  [5, 0],
-  [-5, 0],
-  [0, 5],
-  [0, -5],
-] as const
 
 interface Face {
   points: Vector3[]
@@ -107,11 +99,7 @@ function nearest(
   let side: [Vector3, Vector3] | null = null
   least = NEAR_EDGE
   for (const [p, q] of face.sides) {
-    const [a, b] = [stage.project(put(p)), stage.project(put(q))]
-    const [ux, uy] = [b.x - a.x, b.y - a.y]
-    const t = ((x - a.x) * ux + (y - a.y) * uy) / Math.max(ux * ux + uy * uy, 1e-9)
-    const s = Math.max(0, Math.min(1, t))
-    const d = Math.hypot(x - a.x - s * ux, y - a.y - s * uy)
+    const d = toSegment(x, y, stage.project(put(p)), stage.project(put(q)))
     if (d < least) {
       least = d
       side = [p, q]

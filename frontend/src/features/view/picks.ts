@@ -12,6 +12,8 @@ import {
 } from '../../shared/picking'
 import type { Elements, Kind } from '../../shared/picking'
 import { useView } from '../../shared/viewState'
+import type { Spot } from './layout'
+import { AROUND, toSegment } from './nearby'
 import type { Mark } from './PickMarks'
 import type { Sight } from './Sight'
 import type { Stage } from './Stage'
@@ -72,7 +74,6 @@ export function elementAt(stage: Sight, x: number, y: number): number | null {
   if (!e || !view || !open) return null
   const at = place(e, view.matrix)
   const kind = clickedKind(view)
-  // near a contour the pointer is easily beside the body: look a little around it
   for (const [dx, dy] of AROUND) {
     const hit = stage.faceAt(x + dx, y + dy)
     if (hit?.part !== open.part) continue
@@ -91,28 +92,6 @@ export function elementAt(stage: Sight, x: number, y: number): number | null {
     if (best !== null) return best
   }
   return null
-}
-
-const AROUND = [
-  [0, 0],
-  [5, 0],
-  [-5, 0],
-  [0, 5],
-  [0, -5],
-] as const
-
-interface Spot {
-  x: number
-  y: number
-}
-
-function toSegment(x: number, y: number, a: Spot, b: Spot): number {
-  const [ux, uy] = [b.x - a.x, b.y - a.y]
-  const t = Math.max(
-    0,
-    Math.min(1, ((x - a.x) * ux + (y - a.y) * uy) / Math.max(ux * ux + uy * uy, 1e-9)),
-  )
-  return Math.hypot(x - a.x - t * ux, y - a.y - t * uy)
 }
 
 /** Places of an element between its middle and its ends, where it is looked whether it is seen. */

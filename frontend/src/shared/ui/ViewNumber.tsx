@@ -1,5 +1,6 @@
 import { useEffect, useRef, useState } from 'react'
 import type { PointerEvent as ReactPointerEvent } from 'react'
+import { followPointer } from '../dragging'
 import { figure, snapped, withUnit } from '../format'
 
 interface Props {
@@ -105,38 +106,23 @@ function drag(
   if (start.button !== 0) return
   start.preventDefault()
   const element = start.currentTarget
-  element.setPointerCapture(start.pointerId)
   let exact = p.value
   let last = start.clientX
   let moved = false
-  const move = (e: PointerEvent) => {
-    if (!moved && Math.abs(e.clientX - start.clientX) < 3) return
-    moved = true
-    const finer = 2 ** (-Math.max(0, Math.abs(e.clientY - start.clientY) - 12) / 60)
-    exact += ((e.clientX - last) / 4) * p.step * finer
-    last = e.clientX
-    put(snapped(exact, finer < 0.4 ? p.step / 10 : p.step))
-  }
-  const stop = (e: Event) => {
-    if (e instanceof KeyboardEvent && e.key !== 'Escape') return
-    element.removeEventListener('pointermove', move)
-    element.removeEventListener('pointerup', up)
-    element.removeEventListener('pointercancel', stop)
-    removeEventListener('keydown', stop, true)
-    if (e instanceof KeyboardEvent) {
-      e.stopPropagation()
-      put(p.value)
-    }
-  }
-  const up = (e: Event) => {
-    stop(e)
-    if (!moved) {
+  followPointer(start, {
+    move: (e) => {
+      if (!moved && Math.abs(e.clientX - start.clientX) < 3) return
+      moved = true
+      const finer = 2 ** (-Math.max(0, Math.abs(e.clientY - start.clientY) - 12) / 60)
+      exact += ((e.clientX - last) / 4) * p.step * finer
+      last = e.clientX
+      put(snapped(exact, finer < 0.4 ? p.step / 10 : p.step))
+    },
+    up: () => {
+      if (moved) return
       element.focus()
       click()
-    }
-  }
-  element.addEventListener('pointermove', move)
-  element.addEventListener('pointerup', up)
-  element.addEventListener('pointercancel', stop)
-  addEventListener('keydown', stop, true)
+    },
+    cancel: () => put(p.value),
+  })
 }
