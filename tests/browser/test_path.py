@@ -364,6 +364,16 @@ class Looks(BrowserTest):
 
         a, b = dragged("left")
         self.assertNotEqual(a["around"], b["around"])
+        # on and on, while pictures are drawn: 40 px turn by 16°
+        start = self.shown("looking")["around"]
+        chain = ActionChains(self.driver, duration=30).move_to_element_with_offset(canvas, *corner).click_and_hold()
+        chain.perform()
+        for i in range(4):
+            pictures = self.shown("pictures")
+            ActionChains(self.driver, duration=30).move_by_offset(10, 0).perform()
+            self.wait(lambda n=pictures: self.shown("pictures") > n, f"picture {i}")
+        ActionChains(self.driver, duration=0).release().perform()
+        self.assertAlmostEqual(self.shown("looking")["around"], start - 16, places=6)
         a, b = dragged("right")
         self.assertEqual(a["around"], b["around"])
         self.assertNotEqual(a["target"], b["target"])

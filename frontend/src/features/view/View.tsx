@@ -39,6 +39,8 @@ export const View = memo(function View() {
   const holder = useRef<HTMLDivElement>(null)
   const [stage, setStage] = useState<Stage | null>(null)
   const [, tick] = useState(0)
+  // kept while pictures are drawn, else a drag would end with the first of them
+  const handlers = useMemo(() => (stage ? pointer(stage) : {}), [stage])
   const [problem, setProblem] = useState<string | null>(null)
   useEffect(() => {
     if (!canvas.current) return
@@ -83,11 +85,7 @@ export const View = memo(function View() {
   }, [])
   return (
     <div className="stage" ref={holder} data-testid="stage" data-drawn="0">
-      <canvas
-        ref={canvas}
-        onContextMenu={(e) => e.preventDefault()}
-        {...(stage ? pointer(stage) : {})}
-      />
+      <canvas ref={canvas} onContextMenu={(e) => e.preventDefault()} {...handlers} />
       <div className="frame" />
       {stage && <Scene stage={stage} holder={holder} />}
       {problem && (
