@@ -126,6 +126,16 @@ class Looking(ApiTest):
         for path in ("subdivided", "marks"):
             self.get(f"/meshes/nowhere/{path}", 404)
 
+    def test_matrices_that_place_nothing(self) -> None:
+        body = self.bodies()[0]
+        for matrix in ([0] * 16, [1] * 16, [1, 2, 3]):
+            wrong = body | {"matrix": matrix}
+            plane = {"point": [0, 0, 5], "normal": [0, 0, 1]}
+            self.post("/section", {"planes": [plane], "bodies": [wrong]}, 422)
+            self.post("/outlines", {"bodies": [wrong], "views": ["front"]}, 422)
+            end = {k: v for k, v in wrong.items() if k != "part"} | {"of": "faces", "element": {"at": [10, 0, 5]}}
+            self.post("/measure", {"of": [end]}, 422)
+
     def test_views_are_kept(self) -> None:
         view = {
             "name": "Foot",

@@ -19,9 +19,10 @@ from jukai.core.drawing.frame import Header
 from jukai.core.drawing.pdf import pdf_bytes
 from jukai.core.drawing.sheet import SheetOptions, SheetPart, draw_sheet
 from jukai.core.drawing.svg import svg_bytes
-from jukai.core.errors import ValueProblem
+from jukai.core.errors import CoreError, ValueProblem
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.hidden_lines import SEEN_FROM, visible_lines
+from jukai.core.geometry.placing import matrix_of
 from jukai.core.geometry.section import Plane
 from jukai.core.recipe.bench import Bench, Part
 from jukai.core.recipe.evaluate import Evaluation
@@ -103,7 +104,7 @@ class Drawings:
             mesh = self._workshop.mesh(b.mesh)
             if mesh is None:
                 raise NotThere("such mesh any more")
-            rows.append((mesh, np.asarray(b.matrix, dtype=np.float64).reshape(4, 4)))
+            rows.append((mesh, matrix_of(b.matrix)))
         lines = visible_lines(rows, SEEN_FROM[view])
         return {
             "view": view,
@@ -123,11 +124,16 @@ class Drawings:
         unknown = sorted(set(asked.parts) - {p.id for p in bench.parts})
         if unknown:
             raise ValueProblem(f"There is no part '{unknown[0]}'.", field="parts")
-        drawn = [
-            (p, e)
-            for p in chosen
-            if (e := self._workshop.evaluate(bench, p.id, files)).mesh is not None and e.mesh.n_faces
-        ]
+        drawn = []
+        for p in chosen:
+            try:
+                e = self._workshop.evaluate(bench, p.id, files)
+            except CoreError:
+                if asked.parts:
+                    raise
+                continue  # of all that are shown, what can't be worked out is left out
+            if e.mesh is not None and e.mesh.n_faces:
+                drawn.append((p, e))
         parts = [SheetPart(p.name, e.mesh, e.matrix, _axis(e)) for p, e in drawn if e.mesh is not None]
         ids = {p.id for p, _ in drawn}
         dimensions = self._measures(bench, files, ids) + _step_numbers(drawn, asked.step)

@@ -12,8 +12,8 @@ import numpy as np
 from jukai.app.ports import NotThere
 from jukai.app.workshop import Workshop
 from jukai.core.drawing.views import hatch_numbers
-from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.placing import matrix_of
 from jukai.core.geometry.section import Cut, Plane, cut, gap_between
 
 __all__ = ["Shown", "section"]
@@ -52,7 +52,7 @@ def section(workshop: Workshop, planes: Sequence[tuple[Sequence[float], Sequence
     rows: list[dict[str, Any]] = []
     gaps: list[dict[str, Any]] = []
     for number, plane in enumerate(cutting):
-        whole = [(b, cut(_mesh(workshop, b.mesh), plane, _matrix(b))) for b in bodies]
+        whole = [(b, cut(_mesh(workshop, b.mesh), plane, matrix_of(b.matrix))) for b in bodies]
         met = [(b, c) for b, c in whole if not c.empty]
         if len(cutting) > 1:  # each plane's cut shows where the other one takes away
             other = cutting[1 - number]
@@ -77,13 +77,6 @@ def _mesh(workshop: Workshop, digest: str) -> Any:
     if mesh is None:
         raise NotThere("such mesh any more")
     return mesh
-
-
-def _matrix(b: Shown) -> Floats:
-    matrix = np.asarray(b.matrix, dtype=np.float64)
-    if matrix.shape != (16,) or not np.isfinite(matrix).all():
-        raise ValueProblem("A matrix has 16 numbers.", field="matrix")
-    return matrix.reshape(4, 4)
 
 
 def _packed(plane: Plane, flat: Floats, origin: Floats) -> str:

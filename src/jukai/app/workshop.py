@@ -19,7 +19,7 @@ from jukai.core.geometry.measures import signed_volume
 from jukai.core.geometry.measuring import READINGS, Reading, readings
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.normals import sharp_edges
-from jukai.core.geometry.placing import placed_bounds
+from jukai.core.geometry.placing import matrix_of, placed_bounds
 from jukai.core.geometry.soundness import soundness
 from jukai.core.geometry.subdividing import limit_surface
 from jukai.core.geometry.view import view_bytes, view_digest
@@ -334,7 +334,7 @@ class Workshop:
             mesh = self.mesh(digest)
             if mesh is None:
                 raise NotThere("such mesh any more")
-            one, row = found_thing(Body(mesh, np.asarray(matrix, dtype=np.float64).reshape(4, 4)), kind, element)
+            one, row = found_thing(Body(mesh, matrix_of(matrix)), kind, element)
             things.append(one)
             written.append(row)
         return {"ends": written, "rows": [_reading_view(r) for r in readings(*things)]}

@@ -12,7 +12,7 @@ from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.frames import sincos
 from jukai.core.geometry.mesh import Mesh
 
-__all__ = ["Reach", "exactly", "placed", "placed_bounds", "placement_matrix", "reaching"]
+__all__ = ["Reach", "exactly", "matrix_of", "placed", "placed_bounds", "placement_matrix", "reaching"]
 
 
 def placement_matrix(move: Floats, turn: Floats, scale: Floats, zero: Floats | None = None) -> Floats:
@@ -110,3 +110,20 @@ def placed(mesh: Mesh, matrix: Floats, reaches: Sequence[Reach] = ()) -> Mesh:
     order = first + (first - np.arange(len(mesh.corners))) % np.maximum(last - first, 1)
     uv = None if out.uv is None else out.uv[order]
     return replace(out, corners=mesh.corners[order], uv=uv, _cache={}, _topology={})
+
+
+def matrix_of(rows: Sequence[float]) -> Floats:
+    """Return the (4, 4) matrix of 16 numbers.
+
+    Raises
+    ------
+    ValueProblem
+        When they are not, or flatten what they place.
+    """
+    matrix = np.asarray(rows, dtype=np.float64)
+    if matrix.shape != (16,) or not np.isfinite(matrix).all():
+        raise ValueProblem("A matrix has 16 numbers.", field="matrix")
+    matrix = matrix.reshape(4, 4)
+    if not abs(float(np.linalg.det(matrix[:3, :3]))) > 0:
+        raise ValueProblem("The matrix flattens the body.", field="matrix")
+    return matrix
