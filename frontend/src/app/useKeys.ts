@@ -67,10 +67,16 @@ export function useKeys(): void {
       if (e.type === 'keydown' && !compare) set({ compare: { how: 'hold', step: null } })
       if (e.type === 'keyup' && compare?.how === 'hold') set({ compare: null })
     }
+    const leave = () => {
+      const { compare, set } = useView.getState()
+      if (compare?.how === 'hold') set({ compare: null })
+    }
+    addEventListener('blur', leave) // the key is let go elsewhere
     addEventListener('keydown', on)
     addEventListener('keydown', hold)
     addEventListener('keyup', hold)
     return () => {
+      removeEventListener('blur', leave)
       removeEventListener('keydown', on)
       removeEventListener('keydown', hold)
       removeEventListener('keyup', hold)

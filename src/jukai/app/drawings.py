@@ -120,7 +120,7 @@ class Drawings:
         ValueProblem
             When there is nothing to draw, or the options don't fit.
         """
-        chosen = [p for p in bench.parts if (p.id in asked.parts if asked.parts else not p.hidden)]
+        chosen = [p for p in bench.parts if (p.id in asked.parts if asked.parts else not (p.hidden or p.reference))]
         unknown = sorted(set(asked.parts) - {p.id for p in bench.parts})
         if unknown:
             raise ValueProblem(f"There is no part '{unknown[0]}'.", field="parts")

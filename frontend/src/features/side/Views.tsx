@@ -1,7 +1,7 @@
 import { useState } from 'react'
 import type { KeptView } from '../../shared/api/client'
 import { goToView, keepView } from '../../shared/eye'
-import { doEdit, useSession } from '../../shared/session'
+import { doEdit, say, useSession } from '../../shared/session'
 import { WordMenu } from '../../shared/ui/Menu'
 
 const NONE: readonly KeptView[] = []
@@ -13,7 +13,9 @@ export function Views() {
   const rename = (name: string, wanted: string) => {
     setNaming(null)
     if (!wanted) return
-    if (name === '') keepView(wanted)
+    if (wanted !== name && views.some((v) => v.name === wanted))
+      say(`There is a view “${wanted}” already. Its menu takes what is seen now.`)
+    else if (name === '') keepView(wanted)
     else if (wanted !== name) doEdit({ kind: 'rename_view', name, new_name: wanted })
   }
   return (

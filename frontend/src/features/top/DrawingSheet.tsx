@@ -71,6 +71,7 @@ function SheetForm() {
     chosen: part,
     shown: (bench?.parts ?? [])
       .filter((p) => p.mesh && !p.hidden && !leftOut.includes(p.part))
+      .filter((p) => !bench?.document.parts?.find((q) => q.id === p.part)?.reference)
       .map((p) => p.part),
     plane: planes[0] ?? null,
     middle: view?.stands ? ((view.stands[0]?.[1] ?? 0) + (view.stands[1]?.[1] ?? 0)) / 2 : 0,
