@@ -147,6 +147,19 @@ class BrowserTest(unittest.TestCase):
     def click(self, test_id: str) -> None:
         self.wait(lambda: [self.find(test_id).click()], f"click {test_id}")
 
+    def still(self, test_id: str) -> WebElement:
+        """Return an element once it stands where it stood a moment ago: what just opened is laid out first."""
+        places: list[Any] = []
+
+        def rests() -> WebElement | None:
+            element = self.find(test_id)
+            places.append(element.rect)
+            return element if len(places) > 2 and places[-1] == places[-2] == places[-3] else None
+
+        element = self.wait(rests, f"{test_id} at rest")
+        assert element is not None
+        return element
+
     def attribute(self, test_id: str, name: str) -> str:
         return self.wait(lambda: [self.find(test_id).get_attribute(name)])[0] or ""
 

@@ -67,7 +67,7 @@ class Sections(Look):
         self.drag(self.find("section-at-0"), (20, 0), (20, 0))
         self.wait(lambda: self.cut()["point"][1] == 6, "the plane dragged")
         before = self.cut()["point"][1]
-        grip = self.find("section-grip-0")
+        grip = self.still("section-grip-0")
         ActionChains(self.driver, duration=40).move_to_element(grip).click_and_hold().move_by_offset(
             16, 9
         ).move_by_offset(16, 9).release().perform()
@@ -232,10 +232,11 @@ class Beside(Look):
         self.click("chip-p1/s2/values/pick")
         self.wait(lambda: self.attribute("pick-panel", "data-picked") == "0")
         pane = self.wait(lambda: self.all("pane-top"))[0].find_element(By.TAG_NAME, "canvas")
-        self.wait(lambda: self.all("pane-outline"))
-        top = self.driver.execute_script(
-            "const c = document.querySelector('[data-testid=pane-top] [data-testid=pane-outline] path'); const b = c.getBBox(); return [b.x, b.y, b.width, b.height]"
+        box = (
+            "const c = document.querySelector('[data-testid=pane-top] [data-testid=pane-outline] path'); if (!c) return null;"
+            "const b = c.getBBox(); return [b.x, b.y, b.width, b.height]"
         )
+        top = self.wait(lambda: self.driver.execute_script(box), "the outline from above")
         size = pane.size
         x, y = top[0] + top[2] / 2 - size["width"] / 2, top[1] + 1 - size["height"] / 2
         self.after(

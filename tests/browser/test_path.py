@@ -105,7 +105,7 @@ class MainPath(BrowserTest):
         self.click("step-s1")
         self.click(f"chip-{TURN}/profile")
         self.open_profile()
-        self.after(lambda: self.drag(self.wait(lambda: self.find("point-p8")), (8, 0), (8, 0)))
+        self.after(lambda: self.drag(self.still("point-p8"), (8, 0), (8, 0)))
         self.assertGreater(self.points()["p8"]["at"][0], 13)
         self.after(lambda: self.type_into("curves/c1/p8/at/0", "14.5"))
         self.assertEqual(self.points()["p8"]["at"][0], 14.5)
