@@ -112,41 +112,24 @@ export function dragPlane(
   if (e.button !== 0) return
   e.preventDefault()
   e.stopPropagation()
-  const element = e.currentTarget
   const grab = local(e.nativeEvent)
   const [x0 = 0, y0 = 0] = from
   let last: Edit | null = null
-  element.setPointerCapture(e.pointerId)
-  const move = (m: Event) => {
-    if (!(m instanceof PointerEvent)) return
-    if (!last && Math.hypot(m.clientX - e.clientX, m.clientY - e.clientY) < THRESHOLD) return
-    if (!last) beginPreview()
-    const now = local(m)
-    let d: Pair = [now[0] - grab[0], now[1] - grab[1]]
-    if (m.shiftKey) d = Math.abs(d[0]) > Math.abs(d[1]) ? [d[0], 0] : [0, d[1]]
-    last = make([snapped(x0 + d[0], step), snapped(y0 + d[1], step)])
-    preview(last, null)
-  }
-  const finish = () => {
-    element.removeEventListener('pointermove', move)
-    element.removeEventListener('pointerup', up)
-    element.removeEventListener('pointercancel', cancel)
-    removeEventListener('keydown', cancel, true)
-  }
-  const up = () => {
-    finish()
-    if (last) doEdit(last)
-  }
-  const cancel = (k: Event) => {
-    if (k instanceof KeyboardEvent && k.key !== 'Escape') return
-    k.stopPropagation()
-    finish()
-    endPreview()
-  }
-  element.addEventListener('pointermove', move)
-  element.addEventListener('pointerup', up)
-  element.addEventListener('pointercancel', cancel)
-  addEventListener('keydown', cancel, true)
+  followPointer(e, {
+    move: (m) => {
+      if (!last && Math.hypot(m.clientX - e.clientX, m.clientY - e.clientY) < THRESHOLD) return
+      if (!last) beginPreview()
+      const now = local(m)
+      let d: Pair = [now[0] - grab[0], now[1] - grab[1]]
+      if (m.shiftKey) d = Math.abs(d[0]) > Math.abs(d[1]) ? [d[0], 0] : [0, d[1]]
+      last = make([snapped(x0 + d[0], step), snapped(y0 + d[1], step)])
+      preview(last, null)
+    },
+    up: () => {
+      if (last) doEdit(last)
+    },
+    cancel: endPreview,
+  })
 }
 
 /** A point of a curve at another place; a coordinate that is a formula stays one. */

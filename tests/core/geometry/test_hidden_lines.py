@@ -56,6 +56,19 @@ class Known(unittest.TestCase):
             length(Lines(lines.pieces[lines.outline], lines.body, lines.outline)), wanted * 2 / 3, delta=1e-9
         )
 
+    def test_a_mirrored_body_shows_its_front(self) -> None:
+        wedge = body({"operator": "cylinder", "radius": 3, "height": 5, "sides": 5})
+        e = eye((1, -1, 1))
+        mirrored = placement_matrix(np.zeros(3), np.zeros(3), np.array([-1.0, 1, 1]))
+        baked = Mesh.from_faces(
+            wedge.points * [-1, 1, 1],
+            [wedge.corners[a:b][::-1].tolist() for a, b in zip(wedge.offsets[:-1], wedge.offsets[1:], strict=True)],
+        )
+        one, two = visible_lines([(wedge, mirrored)], e), visible_lines([(baked, I4)], e)
+        self.assertAlmostEqual(length(one), length(two), delta=1e-9)
+        self.assertEqual(int((~one.outline).sum()), int((~two.outline).sum()))
+        self.assertGreater(int((~one.outline).sum()), 0)
+
     def test_views_stand_upright(self) -> None:
         arrow = body({"operator": "box", "size": [2, 4, 6]})
         moved = at(10, 20, 30)

@@ -12,15 +12,21 @@ __all__ = ["grid_of", "seen_pieces"]
 
 
 @kernel
+def _cell(x: float, start: float, size: float, n: int) -> Any:
+    """Which of ``n`` cells in a row a place lies in, the first or last for what lies beside."""
+    return min(max(int((x - start) / size), 0), n - 1)
+
+
+@kernel
 def grid_of(low: Any, high: Any, corner: Any, cell: float, nx: int, ny: int) -> Any:
     """Put boxes (m, 2) into the cells of a grid they touch; return compressed rows (cells + 1,) and items."""
     m = len(low)
     count = np.zeros(nx * ny + 1, np.int64)
     for i in range(m):
-        x0 = min(max(int((low[i, 0] - corner[0]) / cell), 0), nx - 1)
-        x1 = min(max(int((high[i, 0] - corner[0]) / cell), 0), nx - 1)
-        y0 = min(max(int((low[i, 1] - corner[1]) / cell), 0), ny - 1)
-        y1 = min(max(int((high[i, 1] - corner[1]) / cell), 0), ny - 1)
+        x0 = _cell(low[i, 0], corner[0], cell, nx)
+        x1 = _cell(high[i, 0], corner[0], cell, nx)
+        y0 = _cell(low[i, 1], corner[1], cell, ny)
+        y1 = _cell(high[i, 1], corner[1], cell, ny)
         for y in range(y0, y1 + 1):
             for x in range(x0, x1 + 1):
                 count[y * nx + x + 1] += 1
@@ -29,10 +35,10 @@ def grid_of(low: Any, high: Any, corner: Any, cell: float, nx: int, ny: int) -> 
     items = np.empty(count[nx * ny], np.int32)
     at = count[:-1].copy()
     for i in range(m):
-        x0 = min(max(int((low[i, 0] - corner[0]) / cell), 0), nx - 1)
-        x1 = min(max(int((high[i, 0] - corner[0]) / cell), 0), nx - 1)
-        y0 = min(max(int((low[i, 1] - corner[1]) / cell), 0), ny - 1)
-        y1 = min(max(int((high[i, 1] - corner[1]) / cell), 0), ny - 1)
+        x0 = _cell(low[i, 0], corner[0], cell, nx)
+        x1 = _cell(high[i, 0], corner[0], cell, nx)
+        y0 = _cell(low[i, 1], corner[1], cell, ny)
+        y1 = _cell(high[i, 1], corner[1], cell, ny)
         for y in range(y0, y1 + 1):
             for x in range(x0, x1 + 1):
                 items[at[y * nx + x]] = i
@@ -135,8 +141,8 @@ def seen_pieces(seg: Any, seg_faces: Any, contour: Any, c_rows: Any, c_items: An
         if (bx - ax) ** 2 + (by - ay) ** 2 <= eps * eps:
             continue
         count = 0
-        y0 = min(max(int((min(ay, by) - corner[1]) / cell), 0), ny - 1)
-        y1 = min(max(int((max(ay, by) - corner[1]) / cell), 0), ny - 1)
+        y0 = _cell(min(ay, by), corner[1], cell, ny)
+        y1 = _cell(max(ay, by), corner[1], cell, ny)
         for iy in range(y0, y1 + 1):
             # the run of the edge in this row of cells, a hair wider
             xa, xb = ax, bx
@@ -179,8 +185,8 @@ def seen_pieces(seg: Any, seg_faces: Any, contour: Any, c_rows: Any, c_items: An
             m = (before + after) / 2
             x, y = ax + m * (bx - ax), ay + m * (by - ay)
             z = seg[e, 0, 2] + m * (seg[e, 1, 2] - seg[e, 0, 2])
-            ix = min(max(int((x - corner[0]) / cell), 0), nx - 1)
-            iy = min(max(int((y - corner[1]) / cell), 0), ny - 1)
+            ix = _cell(x, corner[0], cell, nx)
+            iy = _cell(y, corner[1], cell, ny)
             hidden = _covered(
                 x, y, z, seg_faces[e, 0], seg_faces[e, 1], tri, tri_face, t_rows, t_items, iy * nx + ix, eps
             )

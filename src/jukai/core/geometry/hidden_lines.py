@@ -106,7 +106,7 @@ def visible_lines(bodies: Sequence[tuple[Mesh, Floats]], eye: Eye, caps: Floats 
     faces = 0
     for number, (mesh, matrix) in enumerate(bodies):
         if mesh.n_faces:
-            _gather(g, mesh, matrix @ np.eye(4), eye, number, faces)
+            _gather(g, mesh, matrix, eye, number, faces)
             faces += mesh.n_faces
     if not g.seg or not sum(len(s) for s in g.seg):
         return Lines(np.zeros((0, 2, 2)), np.zeros(0, np.int32), np.zeros(0, dtype=bool))
@@ -139,20 +139,14 @@ def _gather(g: _Gathered, mesh: Mesh, matrix: Floats, eye: Eye, number: int, fac
     g.tri_face.append((tri.faces + faces).astype(np.int32))
     con = mesh.connectivity
     # towards the eye or away; faces seen edge on count as away, so that a box has one contour and not two
-    inverse = np.linalg.inv(linear)
-    towards = face_normals(mesh) @ inverse[:, 2] * (1.0 if np.linalg.det(linear) > 0 else -1.0) > 1e-9 * float(
-        np.linalg.norm(inverse[:, 2])
-    )
+    facing = np.linalg.inv(linear)[:, 2]  # outward normals go by the inverse's transpose, mirrored bodies' too
+    towards = face_normals(mesh) @ facing > 1e-9 * float(np.linalg.norm(facing))
     first, second, two = _faces_of_edges(mesh)
     contour = ~two | (towards[first] != towards[second])
     front = towards[first] | towards[second] | ~two
     drawn = np.flatnonzero((contour | sharp_edges(mesh)) & (front | ~_closed(con)))
     g.seg.append(points[con.edges[drawn]])
-    g.seg_faces.append(
-        np.stack([first[drawn] + faces, np.where(two[drawn], second[drawn], first[drawn]) + faces], axis=1).astype(
-            np.int32
-        )
-    )
+    g.seg_faces.append((np.stack([first[drawn], second[drawn]], axis=1) + faces).astype(np.int32))
     g.body.append(np.full(len(drawn), number, np.int32))
     g.contour.append(contour[drawn])
 
@@ -164,16 +158,7 @@ def _closed(con: Any) -> bool:
 def _faces_of_edges(mesh: Mesh) -> tuple[Ints, Ints, Bools]:
     """Return a face of each edge, another one, and whether there are just two."""
     con = mesh.connectivity
-    first = np.zeros(con.n_edges, np.int32)
+    first, last = np.zeros((2, con.n_edges), np.int32)
     first[con.corner_edge[::-1]] = mesh.corner_faces[::-1]
-    second = first.copy()
-    pair = con.twins >= 0
-    second[con.corner_edge[pair]] = mesh.corner_faces[con.twins[pair]]
-    # the twin of the first corner of an edge is its second face, and the other way round
-    same = second == first
-    swap = np.flatnonzero(same & (con.edge_sides == 2))
-    if len(swap):
-        last = np.zeros(con.n_edges, np.int32)
-        last[con.corner_edge] = mesh.corner_faces
-        second[swap] = last[swap]
-    return first, second, con.edge_sides == 2
+    last[con.corner_edge] = mesh.corner_faces
+    return first, last, con.edge_sides == 2
