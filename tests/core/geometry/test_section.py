@@ -12,6 +12,7 @@ import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry._slices import follow_chains, nearest_of_segments
+from jukai.core.geometry.measures import face_normals
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.placing import placement_matrix
 from jukai.core.geometry.section import Cut, Plane, clipped, cut, gap_between
@@ -178,6 +179,17 @@ class Rules(unittest.TestCase):
         length = float(np.linalg.norm(rims[:, 1] - rims[:, 0], axis=1).sum())
         self.assertAlmostEqual(length, cut(mesh, p).perimeter, delta=1e-9)
         self.assertTrue((con.edge_sides <= 2).all())
+
+    def test_what_is_left_of_a_mirrored_body_looks_outward(self) -> None:
+        matrix = placement_matrix(np.zeros(3), np.zeros(3), np.array([-1.0, 1, 1]))
+        mesh = shape("box", size=[4, 6, 8])
+        self.assertGreater(soundness(clipped(mesh, plane((0, 0, 99), (0, 0, 1)), matrix)).volume or 0, 0)
+        left = clipped(mesh, plane((0, 0, 5), (0, 0, 1)), matrix)
+        normals, middles = (
+            face_normals(left),
+            np.add.reduceat(left.points[left.corners], left.offsets[:-1], axis=0) / left.sides[:, None],
+        )
+        self.assertTrue((((middles - [0, 0, 4]) * normals).sum(axis=1) > 0).all())
 
     def test_compiled_and_plain_agree(self) -> None:
         rng = np.random.default_rng(2)

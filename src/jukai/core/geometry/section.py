@@ -11,6 +11,7 @@ from jukai.core.errors import ValueProblem
 from jukai.core.geometry._slices import follow_chains, nearest_of_segments
 from jukai.core.geometry.arrays import Bools, Floats, Ints
 from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.placing import placed
 from jukai.core.geometry.triangulation import triangulate
 
 __all__ = ["Cut", "Gap", "Plane", "clipped", "cut", "gap_between"]
@@ -160,7 +161,8 @@ def clipped(mesh: Mesh, plane: Plane, matrix: Floats) -> Mesh:
 
     Faces that are cut become triangles and quads; attributes are dropped.
     """
-    points = mesh.points @ matrix[:3, :3].T + matrix[:3, 3]
+    mesh = placed(mesh, matrix)  # outward also where the placement mirrors
+    points = mesh.points
     ahead = plane.heights(points) >= 0
     if not ahead.any():
         return Mesh(points, mesh.corners, mesh.offsets, crease=mesh.crease)
