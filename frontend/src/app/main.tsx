@@ -15,6 +15,7 @@ import { App } from './App'
 import './sheet.css'
 import './placing.css'
 import './looking.css'
+import './layers.css'
 import { system } from './theme'
 
 const queries = new QueryClient({

@@ -86,7 +86,12 @@ export const View = memo(function View() {
   return (
     <div className="stage" ref={holder} data-testid="stage" data-drawn="0">
       <canvas ref={canvas} onContextMenu={(e) => e.preventDefault()} {...handlers} />
-      <div className="frame" />
+      <div className="frame">
+        <i />
+        <i />
+        <i />
+        <i />
+      </div>
       {stage && <Scene stage={stage} holder={holder} />}
       {problem && (
         <div className="centre">
