@@ -13,7 +13,7 @@ import type { LineSegments, PerspectiveCamera, RawShaderMaterial } from 'three'
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js'
 import { acceleratedRaycast } from 'three-mesh-bvh'
-import { FINISHES, set } from './bodyMaterial'
+import { FINISHES, draws, set } from './bodyMaterial'
 import { fillGeometry } from './buffers'
 import { Clusters } from './Clusters'
 import { inkMaterial } from './inkLine'
@@ -105,6 +105,7 @@ export function dressBody(body: Body, finish: Finish, as: As, others: readonly F
   set(u, 'pale', as.reference ? 0.72 : 0)
   body.sharp.material.opacity = as.reference ? 0.45 : 1
   const looks = Array.from({ length: FINISHES }, (_, i) => (i ? others[i - 1] : finish) ?? finish)
+  draws(body.mesh.material, 'FINISHED', others.length > 0)
   set(
     u,
     'colours',
@@ -126,17 +127,25 @@ const inverse = new Matrix4()
 const toEye = new Matrix4()
 const eye = new Vector3()
 
+interface Seen {
+  camera: PerspectiveCamera | OrthographicCamera
+  way: Vector3
+  mmPerPx: () => number
+}
+
+/** Longest sides, px, up to which faces may be lit at their corners: where the surface hardly bends over a face, and at all. */
+const SHORT = 16
+const TINY = 4
+const BEND = 6
+
 /** Draw only what may be seen of a closed body; all of it with `null`, and when it is seen into. */
-export function cull(
-  body: Body,
-  sight: { camera: PerspectiveCamera | OrthographicCamera; way: Vector3 } | null,
-  open: boolean,
-): void {
+export function cull(body: Body, sight: Seen | null, open: boolean): void {
   const { clusters, mesh } = body
   const away = !sight || !clusters || open || body.as.through
   mesh.material.side = away ? DoubleSide : FrontSide
   const runs = mesh as unknown as Runs
   runs.isBatchedMesh = !away
+  draws(mesh.material, 'FINE', !away && lightAtCorners(body, clusters, sight.mmPerPx()))
   if (away) return
   const { camera, way } = sight
   inverse.copy(mesh.matrix).invert()
@@ -150,6 +159,14 @@ export function cull(
   runs._multiDrawCount = clusters.runs
   runs._multiDrawInstances = null
   runs._colorsTexture = null
+}
+
+/** Whether faces are so small on the screen that they need not be lit at each pixel. */
+function lightAtCorners(body: Body, { grain }: Clusters, mmPerPx: number): boolean {
+  const u = body.mesh.material.uniforms
+  if (u['bands']?.value || body.mesh.material.transparent) return false
+  const px = (grain.side * body.mesh.matrix.getMaxScaleOnAxis()) / mmPerPx
+  return px <= TINY || (px <= SHORT && grain.bend <= BEND)
 }
 
 /** A mesh of which runs of indices are drawn in one call, as the library draws its batches. */

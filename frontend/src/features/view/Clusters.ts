@@ -16,6 +16,8 @@ export class Clusters {
   readonly starts: Int32Array
   readonly counts: Int32Array
   runs = 0
+  /** of nearly all triangles: how long their longest side is at most, mm, and how far the normals of their corners differ, degrees */
+  readonly grain: { side: number; bend: number }
   private readonly frustum = new Frustum()
   private readonly ball = new Sphere()
 
@@ -28,6 +30,7 @@ export class Clusters {
     this.counts = new Int32Array(this.count)
     const normals = new Float32Array(SIZE * 3)
     for (let c = 0; c < this.count; c += 1) this.measure(b, c, normals)
+    this.grain = grainOf(b)
   }
 
   private measure(b: BodyData, c: number, normals: Float32Array): void {
@@ -103,6 +106,32 @@ function normalsOf(b: BodyData, first: number, last: number, out: Float32Array) 
     sum.add(u)
   }
   return [sum.x, sum.y, sum.z] as const
+}
+
+const SAMPLES = 4000
+const NEARLY_ALL = 0.97
+
+function grainOf(b: BodyData): { side: number; bend: number } {
+  const step = Math.max(1, Math.floor(b.triangles / SAMPLES))
+  const sides: number[] = []
+  const bends: number[] = []
+  const [p, q] = [new Vector3(), new Vector3()]
+  for (let t = 0; t < b.triangles; t += step) {
+    let [side, least] = [0, 1]
+    for (const k of [0, 1, 2]) {
+      const [i, j] = [b.index[3 * t + k] ?? 0, b.index[3 * t + ((k + 1) % 3)] ?? 0]
+      side = Math.max(
+        side,
+        p.fromArray(b.position, 3 * i).distanceTo(q.fromArray(b.position, 3 * j)),
+      )
+      p.fromArray(b.normal, 4 * i).normalize()
+      least = Math.min(least, p.dot(q.fromArray(b.normal, 4 * j).normalize()))
+    }
+    sides.push(side)
+    bends.push((Math.acos(Math.max(least, -1)) * 180) / Math.PI)
+  }
+  const high = (of: number[]) => of.sort((x, y) => x - y)[Math.floor((of.length - 1) * NEARLY_ALL)]
+  return { side: high(sides) ?? Infinity, bend: high(bends) ?? Infinity }
 }
 
 function ballOf(b: BodyData, first: number, last: number): [number, number, number, number] {

@@ -10,7 +10,7 @@ import type {
 import type { CutPlane } from '../../shared/section'
 import { dressBody, fillBody, newBody } from './Body'
 import type { As, Body, Finish } from './Body'
-import { bodyMaterial, sameNumbers, set, setWorld } from './bodyMaterial'
+import { bodyMaterial, draws, sameNumbers, set, setWorld } from './bodyMaterial'
 import { markChanged, normalTicks } from './buffers'
 import type { BodyData } from './buffers'
 import { Cuts } from './Cuts'
@@ -125,7 +125,7 @@ export abstract class Scenery {
     if (!body) return
     const marks = before ? markChanged(body.data, before) : null
     if (marks) body.mesh.geometry.setAttribute('changed', new BufferAttribute(marks, 1, true))
-    set(body.mesh.material.uniforms, 'hatch', marks ? 1 : 0)
+    draws(body.mesh.material, 'HATCHED', marks !== null)
     this.invalidate()
   }
 

@@ -3,6 +3,7 @@ import {
   OrthographicCamera,
   PerspectiveCamera,
   Vector3,
+  Vector4,
   WebGLRenderTarget,
   WebGLRenderer,
 } from 'three'
@@ -206,18 +207,17 @@ export class Stage extends Scenery {
     other: Record<string, number>,
     aside = false,
   ): void {
-    const eye = new Vector3().setFromMatrixPosition(sight.camera.matrix)
+    const way = look.way(sight.looking)
+    const at = new Vector3().setFromMatrixPosition(sight.camera.matrix)
     const light = {
-      eye,
-      lookWay: look.way(sight.looking),
-      parallel: perspective ? 0 : 1,
+      eye: perspective ? new Vector4(at.x, at.y, at.z, 1) : new Vector4(-way.x, -way.y, -way.z, 0),
       ink: this.ink,
       paper: this.paper,
       moss: this.moss,
       lines: this.ways === 'shaded' ? 0 : 1,
       shade: this.ways === 'lines' ? 0.1 : 1,
       bands: this.judging.bands ? 1 : 0,
-      lightTurn: look.lightTurn(sight.looking, this.judging.lights),
+      lights: look.lightsOf(sight.looking, this.judging.lights),
       ...other,
     }
     const cut = this.cuts.planes.length > 0
@@ -225,7 +225,7 @@ export class Stage extends Scenery {
     this.renderer.localClippingEnabled = cut
     for (const b of this.bodies.values()) {
       setAll(b.mesh.material.uniforms, light)
-      cull(b, { camera: sight.camera, way: light.lookWay }, cut)
+      cull(b, { camera: sight.camera, way, mmPerPx: () => sight.mmPerPx() }, cut)
       cutWith(b.mesh.material, cut ? this.cuts.inside(b.mesh.matrix) : null)
       b.sharp.material.clippingPlanes = clipping
       b.sharp.material.clipIntersection = true

@@ -1,4 +1,4 @@
-import { Color, GLSL3, Matrix4, RawShaderMaterial, Vector2, Vector3, Vector4 } from 'three'
+import { Color, GLSL3, Matrix4, RawShaderMaterial, Vector3, Vector4 } from 'three'
 import type { Object3D } from 'three'
 import type { BodyData } from './buffers'
 import { bodyVertex } from './shaders'
@@ -32,13 +32,10 @@ export function bodyMaterial(
       grey: u(0),
       alpha: u(1),
       pale: u(0),
-      hatch: u(0),
       bands: u(0),
-      lightTurn: u(new Vector2(1, 0)),
+      lights: u([]),
       shade: u(1),
-      eye: u(new Vector3()),
-      parallel: u(0),
-      lookWay: u(new Vector3()),
+      eye: u(new Vector4()),
       cuts: u([new Vector4(0, 0, 0, 1), new Vector4(0, 0, 0, 1)]),
       whole: u(1),
     },
@@ -74,12 +71,20 @@ export function setAll(
   for (const [name, value] of Object.entries(values)) set(uniforms, name, value)
 }
 
+/** What a body's shader has beyond the plain one, each for a price: a section, faces of other finishes, marks of change; or for less. */
+export function draws(
+  material: RawShaderMaterial,
+  what: 'CUT' | 'FINISHED' | 'HATCHED' | 'FINE',
+  on: boolean,
+): void {
+  const { [what]: was, ...others } = material.defines as Record<string, number>
+  if (on === (was !== undefined)) return
+  material.defines = on ? { ...others, [what]: 1 } : others
+  material.needsUpdate = true
+}
+
 /** Draw with what lies ahead of the section's planes taken away, or whole again. */
 export function cutWith(material: RawShaderMaterial, cuts: readonly Vector4[] | null): void {
-  const on = 'CUT' in (material.defines as object)
-  if (on !== (cuts !== null)) {
-    material.defines = cuts ? { CUT: 1 } : {}
-    material.needsUpdate = true
-  }
+  draws(material, 'CUT', cuts !== null)
   if (cuts) set(material.uniforms, 'cuts', cuts)
 }

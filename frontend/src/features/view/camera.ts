@@ -1,5 +1,5 @@
 import type { OrthographicCamera } from 'three'
-import { Matrix4, PerspectiveCamera, Vector2, Vector3 } from 'three'
+import { Matrix4, PerspectiveCamera, Vector3 } from 'three'
 
 /** How the view looks: angles in degrees, lengths in mm. Turned about the bench's Z, never rolled. */
 export interface Looking {
@@ -144,8 +144,18 @@ export function fitted(
   return { ...l, target: centre, distance }
 }
 
-/** Cosine and sine by which lights turn about the vertical: with the eye, or not. */
-export function lightTurn(l: Looking, lights: 'eye' | 'stay'): Vector2 {
-  const a = lights === 'eye' ? ((TITLES.turned.around - l.around) * Math.PI) / 180 : 0
-  return new Vector2(Math.cos(a), Math.sin(a))
+/** Ways to four soft boxes round the bench and to the key light. */
+const LIGHTS = [
+  [-0.551269, -0.6515, 0.5212],
+  [0.854541, -0.35187, 0.38203],
+  [0.104828, 0.943456, 0.314485],
+  [0.253185, -0.962102, 0.101274],
+  [-0.501406, -0.621743, 0.601687],
+] as const
+const UP = new Vector3(0, 0, 1)
+
+/** The ways to the lights: they stand with the bench, or turn about the vertical with the eye. */
+export function lightsOf(l: Looking, lights: 'eye' | 'stay'): Vector3[] {
+  const a = lights === 'eye' ? ((l.around - TITLES.turned.around) * Math.PI) / 180 : 0
+  return LIGHTS.map((w) => new Vector3(...w).applyAxisAngle(UP, a))
 }
