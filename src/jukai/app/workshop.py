@@ -21,6 +21,7 @@ from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.normals import sharp_edges
 from jukai.core.geometry.placing import matrix_of, placed_bounds
 from jukai.core.geometry.soundness import soundness
+from jukai.core.geometry.strips import strip_bytes
 from jukai.core.geometry.subdividing import limit_surface
 from jukai.core.geometry.view import view_bytes, view_digest
 from jukai.core.operators.base import Callout, Note, Operator
@@ -208,6 +209,11 @@ class Workshop:
         """Return points, edges and faces of a mesh for picking, by the hash of its drawing data."""
         mesh = self._meshes.get(digest)
         return None if mesh is None else element_bytes(mesh)
+
+    def strips(self, digest: str) -> bytes | None:
+        """Return which faces of a mesh may be drawn two as one, by the hash of its drawing data."""
+        mesh = self._meshes.get(digest)
+        return None if mesh is None else strip_bytes(mesh)
 
     def subdivided(self, digest: str, *, rounded: bool) -> bytes | None:
         """Return drawing data of a body's limit surface; with ``rounded`` its sharp edges are rounded too."""

@@ -22,6 +22,7 @@ from jukai.core.geometry.measures import signed_volume
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.section import Plane, cut, gap_between
 from jukai.core.geometry.soundness import soundness
+from jukai.core.geometry.strips import strip_bytes
 from jukai.core.geometry.view import view_bytes
 
 __all__ = ["warm_up"]
@@ -36,6 +37,7 @@ def warm_up(*, files: bool = False) -> None:
     points = deform.twist_points(body.points, np.zeros(3), np.array([0.0, 0.0, 1.0]), 0.0, 100.0, 90.0, 0.0)
     twisted = body.with_points(points)
     view_bytes(twisted)
+    strip_bytes(twisted)
     signed_volume(twisted)
     soundness(twisted)
     every = np.ones(body.connectivity.n_edges, dtype=bool)

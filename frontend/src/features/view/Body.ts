@@ -18,6 +18,7 @@ import { fillGeometry } from './buffers'
 import { Clusters } from './Clusters'
 import { inkMaterial } from './inkLine'
 import type { BodyData } from './buffers'
+import { readStrips, withStrips } from './Strips'
 
 export interface Finish {
   colour: string
@@ -118,9 +119,17 @@ export function dressBody(body: Body, finish: Finish, as: As, others: readonly F
   )
 }
 
-/** Runs of faces of a large closed body, worked out once it rests. */
-export function cluster(body: Body): void {
-  if (!body.clusters && body.data.closed) body.clusters = new Clusters(body.data)
+/** Runs of faces of a large closed body, worked out once it rests; with strips finer ones may be drawn two as one. */
+export function cluster(body: Body, bytes: ArrayBuffer | null = null): void {
+  const { data, mesh } = body
+  if (!data.closed || (body.clusters && !bytes)) return
+  const strips = bytes && readStrips(bytes, data)
+  if (bytes && !strips) return
+  const drawn = strips ? { ...data, ...withStrips(data, strips) } : data
+  body.clusters = new Clusters(drawn, strips)
+  if (!strips) return
+  fillGeometry(mesh.geometry, drawn)
+  mesh.geometry.setDrawRange(0, 3 * data.triangles)
 }
 
 const inverse = new Matrix4()
@@ -131,6 +140,8 @@ interface Seen {
   camera: PerspectiveCamera | OrthographicCamera
   way: Vector3
   mmPerPx: () => number
+  /** one px, in mm: at a distance of 1 mm, in parallel views everywhere */
+  px: number
 }
 
 /** Longest sides, px, up to which faces may be lit at their corners: where the surface hardly bends over a face, and at all. */
@@ -153,12 +164,26 @@ export function cull(body: Body, sight: Seen | null, open: boolean): void {
   const parallel = camera instanceof OrthographicCamera
   if (parallel) eye.copy(way).transformDirection(inverse)
   else eye.setFromMatrixPosition(camera.matrix).applyMatrix4(inverse)
-  clusters.look(toEye, eye, parallel)
+  const [least, most] = [smallestScale(mesh.matrix), mesh.matrix.getMaxScaleOnAxis()]
+  clusters.look({
+    toEye,
+    eye,
+    parallel,
+    // a length of the body is at most so long on the screen
+    px: sight.px / (parallel ? most : most / least),
+    two: !('HATCHED' in (mesh.material.defines as object)),
+  })
   runs._multiDrawStarts = clusters.starts
   runs._multiDrawCounts = clusters.counts
   runs._multiDrawCount = clusters.runs
   runs._multiDrawInstances = null
   runs._colorsTexture = null
+}
+
+const axis = new Vector3()
+
+function smallestScale(m: Matrix4): number {
+  return Math.min(...[0, 1, 2].map((k) => axis.setFromMatrixColumn(m, k).length()))
 }
 
 /** Whether faces are so small on the screen that they need not be lit at each pixel. */

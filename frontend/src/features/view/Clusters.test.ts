@@ -19,6 +19,11 @@ function ball(rings: number, sides: number): BodyData {
     }
   return {
     position: new Float32Array(position),
+    normal: new Int8Array(
+      position.flatMap((_, i) =>
+        i % 3 ? [] : [0, 1, 2, 3].map((k) => (k < 3 ? 127 * (position[i + k] ?? 0) : 0)),
+      ),
+    ),
     index: new Uint32Array(index),
     triangles: index.length / 3,
   } as BodyData
@@ -50,7 +55,7 @@ describe('runs of triangles', () => {
         camera.projectionMatrix,
         camera.matrixWorldInverse,
       )
-      runs.look(toEye, eye, false)
+      runs.look({ toEye, eye, parallel: false, px: 1e-3, two: true })
       const drawn = new Set<number>()
       for (let k = 0; k < runs.runs; k += 1) {
         const first = (runs.starts[k] ?? 0) / 12

@@ -1,18 +1,44 @@
 import { Frustum, Sphere, Vector3 } from 'three'
 import type { Matrix4 } from 'three'
 import type { BodyData } from './buffers'
+import type { Strips } from './Strips'
 
 const SIZE = 32
+const RUNGS = 8 // of a strip: four triangles each, or two where two faces are drawn as one
+
+/** Faces less wide than this on the screen, px, have no line between them: it has faded (shaders.ts). */
+const UNSEEN = 3.3
+
+type Drawn = Pick<BodyData, 'position' | 'normal' | 'index' | 'triangles'>
+
+/** Where the eye is, in the body's own space. */
+export interface EyeAt {
+  /** takes that space to the picture */
+  toEye: Matrix4
+  /** the place of the eye, or for parallel views the way it looks */
+  eye: Vector3
+  parallel: boolean
+  /** one px, in lengths of that space: at a distance of 1, in parallel views everywhere */
+  px: number
+  /** whether faces may be drawn two as one */
+  two: boolean
+}
 
 /**
  * Triangles of a closed body in runs, each with a ball round it and a cone round its normals: runs that look away from the
- * eye as a whole, or lie beside the picture, are not drawn (the cone test of Shirmun and Abi-Ezzi, 1993).
+ * eye as a whole, or lie beside the picture, are not drawn (the cone test of Shirmun and Abi-Ezzi, 1993). Runs of a strip
+ * have a second form with half the triangles, which is drawn where the strip is too fine to be told from it.
  */
 export class Clusters {
   private readonly count: number
-  private readonly triangles: number
   private readonly balls: Float32Array
   private readonly cones: Float32Array
+  /** first index and number of indices of each run, and of its second form */
+  private readonly spans: Uint32Array
+  private readonly strip: Int32Array
+  private readonly spacing: Float32Array
+  /** the nearest that each strip comes to the eye */
+  private readonly near: Float32Array
   readonly starts: Int32Array
   readonly counts: Int32Array
   runs = 0
@@ -21,97 +47,145 @@ export class Clusters {
   private readonly frustum = new Frustum()
   private readonly ball = new Sphere()
 
-  constructor(b: BodyData) {
-    this.triangles = b.triangles
-    this.count = Math.ceil(b.triangles / SIZE)
+  constructor(b: Drawn, strips: Strips | null = null) {
+    const spans: number[] = []
+    const strip: number[] = []
+    let [fine, coarse] = [0, 3 * b.triangles]
+    strips?.rungs.forEach((rungs, s) => {
+      for (let j = 0; j < rungs; j += RUNGS) {
+        const n = Math.min(RUNGS, rungs - j)
+        spans.push(fine, 12 * n, coarse, 6 * n)
+        strip.push(s)
+        fine += 12 * n
+        coarse += 6 * n
+      }
+    })
+    for (let first = fine; first < 3 * b.triangles; first += 3 * SIZE) {
+      spans.push(first, Math.min(3 * SIZE, 3 * b.triangles - first), 0, 0)
+      strip.push(-1)
+    }
+    this.count = strip.length
+    this.spans = new Uint32Array(spans)
+    this.strip = new Int32Array(strip)
+    this.spacing = strips?.spacing ?? new Float32Array(0)
+    this.near = new Float32Array(this.spacing.length)
     this.balls = new Float32Array(this.count * 4)
     this.cones = new Float32Array(this.count * 4)
     this.starts = new Int32Array(this.count)
     this.counts = new Int32Array(this.count)
-    const normals = new Float32Array(SIZE * 3)
+    const normals = new Float32Array(SIZE * 6)
     for (let c = 0; c < this.count; c += 1) this.measure(b, c, normals)
     this.grain = grainOf(b)
   }
 
-  private measure(b: BodyData, c: number, normals: Float32Array): void {
-    const [first, last] = [c * SIZE, Math.min((c + 1) * SIZE, b.triangles)]
-    const n = last - first
-    const [ax, ay, az] = normalsOf(b, first, last, normals)
-    const l = Math.sqrt(ax * ax + ay * ay + az * az) || 1
+  private measure(b: Drawn, c: number, normals: Float32Array): void {
+    const [fine = 0, many = 0, coarse = 0, few = 0] = this.spans.subarray(4 * c, 4 * c + 4)
+    const sum = new Vector3()
+    const n =
+      normalsOf(b, fine, many, normals, 0, sum) + normalsOf(b, coarse, few, normals, many / 3, sum)
+    const l = sum.length() || 1
     let least = 1
     for (let k = 0; k < 3 * n; k += 3) {
       const [x = 0, y = 0, z = 0] = [normals[k], normals[k + 1], normals[k + 2]]
-      least = Math.min(least, (x * ax + y * ay + z * az) / l)
+      least = Math.min(least, (x * sum.x + y * sum.y + z * sum.z) / l)
     }
-    this.balls.set(ballOf(b, first, last), 4 * c)
+    this.balls.set(ballOf(b, fine, fine + many), 4 * c)
     // sine of the half angle of the cone; 2 where normals point more than 90° apart
     const cutoff = least > 0.02 ? Math.sqrt(1 - Math.min(least, 1) ** 2) + 1e-3 : 2
-    this.cones.set([ax / l, ay / l, az / l, cutoff], 4 * c)
+    this.cones.set([sum.x / l, sum.y / l, sum.z / l, cutoff], 4 * c)
   }
 
-  /**
-   * Find the runs that may be seen; `starts` (bytes), `counts` (indices) and `runs` tell them.
-   *
-   * `toEye` takes the body's own space to the picture, `eye` is the eye in it, or for parallel views the way it looks.
-   */
-  look(toEye: Matrix4, eye: Vector3, parallel: boolean): void {
-    this.frustum.setFromProjectionMatrix(toEye)
-    const { balls, cones, ball } = this
+  /** Find the runs that may be seen; `starts` (bytes), `counts` (indices) and `runs` tell them. */
+  look(at: EyeAt): void {
+    const { balls, ball, spans } = this
+    this.frustum.setFromProjectionMatrix(at.toEye)
+    if (at.two && this.near.length) this.comeNear(at)
     this.runs = 0
-    let from = -1
-    for (let c = 0; c <= this.count; c += 1) {
-      let on = false
-      if (c < this.count) {
-        const i = 4 * c
-        const r = balls[i + 3] ?? 0
-        let [x, y, z] = [eye.x, eye.y, eye.z]
-        if (!parallel) {
-          x = (balls[i] ?? 0) - x
-          y = (balls[i + 1] ?? 0) - y
-          z = (balls[i + 2] ?? 0) - z
-        }
-        const dot = x * (cones[i] ?? 0) + y * (cones[i + 1] ?? 0) + z * (cones[i + 2] ?? 0)
-        const most = (cones[i + 3] ?? 2) * Math.sqrt(x * x + y * y + z * z) + (parallel ? 0 : r)
-        if (dot < most) {
-          ball.center.set(balls[i] ?? 0, balls[i + 1] ?? 0, balls[i + 2] ?? 0)
-          ball.radius = r
-          on = this.frustum.intersectsSphere(ball)
-        }
+    let [from, to] = [-1, -1]
+    for (let c = 0; c < this.count; c += 1) {
+      const i = 4 * c
+      if (!this.faces(i, at)) continue
+      ball.center.set(balls[i] ?? 0, balls[i + 1] ?? 0, balls[i + 2] ?? 0)
+      ball.radius = balls[i + 3] ?? 0
+      if (!this.frustum.intersectsSphere(ball)) continue
+      const s = this.strip[c] ?? -1
+      const two =
+        at.two &&
+        s >= 0 &&
+        (this.spacing[s] ?? 0) < UNSEEN * at.px * (at.parallel ? 1 : (this.near[s] ?? 0))
+      const first = spans[two ? i + 2 : i] ?? 0
+      if (first !== to) {
+        this.add(from, to)
+        from = first
       }
-      if (on && from < 0) from = c
-      else if (!on && from >= 0) {
-        this.starts[this.runs] = from * SIZE * 3 * 4
-        this.counts[this.runs] = Math.min(c * SIZE, this.triangles) * 3 - from * SIZE * 3
-        this.runs += 1
-        from = -1
-      }
+      to = first + (spans[two ? i + 3 : i + 1] ?? 0)
+    }
+    this.add(from, to)
+  }
+
+  private add(from: number, to: number): void {
+    if (from < 0) return
+    this.starts[this.runs] = from * 4
+    this.counts[this.runs] = to - from
+    this.runs += 1
+  }
+
+  /** Whether any of a run may face the eye. */
+  private faces(i: number, { eye, parallel }: EyeAt): boolean {
+    const { balls, cones } = this
+    let [x, y, z] = [eye.x, eye.y, eye.z]
+    if (!parallel) {
+      x = (balls[i] ?? 0) - x
+      y = (balls[i + 1] ?? 0) - y
+      z = (balls[i + 2] ?? 0) - z
+    }
+    const dot = x * (cones[i] ?? 0) + y * (cones[i + 1] ?? 0) + z * (cones[i + 2] ?? 0)
+    const r = parallel ? 0 : (balls[i + 3] ?? 0)
+    return dot < (cones[i + 3] ?? 2) * Math.sqrt(x * x + y * y + z * z) + r
+  }
+
+  private comeNear({ eye, parallel }: EyeAt): void {
+    if (parallel) return
+    this.near.fill(Infinity)
+    for (let c = 0; c < this.count; c += 1) {
+      const s = this.strip[c] ?? -1
+      if (s < 0) break // strips stand first
+      const [x = 0, y = 0, z = 0, r = 0] = this.balls.subarray(4 * c, 4 * c + 4)
+      const d = Math.hypot(x - eye.x, y - eye.y, z - eye.z) - r
+      if (d < (this.near[s] ?? 0)) this.near[s] = d
     }
   }
 }
 
-/** Unit normals of triangles, into `out`; their sum is returned. */
-function normalsOf(b: BodyData, first: number, last: number, out: Float32Array) {
+/** Unit normals of triangles, into `out` from a triangle on; they are added to `sum`. How many there are is returned. */
+function normalsOf(
+  b: Drawn,
+  start: number,
+  count: number,
+  out: Float32Array,
+  at: number,
+  sum: Vector3,
+): number {
   const u = new Vector3()
   const v = new Vector3()
   const p = new Vector3()
-  const sum = new Vector3()
-  for (let t = first; t < last; t += 1) {
-    const at = (k: number) => 3 * (b.index[3 * t + k] ?? 0)
-    p.fromArray(b.position, at(0))
-    u.fromArray(b.position, at(1)).sub(p)
-    v.fromArray(b.position, at(2)).sub(p)
+  const place = (i: number) => 3 * (b.index[i] ?? 0)
+  for (let i = start; i < start + count; i += 3) {
+    p.fromArray(b.position, place(i))
+    u.fromArray(b.position, place(i + 1)).sub(p)
+    v.fromArray(b.position, place(i + 2)).sub(p)
     u.cross(v)
       .normalize()
-      .toArray(out, 3 * (t - first))
+      .toArray(out, 3 * at + i - start)
     sum.add(u)
   }
-  return [sum.x, sum.y, sum.z] as const
+  return count / 3
 }
 
 const SAMPLES = 4000
 const NEARLY_ALL = 0.97
 
-function grainOf(b: BodyData): { side: number; bend: number } {
+function grainOf(b: Drawn): { side: number; bend: number } {
   const step = Math.max(1, Math.floor(b.triangles / SAMPLES))
   const sides: number[] = []
   const bends: number[] = []
@@ -134,11 +208,11 @@ function grainOf(b: BodyData): { side: number; bend: number } {
   return { side: high(sides) ?? Infinity, bend: high(bends) ?? Infinity }
 }
 
-function ballOf(b: BodyData, first: number, last: number): [number, number, number, number] {
+function ballOf(b: Drawn, first: number, last: number): [number, number, number, number] {
   const low = new Vector3(Infinity, Infinity, Infinity)
   const high = new Vector3(-Infinity, -Infinity, -Infinity)
   const p = new Vector3()
-  for (let i = 3 * first; i < 3 * last; i += 1) {
+  for (let i = first; i < last; i += 1) {
     p.fromArray(b.position, 3 * (b.index[i] ?? 0))
     low.min(p)
     high.max(p)

@@ -10,7 +10,9 @@ import {
 import { firstPlane } from '../../shared/section'
 import type { CutPlane, Three } from '../../shared/section'
 import { cluster, cull, footprint } from './Body'
+import type { Body } from './Body'
 import { cutWith, set, setAll } from './bodyMaterial'
+import type { BodyData } from './buffers'
 import * as look from './camera'
 import type { Looking } from './camera'
 import { BEFORE } from './compare'
@@ -35,6 +37,8 @@ export class Stage extends Scenery {
   perspective = true
   /** called after each picture, with the number of body swaps that reached the screen */
   onDrawn: (swaps: number) => void = () => undefined
+  /** fetches which faces of a body may be drawn two as one */
+  strips: (data: BodyData) => Promise<ArrayBuffer | null> = () => Promise.resolve(null)
   width = 1
   height = 1
   pictures = 0
@@ -220,12 +224,14 @@ export class Stage extends Scenery {
       lights: look.lightsOf(sight.looking, this.judging.lights),
       ...other,
     }
+    const mmPerPx = () => sight.mmPerPx()
+    const px = mmPerPx() / (perspective ? sight.looking.distance : 1)
     const cut = this.cuts.planes.length > 0
     const clipping = cut ? this.cuts.clipping() : null
     this.renderer.localClippingEnabled = cut
     for (const b of this.bodies.values()) {
       setAll(b.mesh.material.uniforms, light)
-      cull(b, { camera: sight.camera, way, mmPerPx: () => sight.mmPerPx() }, cut)
+      cull(b, { camera: sight.camera, way, mmPerPx, px }, cut)
       cutWith(b.mesh.material, cut ? this.cuts.inside(b.mesh.matrix) : null)
       b.sharp.material.clippingPlanes = clipping
       b.sharp.material.clipIntersection = true
@@ -312,7 +318,7 @@ export class Stage extends Scenery {
         .filter((b) => !b.as.reference && !b.as.through)
         .map((b) => b.mesh)
       for (const b of this.bodies.values()) {
-        cluster(b)
+        this.sort(b)
         cull(b, null, true)
       }
       this.contact.strength = this.paper.r > 0.5 ? 0.42 : 0.75
@@ -321,6 +327,18 @@ export class Stage extends Scenery {
       if (!this.contact.mesh.parent) this.scene.add(this.contact.mesh)
       this.invalidate()
     }, REST)
+  }
+
+  /** Make runs of a body that rests; which faces may be drawn two as one is told when it comes. */
+  private sort(b: Body): void {
+    if (b.clusters || !b.data.closed) return
+    cluster(b)
+    const { data } = b
+    void this.strips(data).then((bytes) => {
+      if (!bytes || b.data !== data) return
+      cluster(b, bytes)
+      this.invalidate()
+    })
   }
 
   private draw(): void {

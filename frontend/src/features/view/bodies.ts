@@ -23,6 +23,7 @@ async function bodyData(digest: string, limit: Limit = 'no'): Promise<BodyData> 
     digest,
     await (limit === 'no' ? api.mesh(digest) : api.subdivided(digest, limit === 'rounded')),
   )
+  data.limit = limit !== 'no'
   kept.set(key, data)
   for (const old of kept.keys()) {
     if (kept.size <= MOST_KEPT) break
@@ -44,6 +45,10 @@ export function useBodies(
   const document_ = useSession((s) => (s.preview ?? s.bench)?.document)
   const only = useView((s) => s.only)
   const limit = useView((s) => s.limit)
+  useEffect(() => {
+    stage.strips = (data) =>
+      data.limit ? Promise.resolve(null) : api.strips(data.digest).catch(() => null)
+  }, [stage])
   useEffect(() => {
     stage.setFloor(document_?.floor ?? 100)
     const wanted = parts.filter((p) => p.mesh && !p.hidden && (!only || plain(p.part) === only))

@@ -10,6 +10,8 @@ export interface BodyData {
   faces: number
   /** known to be closed: faces that look away need not be drawn */
   closed: boolean
+  /** a limit surface, not the body itself */
+  limit?: boolean
   position: Float32Array
   sharp: Float32Array
   index: Uint32Array
@@ -108,8 +110,10 @@ export function normalTicks(b: BodyData, length: number): Float32Array {
   return new Float32Array(out)
 }
 
+type Arrays = Pick<BodyData, 'position' | 'normal' | 'edge' | 'index' | 'vertices'>
+
 /** Put a body's arrays into a geometry that is kept. */
-export function fillGeometry(g: BufferGeometry, b: BodyData, shared?: BufferGeometry): void {
+export function fillGeometry(g: BufferGeometry, b: Arrays, shared?: BufferGeometry): void {
   if (shared) {
     // the same arrays, on the graphics card once
     for (const [name, attribute] of Object.entries(shared.attributes))

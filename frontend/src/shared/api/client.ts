@@ -182,6 +182,7 @@ export const api = {
   mesh: (digest: string) => bytes(`/api/meshes/${digest}`),
   subdivided: (digest: string, rounded: boolean) =>
     bytes(`/api/meshes/${digest}/subdivided?rounded=${rounded}`),
+  strips: (digest: string) => bytes(`/api/meshes/${digest}/strips`),
   marks: (digest: string) =>
     answer(http.GET('/api/meshes/{digest}/marks', { params: { path: { digest } } })),
   elements: (digest: string) => bytes(`/api/meshes/${digest}/elements`),

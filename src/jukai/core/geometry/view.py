@@ -31,14 +31,16 @@ import hashlib
 import json
 
 import numpy as np
+from numpy.typing import NDArray
 
 from jukai.core.geometry._view import quad_view
+from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.normals import smooth_fans
 from jukai.core.geometry.triangulation import triangulate
 
-__all__ = ["view_bytes", "view_digest"]
+__all__ = ["finish_numbers", "view_bytes", "view_digest", "view_origin"]
 
 _MAGIC = 0x31564B4A
 _LARGE = 60_000
@@ -72,9 +74,21 @@ def view_digest(mesh: Mesh) -> str:
     return h.hexdigest()
 
 
+def view_origin(mesh: Mesh) -> Floats:
+    """Return (3,) what is added to every position of the drawing data."""
+    return np.asarray(np.round(mesh.bounds.mean(axis=0), 3))
+
+
+def finish_numbers(mesh: Mesh) -> NDArray[np.int8]:
+    """Return (f,) the number of each face's finish in the drawing data, 0 for the part's own."""
+    if mesh.face_finish is None:
+        return np.zeros(mesh.n_faces, np.int8)
+    return np.where(mesh.face_finish < _MOST_FINISHES, mesh.face_finish + 1, 0).astype(np.int8)
+
+
 def _view_bytes(mesh: Mesh) -> bytes:
     tri = triangulate(mesh)
-    origin = np.round(mesh.bounds.mean(axis=0), 3)
+    origin = view_origin(mesh)
     fans = smooth_fans(mesh)
     if len(mesh.corners) > FEW and int(mesh.sides.max()) <= 4:
         position, normal, edge = quad_view(
@@ -90,8 +104,7 @@ def _view_bytes(mesh: Mesh) -> bytes:
     finishes: list[str] = []
     if mesh.face_finish is not None:
         finishes = list(mesh.finishes[:_MOST_FINISHES])
-        number = np.where(mesh.face_finish < _MOST_FINISHES, mesh.face_finish + 1, 0).astype(np.int8)
-        normal[:, 3] = number[vertex_face]
+        normal[:, 3] = finish_numbers(mesh)[vertex_face]
     names = json.dumps(finishes).encode() if finishes else b""
     sharp = fans.sharp
     lines = (mesh.points[sharp.ravel()] - origin).astype("<f4")

@@ -1,0 +1,99 @@
+"""Compiled search for loops of edges that can be left out together."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from jukai.core.geometry.kernels import kernel
+
+
+@kernel
+def closed_loops(following: Any, twins: Any, good: Any) -> Any:
+    """Return the loops of edges that go straight on through points of four edges until they close.
+
+    ``good`` (c,) tells which corners' edges may be in one. Returns the corners along all loops, those of
+    one loop after another, each edge from its one side only, and where each loop starts.
+    """
+    n = following.shape[0]
+    seen = np.zeros(n, np.uint8)
+    along = np.empty(n, np.int32)
+    starts = np.empty(n + 1, np.int32)
+    loops, end = 0, 0
+    for first in range(n):
+        if seen[first] or not good[first]:
+            continue
+        here, c, closed = end, first, False
+        while good[c] and not seen[c]:
+            seen[c] = 1
+            seen[twins[c]] = 1
+            along[end] = c
+            end += 1
+            c = following[twins[following[c]]]
+            if c == first:
+                closed = True
+                break
+        if closed and end - here >= 3:
+            starts[loops] = here
+            loops += 1
+        else:
+            end = here
+    starts[loops] = end
+    return along[:end], starts[: loops + 1]
+
+
+@kernel
+def apart(
+    along: Any, starts: Any, spacing: Any, order: Any, following: Any, twins: Any, corner_faces: Any, finish: Any
+) -> Any:
+    """Return (loops,) which loops to leave out, so that no face stands at two of them.
+
+    Loops are tried in ``order``; from each that is taken the search goes on two loops farther to either
+    side, so that every other one of a row is taken.
+    """
+    n = starts.shape[0] - 1
+    faces = 0
+    for c in range(corner_faces.shape[0]):
+        faces = max(faces, corner_faces[c] + 1)
+    taken = np.full(faces, -1, np.int32)
+    stamp = np.full(faces, -1, np.int32)
+    of = np.full(following.shape[0], -1, np.int32)
+    for k in range(n):
+        for i in range(starts[k], starts[k + 1]):
+            of[along[i]] = k
+            of[twins[along[i]]] = k
+    state = np.zeros(n, np.uint8)
+    stack = np.empty(2 * n + 2, np.int32)
+    for s in range(n):
+        top = 1
+        stack[0] = order[s]
+        while top > 0:
+            top -= 1
+            k = stack[top]
+            if state[k] or spacing[k] > 2 * spacing[order[s]]:
+                continue
+            state[k] = 2
+            free = True
+            kind = finish[corner_faces[along[starts[k]]]]
+            for i in range(starts[k], starts[k + 1]):
+                for c in (along[i], twins[along[i]]):
+                    f = corner_faces[c]
+                    if taken[f] >= 0 or stamp[f] == k or finish[f] != kind:
+                        free = False
+                    stamp[f] = k
+            if not free:
+                continue
+            state[k] = 1
+            for i in range(starts[k], starts[k + 1]):
+                taken[corner_faces[along[i]]] = k
+                taken[corner_faces[twins[along[i]]]] = k
+            for c in (along[starts[k]], twins[along[starts[k]]]):
+                beside = twins[following[following[c]]]
+                if beside < 0:
+                    continue
+                other = of[following[following[beside]]]
+                if other >= 0 and not state[other] and top < 2 * n:
+                    stack[top] = other
+                    top += 1
+    return state == 1
