@@ -29,8 +29,11 @@ float brightness(vec3 n) {
 // the colour of a finish: a shoulder, so that nothing burns out; a lift, so that nothing sinks into black
 vec3 shaded(vec3 colour, vec3 look, float light, vec3 s) {
   vec3 c = colour * light * (1.0 - 0.66 * look.x) + mix(vec3(0.05), colour, look.x) * s * mix(0.25, 0.80, look.x);
-  vec3 over = max(c - 0.78, 0.0);
-  c = min(c, 0.78) + 0.22 * over / (0.22 + over);
+  // by its brightest channel, so that brass stays brass; what is far brighter than can be shown pales
+  float most = max(max(c.r, c.g), c.b);
+  float over = max(most - 0.78, 0.0);
+  float shown = min(most, 0.78) + 0.22 * over / (0.22 + over);
+  c = mix(c * (shown / max(most, 1e-4)), vec3(shown), over / (over + 2.0));
   return max(c, colour * 0.10 + 0.02);
 }
 
@@ -200,10 +203,10 @@ void main() {
     c = mix(c, mix(ink, vec3(0.11, 0.14, 0.12), shade), inked);
   }
 
-  // contour of round parts: where the shading turns away, and not the whole of a coarse face behind it
+  // contour of round parts: where the shading turns away (a px from there f is twice its change over a px), and not the whole of a coarse face behind it
   float outline = 0.0;
-  if (abs(f) < 1.6 * turning && turning < 0.5) {
-    outline = 1.0 - smoothstep(0.4, 1.6, abs(f) / turning);
+  if (abs(f) < 2.6 * turning && turning < 0.5) {
+    outline = 1.0 - smoothstep(1.4, 2.6, abs(f) / turning);
 #ifndef FINE
     float facing = dot(across, e) * dot(across, e) / max(dot(across, across), 1e-30);
     outline *= 1.0 - smoothstep(0.0625, 0.16, facing);
