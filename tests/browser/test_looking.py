@@ -287,6 +287,49 @@ class Judging(Look):
         self.judge("Lights turn")
         self.assertNotEqual(stay.tobytes(), self.picture().tobytes())
 
+    def test_lights_that_turn_with_the_eye_show_a_ball_alike_from_all_sides(self) -> None:
+        self.open_bench(bench(part(1, "sphere", {"radius": 20, "sides": 64})))
+        self.click("draw-shaded")
+
+        def ball(around: float) -> np.ndarray:
+            self.look(around, 15, 200, (0, 0, 0))
+            image = self.picture()
+            x, y = image.size[0] // 2, image.size[1] // 2
+            # beside the axis and clear of the callouts
+            return np.asarray(image.crop((x + 12, y - 50, x + 72, y - 12)), float)
+
+        stay = abs(ball(-35) - ball(55)).max(axis=2)
+        self.judge("Lights turn")
+        turn = abs(ball(-35) - ball(55)).max(axis=2)
+        self.assertGreater(np.median(stay), 10)
+        self.assertLess(np.median(turn), 2)
+
+    def test_faces_too_fine_to_be_seen_are_drawn_two_as_one(self) -> None:
+        """Half the triangles, the same picture; near by all of them."""
+        ring = {"major_radius": 20, "minor_radius": 6, "sides": 250, "minor_sides": 200}
+        self.open_bench(bench(part(1, "torus", ring)))
+        clusters = "const c = [...__stage.bodies.values()][0].clusters;"
+        self.wait(lambda: self.driver.execute_script(clusters + "return c?.near.length === 100"), "its strips")
+        drawn = clusters + "return c.counts.slice(0, c.runs).reduce((a, b) => a + b, 0) / 3"
+        pictures, counts = [], []
+        for two in (False, True):
+            self.driver.execute_script(
+                clusters + "const look = Object.getPrototypeOf(c).look.bind(c);"
+                "c.look = (at) => look({ ...at, two: arguments[0] && at.two })",
+                two,
+            )
+            self.look(-35, 22, 160, (0, 0, 0))
+            pictures.append(np.asarray(self.picture(), float))
+            counts.append(self.driver.execute_script(drawn))
+        self.assertAlmostEqual(counts[1] / counts[0], 0.5, delta=0.02)
+        other = abs(pictures[0] - pictures[1]).max(axis=2)
+        # where lines begin to show those of single faces are dotted
+        self.assertLess(float((other > 40).mean()), 1e-3)
+        self.look(-35, 22, 60, (0, 0, 0))
+        self.picture()
+        farthest = self.driver.execute_script(clusters + "return Math.max(...c.starts.slice(0, c.runs))")
+        self.assertLess(farthest, 3 * 4 * 100_000)  # bytes of all its triangles, before those of the strips
+
     def test_hidden_edges(self) -> None:
         self.open_bench(bench(part(1, "box", {"size": [30, 30, 30]})))
         self.look(-30, 25)

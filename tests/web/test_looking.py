@@ -123,7 +123,9 @@ class Looking(ApiTest):
         self.assertNotEqual(sharp, rounded)
         marks = self.get(f"/meshes/{bodies[1]['mesh']}/marks")
         self.assertEqual((marks["n_poles"], marks["n_many"], len(marks["lines"])), (0, 2, 192))
-        for path in ("subdivided", "marks"):
+        strips = self.get(f"/meshes/{bodies[1]['mesh']}/strips")
+        self.assertEqual(strips[:4], b"JKS1")
+        for path in ("subdivided", "marks", "strips"):
             self.get(f"/meshes/nowhere/{path}", 404)
 
     def test_matrices_that_place_nothing(self) -> None:
