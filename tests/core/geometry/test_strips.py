@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import unittest
 from dataclasses import replace
 
@@ -86,7 +87,7 @@ class Loops(unittest.TestCase):
             faces = np.concatenate([mesh.corner_faces[along], mesh.corner_faces[con.twins[along]]])
             self.assertEqual(len(np.unique(faces)), len(faces), name)
             self.assertTrue((mesh.sides[faces] == 4).all(), name)
-            for a, b in zip(starts[:-1], starts[1:], strict=True):
+            for a, b in itertools.pairwise(starts):
                 loop = mesh.corners[along[a:b]]
                 np.testing.assert_array_equal(mesh.corners[con.following[along[a:b]]], np.roll(loop, -1), name)
 
@@ -105,7 +106,7 @@ class Loops(unittest.TestCase):
         painted = replace(mesh, finishes=("Brass", "Steel"), face_finish=half, _cache={}, _topology={})
         along, starts, _ = loops_to_leave_out(painted)
         self.assertGreater(len(starts), 1)
-        for a, b in zip(starts[:-1], starts[1:], strict=True):
+        for a, b in itertools.pairwise(starts):
             self.assertEqual(len(np.unique(half[painted.corner_faces[along[a:b]]])), 1)
 
 

@@ -9,7 +9,7 @@ import {
   Vector2,
   Vector3,
 } from 'three'
-import type { LineSegments, PerspectiveCamera, RawShaderMaterial } from 'three'
+import type { LineSegments, PerspectiveCamera, RawShaderMaterial, Vector4 } from 'three'
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js'
 import { acceleratedRaycast } from 'three-mesh-bvh'
@@ -149,11 +149,11 @@ const SHORT = 16
 const TINY = 4
 const BEND = 6
 
-/** Draw only what may be seen of a closed body; all of it with `null`, and when it is seen into. */
-export function cull(body: Body, sight: Seen | null, open: boolean): void {
+/** Draw only what may be seen of a closed body, cut or whole; all of it with `null`. */
+export function cull(body: Body, sight: Seen | null, cut: readonly Vector4[] | null = null): void {
   const { clusters, mesh } = body
-  const away = !sight || !clusters || open || body.as.through
-  mesh.material.side = away ? DoubleSide : FrontSide
+  const away = !sight || !clusters || body.as.through
+  mesh.material.side = away || cut ? DoubleSide : FrontSide
   const runs = mesh as unknown as Runs
   runs.isBatchedMesh = !away
   draws(mesh.material, 'FINE', !away && lightAtCorners(body, clusters, sight.mmPerPx()))
@@ -171,6 +171,7 @@ export function cull(body: Body, sight: Seen | null, open: boolean): void {
     parallel,
     // a length of the body is at most so long on the screen
     px: sight.px / (parallel ? most : most / least),
+    cut,
     two: !('HATCHED' in (mesh.material.defines as object)),
   })
   runs._multiDrawStarts = clusters.starts

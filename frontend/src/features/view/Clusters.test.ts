@@ -56,7 +56,7 @@ describe('runs of triangles', () => {
         camera.projectionMatrix,
         camera.matrixWorldInverse,
       )
-      runs.look({ toEye, eye, parallel: false, px: 1e-3, two: true })
+      runs.look({ toEye, eye, parallel: false, px: 1e-3, two: true, cut: null })
       const drawn = new Set<number>()
       for (let k = 0; k < runs.runs; k += 1) {
         const first = (runs.starts[k] ?? 0) / 12
@@ -108,7 +108,7 @@ describe('runs of triangles', () => {
         camera.projectionMatrix,
         camera.matrixWorldInverse,
       )
-      runs.look({ toEye, eye, parallel: false, px: 0.01, two })
+      runs.look({ toEye, eye, parallel: false, px: 0.01, two, cut: null })
       return runs.counts.slice(0, runs.runs).reduce((a, n) => a + n, 0) / 3
     }
     // 3.3 px, each 0.01 of the distance, are as wide as a face of the strip at 2.4 from it

@@ -1,5 +1,5 @@
 import { Frustum, Sphere, Vector3 } from 'three'
-import type { Matrix4 } from 'three'
+import type { Matrix4, Vector4 } from 'three'
 import type { BodyData } from './buffers'
 import type { Strips } from './Strips'
 
@@ -22,6 +22,8 @@ export interface EyeAt {
   px: number
   /** whether faces may be drawn two as one */
   two: boolean
+  /** what lies ahead of all these planes is cut away, and the rest is seen from its inside too */
+  cut: readonly Vector4[] | null
 }
 
 /**
@@ -104,7 +106,7 @@ export class Clusters {
     let [from, to] = [-1, -1]
     for (let c = 0; c < this.count; c += 1) {
       const i = 4 * c
-      if (!this.faces(i, at)) continue
+      if (at.cut ? this.cutAway(i, at.cut) : !this.faces(i, at)) continue
       ball.center.set(balls[i] ?? 0, balls[i + 1] ?? 0, balls[i + 2] ?? 0)
       ball.radius = balls[i + 3] ?? 0
       if (!this.frustum.intersectsSphere(ball)) continue
@@ -142,6 +144,14 @@ export class Clusters {
     const dot = x * (cones[i] ?? 0) + y * (cones[i + 1] ?? 0) + z * (cones[i + 2] ?? 0)
     const r = parallel ? 0 : (balls[i + 3] ?? 0)
     return dot < (cones[i + 3] ?? 2) * Math.sqrt(x * x + y * y + z * z) + r
+  }
+
+  /** Whether a run lies wholly in what is cut away. */
+  private cutAway(i: number, planes: readonly Vector4[]): boolean {
+    const [x = 0, y = 0, z = 0, r = 0] = this.balls.subarray(i, i + 4)
+    return planes.every(
+      (p) => p.x * x + p.y * y + p.z * z + p.w > r * Math.hypot(p.x, p.y, p.z) * 1.0001,
+    )
   }
 
   private comeNear({ eye, parallel }: EyeAt): void {

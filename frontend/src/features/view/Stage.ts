@@ -231,8 +231,9 @@ export class Stage extends Scenery {
     this.renderer.localClippingEnabled = cut
     for (const b of this.bodies.values()) {
       setAll(b.mesh.material.uniforms, light)
-      cull(b, { camera: sight.camera, way, mmPerPx, px }, cut)
-      cutWith(b.mesh.material, cut ? this.cuts.inside(b.mesh.matrix) : null)
+      const planes = cut ? this.cuts.inside(b.mesh.matrix) : null
+      cull(b, { camera: sight.camera, way, mmPerPx, px }, planes)
+      cutWith(b.mesh.material, planes)
       b.sharp.material.clippingPlanes = clipping
       b.sharp.material.clipIntersection = true
       // of several chosen parts all lines are moss
@@ -319,7 +320,7 @@ export class Stage extends Scenery {
         .map((b) => b.mesh)
       for (const b of this.bodies.values()) {
         this.sort(b)
-        cull(b, null, true)
+        cull(b, null)
       }
       this.contact.strength = this.paper.r > 0.5 ? 0.42 : 0.75
       const [half, centre] = footprint([...this.bodies.values()], this.floorSize * 2.4)

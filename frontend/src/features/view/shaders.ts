@@ -123,15 +123,14 @@ uniform vec3 moss;
 uniform float lines, alpha, bands;
 ${lit}
 in vec3 vE;
+uniform vec3 colours[16];
+uniform vec3 looks[16];
 #ifdef FINE
 in vec4 vLit;
 #else
 in vec3 vN, vWorld;
 #ifdef FINISHED
 flat in vec3 vColour, vLook;
-#else
-uniform vec3 colours[16];
-uniform vec3 looks[16];
 #endif
 #endif
 #ifdef HATCHED
@@ -149,9 +148,12 @@ void main() {
 #endif
   vec3 w = max(fwidth(vE), vec3(1e-6));
 #ifdef FINE
-  vec3 c = vLit.rgb;
   float f = vLit.w;
   float turning = fwidth(f);
+#ifdef CUT
+  if (!gl_FrontFacing) { result = vec4(mix(paper, colours[0], 0.3), 1.0); return; }
+#endif
+  vec3 c = vLit.rgb;
 #else
 #ifdef FINISHED
   vec3 colour = vColour;
