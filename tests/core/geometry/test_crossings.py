@@ -8,13 +8,14 @@ import numpy as np
 
 from jukai.core.geometry._crossings import crossing_pairs
 from jukai.core.geometry._pairs import grid_pairs
-from jukai.core.geometry.crossings import polyline_crossing, self_crossings
+from jukai.core.geometry.crossings import meeting_lines, polyline_crossing, self_crossings
 from jukai.core.geometry.lathe import Section, Turning, turn
 from jukai.core.geometry.mesh import Mesh, join_meshes
 from jukai.core.geometry.pairs import _sweep, overlapping_boxes
 from jukai.core.geometry.soundness import soundness
 from jukai.core.geometry.triangulation import triangulate
 from tests.common import cube, reference_mesh
+from tests.recipes import body
 
 
 def moved(mesh: Mesh, *by: float) -> Mesh:
@@ -112,6 +113,46 @@ class Lines(unittest.TestCase):
             else:
                 assert got is not None
                 np.testing.assert_allclose(got[2], place, atol=1e-9)
+
+
+class Meetings(unittest.TestCase):
+    """Where two bodies run into each other: closed forms."""
+
+    def meet(self, one: Mesh, two: Mesh) -> np.ndarray:
+        return meeting_lines(*(m.points[triangulate(m).points(m)] for m in (one, two)))[0]
+
+    def length(self, lines: np.ndarray) -> float:
+        return float(np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1).sum())
+
+    def test_balls_meet_in_a_circle(self) -> None:
+        errors = []
+        for sides in (32, 64, 128):
+            ball = body({"operator": "sphere", "radius": 5, "sides": sides})
+            lines = self.meet(ball, moved(ball, 6, 0, 0))
+            np.testing.assert_allclose(lines[..., 0], 3, atol=1e-9)  # alike on both sides of the middle
+            # a circle of 4 about the middle of two balls of 5, 6 apart
+            errors.append(abs(self.length(lines) - 8 * np.pi))
+        self.assertLess(errors[-1], 0.03)
+        self.assertLess(errors[1], errors[0] / 3)
+        self.assertLess(errors[2], errors[1] / 3)
+
+    def test_a_rod_through_a_plate(self) -> None:
+        plate = body({"operator": "box", "size": [20, 20, 2], "counts": [5, 5, 1]})
+        rod = body({"operator": "cylinder", "radius": 3, "height": 30, "sides": 24})
+        lines = self.meet(plate, moved(rod, 0.3, 0.2, -10))
+        self.assertAlmostEqual(self.length(lines), 2 * 24 * 6 * np.sin(np.pi / 24), delta=1e-9)
+
+    def test_edges_that_lie_in_faces_give_their_line_once(self) -> None:
+        plate = body({"operator": "box", "size": [20, 20, 2], "counts": [4, 4, 1]})
+        post = body({"operator": "box", "size": [4, 4, 8], "counts": [2, 2, 4]})
+        for up, wanted in ((-4, 32), (2, 0), (1, 16)):
+            # rows of its points in both planes of the plate; standing on it; let in to its middle
+            self.assertAlmostEqual(self.length(self.meet(plate, moved(post, 0, 0, up))), wanted, delta=1e-9)
+
+    def test_none_apart_and_none_of_nothing(self) -> None:
+        ball = body({"operator": "sphere", "radius": 5, "sides": 16})
+        self.assertEqual(len(self.meet(ball, moved(ball, 11, 0, 0))), 0)
+        self.assertEqual(len(self.meet(ball, Mesh.empty())), 0)
 
 
 if __name__ == "__main__":

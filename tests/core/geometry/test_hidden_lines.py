@@ -101,6 +101,24 @@ class Known(unittest.TestCase):
         )
         self.assertEqual((lines.body == 2).sum(), 0)
 
+    def test_bodies_that_run_into_each_other_show_their_seam(self) -> None:
+        plate = body({"operator": "box", "size": [20, 20, 2]})
+        post = body({"operator": "box", "size": [4, 6, 8]})
+        e = eye((1, -1, 1))
+        lines = visible_lines([(plate, I4), (post, at(0.5, 0.25, 0))], e)
+        within = lines.pieces[~lines.outline]
+        # the two sides of the post that are seen stand on the plate's upper face
+        seam = [s * float(np.hypot(e.right[k], e.up[k])) for k, s in enumerate((4, 6))]
+        height = e.axes[:2] @ np.array([0.5, 0.25 - 3, 2])
+        on = []
+        for a, b in within:
+            (x, y), (u, v) = b - a, height - a
+            if abs(x * v - y * u) < 1e-6 * np.hypot(x, y):
+                on.append((a, b))
+        self.assertAlmostEqual(length(Lines(np.array(on), lines.body, lines.outline)), seam[0], delta=1e-6)
+        alone = length(visible_lines([(plate, I4)], e)), length(visible_lines([(post, at(0.5, 0.25, 0))], e))
+        self.assertLess(length(lines), sum(alone))
+
     def test_nothing_of_nothing(self) -> None:
         self.assertEqual(len(visible_lines([], SEEN_FROM["front"]).pieces), 0)
         self.assertEqual(len(visible_lines([(Mesh.empty(), I4)], SEEN_FROM["front"]).pieces), 0)

@@ -15,7 +15,7 @@ from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.pairs import FEW_BOXES, overlapping_boxes
 from jukai.core.geometry.triangulation import triangulate
 
-__all__ = ["Crossings", "polyline_crossing", "self_crossings"]
+__all__ = ["Crossings", "meeting_lines", "polyline_crossing", "self_crossings"]
 
 _TOUCH = 1e-10
 """Contact shallower than this share of the triangles' size is touching, not crossing."""
@@ -71,6 +71,67 @@ def _self_crossings(mesh: Mesh) -> Crossings:
     faces = np.sort(tri.faces[found], axis=1)
     _, first = np.unique(faces.astype(np.int64) @ [mesh.n_faces, 1], return_index=True)
     return Crossings(faces[first], at[first] + middle)
+
+
+def meeting_lines(one: Floats, two: Floats) -> tuple[Floats, Ints]:
+    """Return where two sets of triangles pass through each other: the lines of their surfaces.
+
+    Parameters
+    ----------
+    one, two : (n, 3, 3) and (m, 3, 3) triangles.
+
+    Returns
+    -------
+    lines : (k, 2, 3) both ends.
+    pairs : (k, 2) int32 the triangle of each set that meets there.
+
+    Notes
+    -----
+    The interval test of Möller (1997). What lies in a plane counts as before it, so that an edge that lies in a face of the other
+    set gives its line once, and bodies that stand on each other none.
+    """
+    none = np.zeros((0, 2, 3)), np.zeros((0, 2), np.int32)
+    if not len(one) or not len(two):
+        return none
+    bounds = [(t.min(axis=1), t.max(axis=1)) for t in (one, two)]
+    (low_1, high_1), (low_2, high_2) = bounds
+    low = np.maximum(low_1.min(axis=0), low_2.min(axis=0))
+    high = np.minimum(high_1.max(axis=0), high_2.max(axis=0))
+    near = [np.flatnonzero((b[0] <= high).all(axis=1) & (b[1] >= low).all(axis=1)) for b in bounds]
+    if not len(near[0]) or not len(near[1]):
+        return none
+    n = len(near[0])
+    pairs = overlapping_boxes(
+        np.concatenate([low_1[near[0]], low_2[near[1]]]), np.concatenate([high_1[near[0]], high_2[near[1]]])
+    )
+    pairs = pairs[(pairs[:, 0] < n) & (pairs[:, 1] >= n)]
+    found = [none]
+    for start in range(0, len(pairs), _CHUNK):
+        rows = pairs[start : start + _CHUNK]
+        i, j = near[0][rows[:, 0]], near[1][rows[:, 1] - n]
+        lines, which = _meeting(one[i], two[j])
+        found.append((lines, np.stack([i[which], j[which]], axis=1).astype(np.int32)))
+    return np.concatenate([f[0] for f in found]), np.concatenate([f[1] for f in found])
+
+
+def _meeting(a: Floats, b: Floats) -> tuple[Floats, Ints]:
+    """Return the lines in which pairs of triangles meet, and which pairs do."""
+    eps = _TOUCH * np.maximum(np.ptp(a, axis=1).max(axis=1), np.ptp(b, axis=1).max(axis=1))
+    na, nb = _unit_normal(a), _unit_normal(b)
+    da = np.einsum("ijk,ik->ij", a - b[:, :1], nb)
+    db = np.einsum("ijk,ik->ij", b - a[:, :1], na)
+    da, db = (np.where(np.abs(d) <= eps[:, None], 0, d) for d in (da, db))
+    cut = np.flatnonzero((da.min(axis=1) < 0) & (da.max(axis=1) >= 0) & (db.min(axis=1) < 0) & (db.max(axis=1) >= 0))
+    a, b, da, db = a[cut], b[cut], da[cut], db[cut]
+    line = np.cross(na[cut], nb[cut])
+    line /= np.maximum(np.sqrt(np.einsum("ij,ij->i", line, line)), 1e-300)[:, None]
+    base = a[:, 0]
+    a0, a1 = _interval(a, da, line, base)
+    b0, b1 = _interval(b, db, line, base)
+    start, stop = np.maximum(a0, b0), np.minimum(a1, b1)
+    long = np.flatnonzero(stop - start > eps[cut])
+    ends = [_on_line(a[long], da[long], line[long], base[long], t[long]) for t in (start, stop)]
+    return np.stack(ends, axis=1), cut[long]
 
 
 def _same_place(points: Floats) -> Ints:

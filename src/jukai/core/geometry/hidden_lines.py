@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import combinations
 from typing import Any
 
 import numpy as np
@@ -11,6 +12,7 @@ from numpy.typing import NDArray
 
 from jukai.core.geometry._sight import grid_of, seen_pieces
 from jukai.core.geometry.arrays import Bools, Floats, Ints
+from jukai.core.geometry.crossings import meeting_lines
 from jukai.core.geometry.measures import face_normals
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.normals import sharp_edges
@@ -85,6 +87,7 @@ class _Gathered:
     seg_faces: list[NDArray[np.int32]]
     body: list[NDArray[np.int32]]
     contour: list[Bools]
+    numbers: list[int]
 
 
 def visible_lines(bodies: Sequence[tuple[Mesh, Floats]], eye: Eye, caps: Floats | None = None) -> Lines:
@@ -100,9 +103,10 @@ def visible_lines(bodies: Sequence[tuple[Mesh, Floats]], eye: Eye, caps: Floats 
     -----
     Whether an edge is seen can change only where a contour crosses it on the drawing or where it runs through a face
     (Appel 1967). Edges are split there, and the middle of each piece is held against all triangles over it, found by a grid.
-    Edges drawn are contours (one face towards the eye, one away), rims and sharp edges; faces of the edge itself never cover it.
+    Edges drawn are contours (one face towards the eye, one away), rims, sharp edges and the lines in which bodies run into each
+    other; faces of the edge itself never cover it.
     """
-    g = _Gathered([], [], [], [], [], [])
+    g = _Gathered([], [], [], [], [], [], [])
     faces = 0
     for number, (mesh, matrix) in enumerate(bodies):
         if mesh.n_faces:
@@ -110,6 +114,7 @@ def visible_lines(bodies: Sequence[tuple[Mesh, Floats]], eye: Eye, caps: Floats 
             faces += mesh.n_faces
     if not g.seg or not sum(len(s) for s in g.seg):
         return Lines(np.zeros((0, 2, 2)), np.zeros(0, np.int32), np.zeros(0, dtype=bool))
+    _add_meetings(g)
     if caps is not None and len(caps):
         g.tri.append(caps @ eye.axes.T)
         g.tri_face.append(np.full(len(caps), -1, np.int32))
@@ -149,6 +154,20 @@ def _gather(g: _Gathered, mesh: Mesh, matrix: Floats, eye: Eye, number: int, fac
     g.seg_faces.append((np.stack([first[drawn], second[drawn]], axis=1) + faces).astype(np.int32))
     g.body.append(np.full(len(drawn), number, np.int32))
     g.contour.append(contour[drawn])
+    g.numbers.append(number)
+
+
+def _add_meetings(g: _Gathered) -> None:
+    """Add the lines in which bodies run into each other, those of each two to the first."""
+    boxes = [(t.min(axis=(0, 1)), t.max(axis=(0, 1))) for t in g.tri]
+    for i, j in combinations(range(len(boxes)), 2):
+        if (boxes[i][0] > boxes[j][1]).any() or (boxes[j][0] > boxes[i][1]).any():
+            continue
+        lines, pairs = meeting_lines(g.tri[i], g.tri[j])
+        g.seg.append(lines)
+        g.seg_faces.append(np.stack([g.tri_face[i][pairs[:, 0]], g.tri_face[j][pairs[:, 1]]], axis=1).astype(np.int32))
+        g.body.append(np.full(len(lines), g.numbers[i], np.int32))
+        g.contour.append(np.zeros(len(lines), dtype=bool))
 
 
 def _closed(con: Any) -> bool:
