@@ -5,6 +5,7 @@ import type { BenchView, PartView, StepView } from '../../shared/api/client'
 import { dragPlane, movedPoint } from '../../shared/dragging'
 import type { Pair } from '../../shared/dragging'
 import { figure } from '../../shared/format'
+import { useSection } from '../../shared/section'
 import type { NumberTarget } from '../../shared/targets'
 import { NumberField } from '../../shared/ui/NumberChip'
 import { useView } from '../../shared/viewState'
@@ -12,6 +13,7 @@ import {
   BESIDE,
   anchorOf,
   boxOnScreen,
+  shownCorners,
   lengthDimension,
   matrixOf,
   overall,
@@ -24,6 +26,7 @@ import type { Dimension, Leader, Spot } from './layout'
 import { shownCallouts, startDrag, textOf } from './calloutWork'
 import type { Shown } from './calloutWork'
 import { DimensionLines, Label } from './Dimensions'
+import { planeFrame } from './planeFrame'
 import type { Sight } from './Sight'
 import type { Stage } from './Stage'
 
@@ -38,10 +41,17 @@ export function Callouts(props: {
   const { stage, bench, part, step } = props
   const spots = useView((v) => v.spots)
   const beside = useView((v) => v.beside)
+  const planes = useSection((v) => v.planes)
   const [typing, setTyping] = useState<{ target: NumberTarget; at: Spot } | null>(null)
   if (!part.bounds || !part.mesh || stage.width < 10) return null
   const screen = { width: stage.width, height: stage.height }
   const box = boxOnScreen(stage, part)
+  // beside the planes of a section and the words at their grips, too
+  const corners = planes.length ? shownCorners(props.parts) : []
+  for (const s of planes.flatMap((p) => planeFrame(stage, p, corners))) {
+    box.left = Math.min(box.left, s.x - 10)
+    box.right = Math.max(box.right, s.x + 60)
+  }
   const title = {
     left: screen.width - 345,
     right: screen.width,

@@ -51,6 +51,11 @@ export function matrixOf(part: PartView): Matrix4 {
   return m
 }
 
+/** The corners of the bounds of all parts that are shown. */
+export function shownCorners(parts: readonly PartView[]): Vector3[] {
+  return parts.filter((p) => p.mesh && !p.hidden).flatMap(cornersOf)
+}
+
 /** The eight corners of a part's bounds on the bench. */
 export function cornersOf(part: PartView): Vector3[] {
   const [low = [0, 0, 0], high = [0, 0, 0]] = part.bounds ?? []
@@ -353,7 +358,7 @@ export function seeAll(
   looking = stage.looking,
   beside = false,
 ): void {
-  const corners = parts.filter((p) => p.mesh && !p.hidden).flatMap(cornersOf)
+  const corners = shownCorners(parts)
   if (corners.length === 0) {
     stage.looking = fitted(looking, [0, 0, 0], 60, stage.width, stage.height)
   } else {

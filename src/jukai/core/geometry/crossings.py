@@ -131,7 +131,7 @@ def _meeting(a: Floats, b: Floats) -> tuple[Floats, Ints]:
     start, stop = np.maximum(a0, b0), np.minimum(a1, b1)
     long = np.flatnonzero(stop - start > eps[cut])
     ends = [_on_line(a[long], da[long], line[long], base[long], t[long]) for t in (start, stop)]
-    return np.stack(ends, axis=1), cut[long]
+    return np.stack(ends, axis=1), cut[long].astype(np.int32)
 
 
 def _same_place(points: Floats) -> Ints:
