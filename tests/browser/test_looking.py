@@ -43,6 +43,9 @@ class Look(PlacingTest):
         found = re.findall(r"[−-]?\d+(?:\.\d+)?", self.text(test_id))
         return float(found[-1].replace("−", "-"))
 
+    def judge(self, words: str) -> None:
+        self.open_menu("judge", words)
+
 
 class Sections(Look):
     def test_dragged_typed_turned_and_read(self) -> None:
@@ -248,9 +251,6 @@ class Beside(Look):
 
 
 class Judging(Look):
-    def judge(self, words: str) -> None:
-        self.open_menu("judge", words)
-
     def picture(self) -> Image.Image:
         n = self.driver.execute_script("__stage.invalidate(); return __stage.pictures")
         self.wait(lambda: self.driver.execute_script("return __stage.pictures") > n)
@@ -359,13 +359,16 @@ class Keeping(Look):
         self.look(20, 35, 200)
         self.keys("x")
         self.cut()
+        self.judge("Light bands")
         self.click("keep-view")
         field = self.wait(lambda: self.find("view-name"))
         field.send_keys("Cut open")
         self.after(lambda: field.send_keys(Keys.ENTER))
         self.keys("x", "3")
+        self.click("judging-off")
         self.wait(lambda: self.attribute("see-front", "aria-pressed") == "true")
         self.click("view-Cut open")
+        self.wait(lambda: "kink" in self.text("judging-strip"), "the light bands again")
         self.wait(lambda: self.planes() and self.driver.execute_script("return __stage.looking.around") == 20)
         self.assertEqual(
             self.driver.execute_script("return [__stage.looking.above, __stage.looking.distance]"), [35, 200]

@@ -44,9 +44,38 @@ export function keepView(name: string): void {
       section: useSection
         .getState()
         .planes.map((p) => ({ normal: [...p.normal], offset: p.offset })),
+      judging: judged(view),
       hidden: [...out],
     },
   })
+}
+
+type Judged = NonNullable<KeptView['judging']>
+type View = ReturnType<typeof useView.getState>
+
+/** The ways to judge a surface that are on, as a kept view names them. */
+function judged(view: View): Judged {
+  const all: [Judged[number], boolean][] = [
+    ['bands', view.bands],
+    ['normals', view.normals],
+    ['poles', view.poles],
+    ['hidden_edges', view.behind],
+    ['limit', view.limit === 'sharp'],
+    ['rounded_limit', view.limit === 'rounded'],
+    ['lights_turn', view.lights === 'eye'],
+  ]
+  return all.flatMap(([name, on]) => (on ? [name] : []))
+}
+
+function judging(of: Judged): Partial<View> {
+  return {
+    bands: of.includes('bands'),
+    normals: of.includes('normals'),
+    poles: of.includes('poles'),
+    behind: of.includes('hidden_edges'),
+    limit: of.includes('rounded_limit') ? 'rounded' : of.includes('limit') ? 'sharp' : 'no',
+    lights: of.includes('lights_turn') ? 'eye' : 'stay',
+  }
 }
 
 /** Look as a kept view does. */
@@ -68,6 +97,7 @@ export function goToView(v: KeptView): void {
   useView.getState().set({
     perspective: v.perspective ?? true,
     drawing: v.drawing ?? 'shaded_lines',
+    ...judging(v.judging ?? []),
     only: null,
     leftOut: (v.hidden ?? []).filter(
       (id) =>

@@ -25,7 +25,7 @@ export function Views() {
         <button
           className="plain muted"
           aria-label="Keep this view"
-          title="Keep this view: eye, section, what is shown"
+          title="Keep this view: eye, section, ways to judge, what is shown"
           data-testid="keep-view"
           onClick={() => setNaming('')}
         >

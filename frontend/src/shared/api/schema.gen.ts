@@ -1158,6 +1158,11 @@ export interface components {
             /** Section */
             section?: components["schemas"]["CuttingPlane"][];
             /**
+             * Judging
+             * @description ways to judge a surface that are on
+             */
+            judging?: ("bands" | "normals" | "poles" | "hidden_edges" | "limit" | "rounded_limit" | "lights_turn")[];
+            /**
              * Hidden
              * @description parts that are not shown
              */

@@ -185,6 +185,9 @@ class CuttingPlane(_Model):
     offset: float = Field(ge=-MAX_COORDINATE, le=MAX_COORDINATE)
 
 
+Judging = Literal["bands", "normals", "poles", "hidden_edges", "limit", "rounded_limit", "lights_turn"]
+
+
 class KeptView(_Model):
     """A way to look at the bench, under a name."""
 
@@ -196,6 +199,9 @@ class KeptView(_Model):
     perspective: bool = True
     drawing: Literal["shaded", "shaded_lines", "lines"] = "shaded_lines"
     section: list[CuttingPlane] = Field(default_factory=list, max_length=2)
+    judging: list[Judging] = Field(
+        default_factory=list, max_length=7, description="ways to judge a surface that are on"
+    )
     hidden: list[Id] = Field(default_factory=list, max_length=500, description="parts that are not shown")
 
 
