@@ -242,12 +242,34 @@ class Beside(Look):
         top = self.wait(lambda: self.driver.execute_script(box), "the outline from above")
         size = pane.size
         x, y = top[0] + top[2] / 2 - size["width"] / 2, top[1] + 1 - size["height"] / 2
+        # what is pointed at shows in all views before it is clicked
+        ActionChains(self.driver).move_to_element_with_offset(pane, round(x), round(y) + 2).perform()
+        self.wait(
+            lambda: all(e.get_attribute("data-pointed") == "1" for e in self.all("pane-picked")), "the edge meant"
+        )
         self.after(
             lambda: (
                 ActionChains(self.driver).move_to_element_with_offset(pane, round(x), round(y) + 1).click().perform()
             )
         )
         self.wait(lambda: self.attribute("pick-panel", "data-picked") == "1")
+        # a box over the front view takes what it shows: the upper edges there, seen end on too
+        front = self.all("pane-front")[0].find_element(By.TAG_NAME, "canvas")
+        half = front.size["width"] // 2 - 4
+        self.after(
+            lambda: (
+                ActionChains(self.driver)
+                .key_down(Keys.SHIFT)
+                .move_to_element_with_offset(front, -half, -40)
+                .click_and_hold()
+                .move_by_offset(half, 20)
+                .move_by_offset(half, 22)
+                .release()
+                .key_up(Keys.SHIFT)
+                .perform()
+            )
+        )
+        self.wait(lambda: int(self.attribute("pick-panel", "data-picked")) > 1)
 
 
 class Judging(Look):

@@ -89,6 +89,10 @@ export class Pane implements Sight {
     return this.pointing().hitAt(x, y)
   }
 
+  seen(): (p: Vector3) => boolean {
+    return this.pointing().seen()
+  }
+
   /** Draw into a small canvas. */
   draw(canvas: HTMLCanvasElement): void {
     const scale = Math.min(2, Math.max(1, window.devicePixelRatio))

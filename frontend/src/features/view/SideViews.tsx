@@ -5,7 +5,8 @@ import { api } from '../../shared/api/client'
 import type { BenchView, PartView, StepView } from '../../shared/api/client'
 import { figure } from '../../shared/format'
 import { choosePart } from '../../shared/parts'
-import { clicked, toggle } from '../../shared/picking'
+import { clickedKind, usePick } from '../../shared/picking'
+import type { Elements, Kind } from '../../shared/picking'
 import { unpacked } from '../../shared/section'
 import { useView } from '../../shared/viewState'
 import { LengthCallout, PointGrip } from './Callouts'
@@ -13,11 +14,11 @@ import { shownCallouts } from './calloutWork'
 import { screenAxes, titleOf } from './camera'
 import type { Looking } from './camera'
 import { DimensionLines, Label } from './Dimensions'
-import { cornersOf } from './layout'
+import { cornersOf, matrixOf } from './layout'
 import type { Dimension } from './layout'
 import { Pane } from './Pane'
 import type { PaneTitle } from './Pane'
-import { elementAt } from './picks'
+import { armOf, linesOf, usePickPointer } from './picks'
 import type { Stage } from './Stage'
 
 export const PANE = { width: 118, height: 112 }
@@ -57,11 +58,13 @@ export function SideViews(props: Props) {
 function PaneView(props: Props & { title: PaneTitle; place: PaneTitle }) {
   const { stage, bench, parts, here, step, title, place, turn } = props
   const canvas = useRef<HTMLCanvasElement>(null)
+  const [element, setElement] = useState<HTMLCanvasElement | null>(null)
   const pane = useMemo(() => new Pane(stage, title, PANE.width, PANE.height), [stage, title])
   const picking = useView((s) => s.picking)
   const [drawn, setDrawn] = useState<Looking | null>(null)
   const changes = stage.changes
   useEffect(() => () => pane.dispose(), [pane])
+  usePickPointer(pane, element)
   useEffect(() => {
     const timer = window.setTimeout(() => {
       if (!canvas.current) return
@@ -76,13 +79,7 @@ function PaneView(props: Props & { title: PaneTitle; place: PaneTitle }) {
   const point = (e: ReactPointerEvent<HTMLCanvasElement>) => {
     const r = e.currentTarget.getBoundingClientRect()
     const [x, y] = [e.clientX - r.left, e.clientY - r.top]
-    if (picking) {
-      const which = elementAt(pane, x, y)
-      if (which === null) return
-      clicked(which)
-      toggle(which)
-      return
-    }
+    if (picking) return
     const hit = pane.faceAt(x, y)
     if (hit) choosePart(hit.part, e.ctrlKey || e.metaKey || e.shiftKey)
     else turn(title)
@@ -100,12 +97,16 @@ function PaneView(props: Props & { title: PaneTitle; place: PaneTitle }) {
         </button>
       </figcaption>
       <canvas
-        ref={canvas}
+        ref={(c) => {
+          canvas.current = c
+          setElement(c)
+        }}
         style={{ width: PANE.width, height: PANE.height, opacity: outline ? 0 : 1 }}
         onPointerUp={point}
         aria-label={`${WORDS[title]} view`}
       />
       {drawn && outline && <OutlineLines pane={pane} looking={drawn} outline={outline} />}
+      {drawn && picking && <PaneMarks pane={pane} looking={drawn} />}
       {drawn && here && (
         <Over
           pane={pane}
@@ -184,6 +185,51 @@ const OutlineLines = memo(function OutlineLines(props: {
     </svg>
   )
 })
+
+const MOST_MARKED = 4000
+
+/** What is picked and what is pointed at, over the outline. */
+const PaneMarks = memo(function PaneMarks({ pane, looking }: { pane: Pane; looking: Looking }) {
+  const { view, elements, hovered, fresh } = usePick()
+  const e = elements && elements.digest === view?.mesh ? elements : null
+  const picked = useMemo(
+    () => (view && e ? pathOf(pane, looking, e, view.matrix, view.kind, view.picked) : ''),
+    [pane, looking, e, view],
+  )
+  if (!view || !e) return null
+  const pointed = hovered === null ? fresh : [hovered, ...fresh]
+  return (
+    <svg className="callouts small" data-testid="pane-picked" data-pointed={pointed.length}>
+      <path className="meant" d={picked} />
+      {pointed.length > 0 && (
+        <path
+          className="meant hover"
+          d={pathOf(pane, looking, e, view.matrix, clickedKind(view), pointed)}
+        />
+      )}
+    </svg>
+  )
+})
+
+/** Lines that show elements in a small view that looks as it did when it was drawn. */
+function pathOf(
+  pane: Pane,
+  _: Looking,
+  e: Elements,
+  matrix: number[],
+  kind: Kind,
+  which: readonly number[],
+): string {
+  const world = matrixOf({ matrix })
+  const rows = linesOf(e, kind, which.slice(0, MOST_MARKED), armOf(e))
+  const out: string[] = []
+  for (let i = 0; i < rows.length; i += 3) {
+    const p = new Vector3(...[0, 1, 2].map((k) => (rows[i + k] ?? 0) + (e.origin[k] ?? 0)))
+    const s = pane.project(p.applyMatrix4(world))
+    out.push(`${i % 6 ? 'L' : 'M'}${s.x.toFixed(1)} ${s.y.toFixed(1)}`)
+  }
+  return out.join('')
+}
 
 /** Sizes of the chosen part, and what of its step can be pulled in this view. */
 const Over = memo(function Over(props: {

@@ -12,5 +12,7 @@ export interface Sight {
   project(p: Vector3): { x: number; y: number; ahead: boolean }
   mmPerPx(): number
   faceAt(x: number, y: number): { part: string; face: number; at: Vector3 } | null
+  /** What is seen: whether a bench point is not behind a body. */
+  seen(): (p: Vector3) => boolean
   hitAt(x: number, y: number): { part: string; triangle: number; data: BodyData } | null
 }

@@ -204,7 +204,7 @@ function Scene({
   }, [stage, how])
   usePickMarks(stage)
   useTrail(stage)
-  usePickPointer(stage)
+  usePickPointer(stage, stage.canvas)
   useChanges(stage, view.picking ? undefined : here)
   useLooks(stage)
   useStopped(stage, here)

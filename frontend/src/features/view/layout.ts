@@ -45,7 +45,7 @@ export interface Box {
 
 const three = (p: readonly number[]) => new Vector3(p[0] ?? 0, p[1] ?? 0, p[2] ?? 0)
 
-export function matrixOf(part: PartView): Matrix4 {
+export function matrixOf(part: Pick<PartView, 'matrix'>): Matrix4 {
   const m = new Matrix4()
   if (part.matrix) m.set(...(part.matrix as Parameters<Matrix4['set']>))
   return m

@@ -22,7 +22,12 @@ const NEAR = 14 // px within which an edge is meant
 const CLICK = 4
 
 /** Lines that show elements, relative to their origin: edges themselves, crosses on points, borders of faces. */
-function linesOf(e: Elements, kind: Kind, which: readonly number[], arm: number): Float32Array {
+export function linesOf(
+  e: Elements,
+  kind: Kind,
+  which: readonly number[],
+  arm: number,
+): Float32Array {
   const out: number[] = []
   const put = (p: number, k: number, by: number) =>
     out.push(...[0, 1, 2].map((a) => (e.points[3 * p + a] ?? 0) + (a === k ? by : 0)))
@@ -47,7 +52,7 @@ function linesOf(e: Elements, kind: Kind, which: readonly number[], arm: number)
 const arms = new WeakMap<Elements, number>()
 
 /** Half of the cross on a point: a little of the body's size. */
-function armOf(e: Elements): number {
+export function armOf(e: Elements): number {
   const held = arms.get(e)
   if (held !== undefined) return held
   let most = 0
@@ -100,7 +105,7 @@ function probes(points: readonly Vector3[], middle: Vector3): Vector3[] {
 }
 
 /** The elements whose middles lie in a box on the screen; what lies behind a body only with `through`. */
-export function elementsIn(stage: Stage, from: Spot, to: Spot): number[] {
+export function elementsIn(stage: Sight, from: Spot, to: Spot): number[] {
   const { elements: e, view, through } = usePick.getState()
   if (!e || !view) return []
   const kind = clickedKind(view)
@@ -174,11 +179,10 @@ export function usePickMarks(stage: Stage): void {
 }
 
 /** Pointer while a pick is open: hover shows, click toggles, double click takes the loop, Shift and drag a box. */
-export function usePickPointer(stage: Stage): void {
+export function usePickPointer(stage: Sight, canvas: HTMLCanvasElement | null): void {
   const open = useView((s) => s.picking)
   useEffect(() => {
-    if (!open) return
-    const canvas = stage.canvas
+    if (!open || !canvas) return
     const where = (e: PointerEvent | MouseEvent): Spot => {
       const r = canvas.getBoundingClientRect()
       return { x: e.clientX - r.left, y: e.clientY - r.top }
@@ -211,8 +215,8 @@ export function usePickPointer(stage: Stage): void {
       if (frame) {
         e.stopImmediatePropagation()
         Object.assign(frame.style, {
-          left: `${Math.min(p.x, down.x)}px`,
-          top: `${Math.min(p.y, down.y)}px`,
+          left: `${canvas.offsetLeft + Math.min(p.x, down.x)}px`,
+          top: `${canvas.offsetTop + Math.min(p.y, down.y)}px`,
           width: `${Math.abs(p.x - down.x)}px`,
           height: `${Math.abs(p.y - down.y)}px`,
         })
@@ -247,10 +251,13 @@ export function usePickPointer(stage: Stage): void {
         }, 260)
       }
     }
+    const away = () => usePick.setState({ hovered: null })
+    canvas.addEventListener('pointerleave', away)
     canvas.addEventListener('pointerdown', press, true)
     canvas.addEventListener('pointermove', go, true)
     canvas.addEventListener('pointerup', lift, true)
     return () => {
+      canvas.removeEventListener('pointerleave', away)
       canvas.removeEventListener('pointerdown', press, true)
       canvas.removeEventListener('pointermove', go, true)
       canvas.removeEventListener('pointerup', lift, true)
@@ -258,5 +265,5 @@ export function usePickPointer(stage: Stage): void {
       frame?.remove()
       usePick.setState({ hovered: null })
     }
-  }, [stage, open])
+  }, [stage, canvas, open])
 }
