@@ -19,7 +19,7 @@ import { Handles } from './Handles'
 import { Placing } from './Placing'
 import { ZeroPick } from './ZeroPick'
 import { useJudging } from './judging'
-import { seeAll } from './layout'
+import { seeAll, underPanes } from './layout'
 import { CompareWords } from './CompareWords'
 import { BEFORE, useBefore } from './compare'
 import type { Before } from './compare'
@@ -202,6 +202,11 @@ function Scene({
     stage.setTwice(how === 'beside')
     seeAll(stage, shownParts(useSession.getState()), stage.looking, useView.getState().beside)
   }, [stage, how])
+  useEffect(() => {
+    // what would lie under the small views moves out of their way
+    const bodies = shownParts(useSession.getState())
+    if (view.beside && underPanes(stage, bodies)) seeAll(stage, bodies, stage.looking, true)
+  }, [stage, view.beside])
   usePickMarks(stage)
   useTrail(stage)
   usePickPointer(stage, stage.canvas)

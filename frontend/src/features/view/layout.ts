@@ -351,6 +351,18 @@ export function screenWay(stage: Sight, at: Vector3, d: Vector3): Spot {
   return { x: (b.x - a.x) / step, y: (b.y - a.y) / step }
 }
 
+const PANES = { width: 276, height: 312 }
+
+/** Whether a body reaches under the small views in the upper right. */
+export function underPanes(stage: Sight, parts: readonly PartView[]): boolean {
+  return parts
+    .filter((p) => p.mesh && !p.hidden)
+    .some((p) => {
+      const box = boxOnScreen(stage, p)
+      return box.right > stage.width - PANES.width && box.top < PANES.height
+    })
+}
+
 /** See all shown bodies, or the chosen one. */
 export function seeAll(
   stage: Stage,
