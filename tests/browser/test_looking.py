@@ -151,6 +151,12 @@ class Measures(Look):
         self.assertIn("44", self.text("drawn-deep"))
         self.click("undo")
         self.wait(lambda: self.attribute("measured-deep", "data-value") == "30")
+        # it need not be drawn; it is read all the same
+        self.after(lambda: self.open_menu("measure-more-deep", "Don’t draw"))
+        self.wait(lambda: not self.all("drawn-deep"))
+        self.assertEqual(self.attribute("measured-deep", "data-value"), "30")
+        self.click("undo")
+        self.wait(lambda: self.all("drawn-deep"))
         # a name that is taken is refused and nothing is lost
         self.keys("m")
         self.at(0, 15, 9).click().perform()
@@ -160,6 +166,21 @@ class Measures(Look):
         self.wait(lambda: "taken" in self.find("measure-strip").text)
         self.keys(Keys.ESCAPE, Keys.ESCAPE)
         self.wait(lambda: not self.all("measure-strip"))
+
+    def test_an_angle_has_an_arc(self) -> None:
+        self.open_bench(FITTING)
+        self.look(-35, 40)
+        self.click("measure")
+        self.at(0, -15, 9).click().perform()  # the front of the block
+        self.wait(lambda: self.attribute("measure-marks", "data-ends") == "1")
+        self.at(-12, 4, 20).click().perform()  # its top
+        self.wait(lambda: self.find("reading-angle"))
+        self.click("reading-angle")
+        self.assertEqual(float(self.attribute("reading-angle", "data-value")), 90)
+        points = self.wait(lambda: self.find("arc")).get_attribute("points").split()
+        ends = [[float(x) for x in points[i].split(",")] for i in (0, -1)]
+        self.assertEqual(len(points), 25)
+        self.assertGreater(math.dist(*ends), 20)
 
     def test_radius_distance_and_place(self) -> None:
         self.open_bench(FITTING)

@@ -166,7 +166,7 @@ class Drawings:
 
         out = []
         for m in measured(bench, body):
-            if m.reading is None or not {e.part for e in m.measure.of} <= shown:
+            if m.reading is None or m.measure.hidden or not {e.part for e in m.measure.of} <= shown:
                 continue
             kind = _KINDS.get(m.measure.what, "note")
             out.append(

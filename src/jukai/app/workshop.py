@@ -366,7 +366,7 @@ def measure_view(m: Measured) -> dict[str, Any]:
     """Return a kept measure as plain data."""
     words, unit = READINGS[m.measure.what]
     out: dict[str, Any] = {"name": m.measure.name, "what": m.measure.what, "words": words, "unit": unit, "value": None, "places": [], "error": None,
-                           "parts": [e.part for e in m.measure.of]}  # fmt: skip
+                           "parts": [e.part for e in m.measure.of], "hidden": m.measure.hidden}  # fmt: skip
     if m.reading is not None:
         out |= {"value": m.reading.value, "places": [list(p) for p in m.reading.places]}
     if m.error is not None:

@@ -409,6 +409,7 @@ class MeasureView(BaseModel):
     value: float | None
     places: list[Vector]
     parts: list[str]
+    hidden: bool
     error: ErrorView | None
 
 

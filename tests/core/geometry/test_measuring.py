@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from jukai.core.errors import ValueProblem
 from jukai.core.geometry.elements import centres, element_normals
 from jukai.core.geometry.measuring import circle_through, readings, smooth_chain, thing
 from jukai.core.geometry.mesh import Mesh
@@ -105,6 +106,28 @@ class BetweenTwo(unittest.TestCase):
             self.assertAlmostEqual(
                 read(p, ("faces", int(walls[0])), ("faces", int(beside)))["angle"], 180 * (n - 2) / n, delta=1e-9
             )
+
+    def test_the_arms_of_an_angle_stand_by_that_angle(self) -> None:
+        """In faces and along edges wherever the corner lies near; in one line through both middles else."""
+        rng = np.random.default_rng(9)
+        bodies = [shape("box", size=[3, 4, 12]), shape("cylinder", radius=5, height=8, sides=9)]
+        drawn = 0
+        for _ in range(300):
+            mesh = bodies[int(rng.integers(2))]
+            kinds = [("faces", "edges")[int(k)] for k in rng.integers(0, 2, 2)]
+            ends = [(k, int(rng.integers(mesh.n_faces if k == "faces" else mesh.connectivity.n_edges))) for k in kinds]
+            row = next((r for r in readings(*(thing(mesh, *e, I4) for e in ends)) if r.what == "angle"), None)
+            if row is None or row.value < 1e-6:
+                continue
+            corner, one, two = (np.array(p) for p in row.places)
+            a, b = one - corner, two - corner
+            between = np.degrees(np.arctan2(np.linalg.norm(np.cross(a, b)), a @ b))
+            if between > 180 - 1e-6 and row.value < 179:
+                np.testing.assert_allclose(corner, (one + two) / 2, atol=1e-9)
+                continue
+            self.assertAlmostEqual(between, row.value, delta=1e-3)
+            drawn += 1
+        self.assertGreater(drawn, 150)
 
     def test_across_a_box(self) -> None:
         box = shape("box", size=[3, 4, 12])
@@ -204,6 +227,12 @@ class Kept(unittest.TestCase):
             with self.subTest(name), self.assertRaises(Exception) as caught:
                 apply_edit(bench, parse_edit({"kind": "add_measure", "measure": measure}))
             self.assertTrue(str(caught.exception))
+        hidden = apply_edit(bench, parse_edit({"kind": "hide_measure", "name": "height"}))
+        self.assertTrue(hidden.measures[0].hidden)
+        shown = apply_edit(hidden, parse_edit({"kind": "hide_measure", "name": "height", "hidden": False}))
+        self.assertEqual(shown.measures, bench.measures)
+        with self.assertRaises(ValueProblem):
+            apply_edit(bench, parse_edit({"kind": "hide_measure", "name": "breadth"}))
         renamed = apply_edit(bench, parse_edit({"kind": "rename_measure", "name": "height", "new_name": "rise"}))
         self.assertEqual([m.name for m in renamed.measures], ["rise"])
         self.assertEqual(apply_edit(renamed, parse_edit({"kind": "remove_measure", "name": "rise"})).measures, [])

@@ -104,17 +104,24 @@ function MeasuredRow({ measure: m }: { measure: MeasureView }) {
           <RenameField name={m.name} keep={rename} close={() => setRenaming(false)} />
         ) : (
           <WordMenu
+            testId={`measure-menu-${m.name}`}
             trigger={
               <button
                 className="plain grow"
                 style={{ fontWeight: 500 }}
-                title={`Measured: ${m.words}. Rename or remove`}
+                data-testid={`measure-more-${m.name}`}
+                title={`Measured: ${m.words}${m.hidden ? ', not drawn' : ''}. Rename, draw or not, remove`}
               >
                 {m.name}
               </button>
             }
             entries={[
               { id: 'rename', words: 'Rename', act: () => setRenaming(true) },
+              {
+                id: 'hide',
+                words: m.hidden ? 'Draw it on the bodies' : 'Don’t draw it',
+                act: () => doEdit({ kind: 'hide_measure', name: m.name, hidden: !m.hidden }),
+              },
               {
                 id: 'remove',
                 words: 'Remove',

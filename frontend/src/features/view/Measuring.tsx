@@ -32,7 +32,7 @@ export function Measuring({ stage, parts }: { stage: Stage; parts: readonly Part
       data-ends={ends.length}
     >
       {kept
-        ?.filter((m) => m.value !== null && m.parts.every((p) => seen.has(p)))
+        ?.filter((m) => m.value !== null && !m.hidden && m.parts.every((p) => seen.has(p)))
         .map((m) => (
           <ReadingMark key={m.name} stage={stage} reading={m} name={m.name} />
         ))}

@@ -29,7 +29,13 @@ export function ReadingMark(props: {
     >
       {name && <title>{name}</title>}
       {reading.what === 'angle' && b && c ? (
-        <AngleMark corner={a} one={b} two={c} text={text} />
+        <AngleMark
+          corner={a}
+          one={b}
+          two={c}
+          text={text}
+          arc={arcOf(reading).map((p) => stage.project(p))}
+        />
       ) : (
         <LineMark a={a} b={b ?? a} one={reading.what === 'radius'} text={text} />
       )}
@@ -75,8 +81,51 @@ function Head({ at, from }: { at: Spot; from: Spot }) {
   return <polygon className="head" points={`${p(0, 0)} ${p(9, 2.4)} ${p(9, -2.4)}`} />
 }
 
-function AngleMark(props: { corner: Spot; one: Spot; two: Spot; text: string }) {
-  const { corner, one, two, text } = props
+const ARC = 24
+
+/** Places along the arc of an angle about its corner, from the one arm to the other; none where both lie in one line. */
+function arcOf({ places, value }: Drawn): Vector3[] {
+  const [corner, one, two] = places.map((p) => new Vector3(p[0], p[1], p[2]))
+  if (!corner || !one || !two) return []
+  const [u, v] = [one.sub(corner), two.sub(corner)]
+  const radius = 0.6 * Math.min(u.length(), v.length())
+  const [a, b] = [u.normalize(), v.normalize()]
+  const between = a.angleTo(b)
+  const up = b.clone().addScaledVector(a, -a.dot(b))
+  if (radius === 0 || up.length() < 1e-6) return []
+  up.normalize()
+  const sweep = (value ?? 0) > 180 ? between - 2 * Math.PI : between
+  return Array.from({ length: ARC + 1 }, (_, i) => {
+    const t = (sweep * i) / ARC
+    return corner
+      .clone()
+      .addScaledVector(a, radius * Math.cos(t))
+      .addScaledVector(up, radius * Math.sin(t))
+  })
+}
+
+function AngleMark(props: {
+  corner: Spot
+  one: Spot
+  two: Spot
+  text: string
+  arc: readonly Spot[]
+}) {
+  const { corner, one, two, text, arc } = props
+  const [first, second, last, before, middle] = [
+    arc[0],
+    arc[2],
+    arc.at(-1),
+    arc.at(-3),
+    arc[ARC / 2],
+  ]
+  const room = middle ? Math.hypot(middle.x - corner.x, middle.y - corner.y) || 1 : 1
+  const at = middle
+    ? {
+        x: middle.x + ((middle.x - corner.x) / room) * 10,
+        y: middle.y + ((middle.y - corner.y) / room) * 10 + 5,
+      }
+    : { x: corner.x + 10, y: corner.y - 8 }
   return (
     <>
       <polyline
@@ -86,7 +135,17 @@ function AngleMark(props: { corner: Spot; one: Spot; two: Spot; text: string }) 
       />
       <circle className="line" cx={one.x} cy={one.y} r={2.5} />
       <circle className="line" cx={two.x} cy={two.y} r={2.5} />
-      <text x={corner.x + 10} y={corner.y - 8}>
+      {arc.length > 0 && (
+        <polyline
+          className="line"
+          fill="none"
+          data-testid="arc"
+          points={arc.map((s) => `${s.x},${s.y}`).join(' ')}
+        />
+      )}
+      {first && second && room > 20 && <Head at={first} from={second} />}
+      {last && before && room > 20 && <Head at={last} from={before} />}
+      <text x={at.x} y={at.y} textAnchor={middle && middle.x < corner.x ? 'end' : 'start'}>
         {text}
       </text>
     </>

@@ -1182,6 +1182,12 @@ export interface components {
             what: "distance" | "between" | "centres" | "angle" | "length" | "loop" | "radius" | "area";
             /** Of */
             of: components["schemas"]["MeasureEnd"][];
+            /**
+             * Hidden
+             * @description it is read, but not drawn on the bodies and on sheets
+             * @default false
+             */
+            hidden?: boolean;
         };
         /**
          * MeasureEnd
@@ -1219,6 +1225,8 @@ export interface components {
             places: number[][];
             /** Parts */
             parts: string[];
+            /** Hidden */
+            hidden: boolean;
             error: components["schemas"]["ErrorView"] | null;
         };
         /**
@@ -1538,7 +1546,7 @@ export interface components {
             /** Base */
             base: number;
             /** Edit */
-            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"] | components["schemas"]["AddMeasure"] | components["schemas"]["RenameMeasure"] | components["schemas"]["RemoveMeasure"] | components["schemas"]["KeepView"] | components["schemas"]["RenameView"] | components["schemas"]["RemoveView"];
+            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"] | components["schemas"]["AddMeasure"] | components["schemas"]["RenameMeasure"] | components["schemas"]["HideMeasure"] | components["schemas"]["RemoveMeasure"] | components["schemas"]["KeepView"] | components["schemas"]["RenameView"] | components["schemas"]["RemoveView"];
             /**
              * Author
              * @default
@@ -1693,6 +1701,24 @@ export interface components {
             step: string;
             /** Copy Id */
             copy_id: string;
+        };
+        /**
+         * HideMeasure
+         * @description Draw a kept measure on the bodies and on sheets, or not.
+         */
+        HideMeasure: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "hide_measure";
+            /** Name */
+            name: string;
+            /**
+             * Hidden
+             * @default true
+             */
+            hidden?: boolean;
         };
         /**
          * KeepView
@@ -2146,7 +2172,7 @@ export interface components {
             /** Base */
             base: number;
             /** Edit */
-            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"] | components["schemas"]["AddMeasure"] | components["schemas"]["RenameMeasure"] | components["schemas"]["RemoveMeasure"] | components["schemas"]["KeepView"] | components["schemas"]["RenameView"] | components["schemas"]["RemoveView"];
+            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"] | components["schemas"]["AddMeasure"] | components["schemas"]["RenameMeasure"] | components["schemas"]["HideMeasure"] | components["schemas"]["RemoveMeasure"] | components["schemas"]["KeepView"] | components["schemas"]["RenameView"] | components["schemas"]["RemoveView"];
             /**
              * Author
              * @default
@@ -2300,7 +2326,7 @@ export interface components {
             /** Base */
             base?: number | null;
             /** Edit */
-            edit?: (components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"] | components["schemas"]["AddMeasure"] | components["schemas"]["RenameMeasure"] | components["schemas"]["RemoveMeasure"] | components["schemas"]["KeepView"] | components["schemas"]["RenameView"] | components["schemas"]["RemoveView"]) | null;
+            edit?: (components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"] | components["schemas"]["AddMeasure"] | components["schemas"]["RenameMeasure"] | components["schemas"]["HideMeasure"] | components["schemas"]["RemoveMeasure"] | components["schemas"]["KeepView"] | components["schemas"]["RenameView"] | components["schemas"]["RemoveView"]) | null;
         };
         /**
          * SolvedView
@@ -2316,7 +2342,7 @@ export interface components {
             /** Limit */
             limit: boolean;
             /** Edit */
-            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"] | components["schemas"]["AddMeasure"] | components["schemas"]["RenameMeasure"] | components["schemas"]["RemoveMeasure"] | components["schemas"]["KeepView"] | components["schemas"]["RenameView"] | components["schemas"]["RemoveView"];
+            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"] | components["schemas"]["AddMeasure"] | components["schemas"]["RenameMeasure"] | components["schemas"]["HideMeasure"] | components["schemas"]["RemoveMeasure"] | components["schemas"]["KeepView"] | components["schemas"]["RenameView"] | components["schemas"]["RemoveView"];
         };
         /**
          * SolveIn

@@ -281,9 +281,64 @@ def _between(a: Thing, b: Thing, only: str | None) -> list[Reading]:
         if angle < math.degrees(_PARALLEL) and face.direction is not None:
             out.insert(0, _square(face.direction, edge.middle, face.middle))
     if not parallel or a.kind != b.kind:
-        corner = (a.middle + b.middle) / 2
-        out.append(Reading("angle", angle, (_place(corner), _place(a.middle), _place(b.middle))))
+        out.append(Reading("angle", angle, _arms(a, b, angle)))
     return out
+
+
+_FAR = 10.0
+"""How many times as far off as the elements are apart the corner of an angle may lie to be drawn there."""
+
+
+def _arms(a: Thing, b: Thing, angle: float) -> tuple[tuple[float, float, float], ...]:
+    """Return the corner of an angle and the ends of two arms that stand by just that angle: in the faces, along the edges.
+
+    Where two lines run past each other the corner lies in the middle between them. Where it would lie far away, or both in one
+    line, it is put between the elements and the arms run to their middles.
+    """
+    between = (a.middle + b.middle) / 2
+    plain = (_place(between), _place(a.middle), _place(b.middle))
+    if a.direction is None or b.direction is None:
+        return plain
+    u, v = a.direction, b.direction
+    line = np.cross(u, v)
+    square = float(line @ line)
+    rel = b.middle - a.middle
+    if a.kind == b.kind == "faces":
+        # on the line of both planes, nearest to the elements
+        rows = np.array([u, v, line])
+        corner = np.linalg.solve(rows, [u @ a.middle, v @ b.middle, line @ between]) if square > 1e-18 else between
+        ways = [_across(t.middle - corner, line) for t in (a, b)]
+    elif a.kind == b.kind:
+        if square <= 1e-18:
+            return plain
+        on_a = a.middle + u * float(np.cross(rel, v) @ line) / square
+        on_b = b.middle + v * float(np.cross(rel, u) @ line) / square
+        corner = (on_a + on_b) / 2
+        ways = [u, v]
+    else:
+        face, edge, normal, along = (a, b, u, v) if a.kind == "faces" else (b, a, v, u)
+        slope = float(along @ normal)
+        if abs(slope) < 1e-9:
+            return plain
+        corner = edge.middle + along * float((face.middle - edge.middle) @ normal) / slope
+        flat = along - normal * slope
+        flat = flat if float(flat @ flat) > 1e-18 else _across(face.middle - corner, normal)
+        ways = [flat, along] if a is face else [along, flat]
+    lengths = [float(np.linalg.norm(w)) for w in ways]
+    reach = max(float(np.linalg.norm(t.middle - corner)) for t in (a, b))
+    if min(lengths) < 1e-12 or reach > _FAR * max(float(np.linalg.norm(rel)), 1e-12):
+        return plain
+    one, two = ways[0] / lengths[0], ways[1] / lengths[1]
+    # towards the elements, and by the angle that is told
+    one = one if float(one @ (a.middle - corner)) >= 0 else -one
+    if abs(math.degrees(math.acos(max(-1.0, min(1.0, float(one @ two))))) - angle) > 1e-3:
+        two = -two
+    return (_place(corner), _place(corner + reach * one), _place(corner + reach * two))
+
+
+def _across(way: Floats, line: Floats) -> Floats:
+    """Return what of a way runs square to a line."""
+    return np.asarray(way - line * float(way @ line) / max(float(line @ line), 1e-300))
 
 
 def _square(normal: Floats, point: Floats, on: Floats) -> Reading:

@@ -176,6 +176,7 @@ class Measure(_Model):
     name: Annotated[str, StringConstraints(min_length=1, max_length=40)]
     what: Literal["distance", "between", "centres", "angle", "length", "loop", "radius", "area"]
     of: list[MeasureEnd] = Field(min_length=1, max_length=2)
+    hidden: bool = Field(default=False, description="it is read, but not drawn on the bodies and on sheets")
 
 
 class CuttingPlane(_Model):

@@ -7,7 +7,15 @@ from typing import Any
 
 from jukai.core.errors import ValueProblem
 from jukai.core.recipe.bench import Bench
-from jukai.core.recipe.edit_kinds import AddMeasure, KeepView, RemoveMeasure, RemoveView, RenameMeasure, RenameView
+from jukai.core.recipe.edit_kinds import (
+    AddMeasure,
+    HideMeasure,
+    KeepView,
+    RemoveMeasure,
+    RemoveView,
+    RenameMeasure,
+    RenameView,
+)
 from jukai.core.recipe.editing import find
 from jukai.core.recipe.formulas import check_name
 
@@ -40,6 +48,12 @@ def _rename_measure(bench: Bench, e: RenameMeasure) -> Bench:
     return bench.model_copy(update={"measures": rows})
 
 
+def _hide_measure(bench: Bench, e: HideMeasure) -> Bench:
+    _known(bench.measures, e.name, "measure")
+    rows = [m.model_copy(update={"hidden": e.hidden}) if m.name == e.name else m for m in bench.measures]
+    return bench.model_copy(update={"measures": rows})
+
+
 def _remove_measure(bench: Bench, e: RemoveMeasure) -> Bench:
     _known(bench.measures, e.name, "measure")
     return bench.model_copy(update={"measures": [m for m in bench.measures if m.name != e.name]})
@@ -66,7 +80,7 @@ def _remove_view(bench: Bench, e: RemoveView) -> Bench:
 
 
 APPLY: Mapping[str, Callable[[Bench, Any], Bench]] = {
-    "add_measure": _add_measure, "rename_measure": _rename_measure, "remove_measure": _remove_measure,
+    "add_measure": _add_measure, "rename_measure": _rename_measure, "hide_measure": _hide_measure, "remove_measure": _remove_measure,
     "keep_view": _keep_view, "rename_view": _rename_view, "remove_view": _remove_view,
 }  # fmt: skip
 
@@ -76,6 +90,8 @@ def label(e: Any) -> str:
     match e.kind:
         case "add_measure":
             return f"measure {e.measure.name}"
+        case "hide_measure" if not e.hidden:
+            return f"show {e.name}"
         case "keep_view":
             return f"view {e.view.name}"
         case _:

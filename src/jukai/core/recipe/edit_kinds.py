@@ -282,6 +282,14 @@ class RenameMeasure(_Edit):
     new_name: str
 
 
+class HideMeasure(_Edit):
+    """Draw a kept measure on the bodies and on sheets, or not."""
+
+    kind: Literal["hide_measure"] = "hide_measure"
+    name: str
+    hidden: bool = True
+
+
 class RemoveMeasure(_Edit):
     """Take a kept measure out."""
 
@@ -331,7 +339,7 @@ Edit = Annotated[
     SetValue | SetStep | AddStep | RemoveStep | MoveStep | CopyStep | SetPoint | AddPoint | RemovePoint | SetCurve
     | AddPart | SetPart | RemovePart | CopyPart | MovePart | PlaceParts | SetExtent | SetZero | LineUp | SpreadParts | BringPart
     | SetPick | SetDimension | RenameDimension | RemoveDimension | SetBench | SetFinish
-    | AddMeasure | RenameMeasure | RemoveMeasure | KeepView | RenameView | RemoveView,
+    | AddMeasure | RenameMeasure | HideMeasure | RemoveMeasure | KeepView | RenameView | RemoveView,
     Field(discriminator="kind"),
 ]  # fmt: skip
 _ADAPTER: TypeAdapter[Any] = TypeAdapter(Edit)
