@@ -14,6 +14,10 @@ test: setup
 	@bash scripts/test-tools.sh
 	@.venv/bin/python -m tests.run
 
+pictures: setup
+	@bash scripts/test-tools.sh
+	@.venv/bin/python -m tests.browser.pictures $(ONLY)
+
 timings: setup
 	@bash scripts/timings-tools.sh
 	@OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1 MKL_NUM_THREADS=1 NUMBA_NUM_THREADS=1 VTK_SMP_MAX_THREADS=1 \

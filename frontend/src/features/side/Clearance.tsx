@@ -35,7 +35,12 @@ export function ClearanceList() {
           <span className={`figures ${tone(r)}`}>{inWords(r)}</span>
         </button>
       ))}
-      {rows.length > FEW && <p className="muted small">{rows.length - FEW} others farther off.</p>}
+      {rows.length > FEW && (
+        <p className="muted small">
+          {rows.length - FEW === 1 ? 'One other is' : `${rows.length - FEW} others are`} farther
+          off.
+        </p>
+      )}
     </section>
   )
 }

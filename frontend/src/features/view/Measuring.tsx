@@ -11,6 +11,7 @@ import {
 import type { End } from '../../shared/measuring'
 import { figure } from '../../shared/format'
 import { edit, useSession } from '../../shared/session'
+import { useView } from '../../shared/viewState'
 import { elementUnder } from './elementUnder'
 import { ReadingMark } from './ReadingMark'
 import type { Stage } from './Stage'
@@ -22,7 +23,10 @@ export function Measuring({ stage, parts }: { stage: Stage; parts: readonly Part
   const { on, ends, hovered, rows, shown } = useMeasuring()
   usePointer(stage, parts, on)
   const kept = useSession((s) => (s.preview ?? s.bench)?.measures)
-  const seen = new Set(parts.filter((p) => p.mesh && !p.hidden).map((p) => p.part))
+  const only = useView((s) => s.only)
+  const seen = new Set(
+    parts.filter((p) => p.mesh && !p.hidden && (!only || p.part === only)).map((p) => p.part),
+  )
   const reading = rows[shown]
   return (
     <svg

@@ -3,6 +3,7 @@ import type { OrthographicCamera, PerspectiveCamera, Scene, WebGLRenderer } from
 import { MeshBVH } from 'three-mesh-bvh'
 import { Depth } from './Depth'
 import type { Cuts } from './Cuts'
+import { cull } from './Body'
 import type { Body } from './Body'
 
 const FEW_TRIANGLES = 600
@@ -90,6 +91,8 @@ export class Pointing {
   /** What is seen: whether a bench point is not behind a body. */
   seen(): (p: Vector3) => boolean {
     const { renderer, camera, width, height, perspective } = this.stage
+    // all faces, not the runs that another view drew last
+    for (const b of this.bodies.values()) cull(b, null)
     const bodies = [...this.bodies.values()].map((b) => b.mesh)
     const depth = new Depth(
       renderer,

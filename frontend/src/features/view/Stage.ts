@@ -23,6 +23,7 @@ import { Scenery } from './Scenery'
 import type { Sight } from './Sight'
 
 const REST = 160
+const MOST_IN_STRIPS = 4_000_000 // corners; beyond, what they cost in memory is more than they give
 
 /** Everything that is drawn, without React: bodies, floor, camera. Draws when something changed, and not else. */
 export class Stage extends Scenery {
@@ -335,6 +336,7 @@ export class Stage extends Scenery {
     if (b.clusters || !b.data.closed) return
     cluster(b)
     const { data } = b
+    if (data.vertices > MOST_IN_STRIPS) return
     void this.strips(data).then((bytes) => {
       if (!bytes || b.data !== data) return
       cluster(b, bytes)
