@@ -2,7 +2,7 @@
 PORT ?= 8137
 DATA ?= data
 
-.PHONY: setup demo test timings format schema clean
+.PHONY: setup demo test pictures timings format schema clean
 
 setup:
 	@bash scripts/setup.sh

@@ -190,7 +190,8 @@ function smallestScale(m: Matrix4): number {
 /** Whether faces are so small on the screen that they need not be lit at each pixel. */
 function lightAtCorners(body: Body, { grain }: Clusters, mmPerPx: number): boolean {
   const u = body.mesh.material.uniforms
-  if (u['bands']?.value || body.mesh.material.transparent) return false
+  const glass = (u['looks']?.value as Vector3[]).some((look) => look.z > 0)
+  if (glass || u['bands']?.value || body.mesh.material.transparent) return false
   const px = (grain.side * body.mesh.matrix.getMaxScaleOnAxis()) / mmPerPx
   return px <= TINY || (px <= SHORT && grain.bend <= BEND)
 }

@@ -122,6 +122,7 @@ export function fillGeometry(g: BufferGeometry, b: Arrays, shared?: BufferGeomet
     g.boundingSphere = shared.boundingSphere
     return
   }
+  g.dispose() // what it held on the graphics card
   g.setAttribute('position', new BufferAttribute(b.position, 3))
   g.setAttribute('normal', new BufferAttribute(b.normal, 4, true))
   g.setAttribute('edge', new BufferAttribute(b.edge, 4, true))
