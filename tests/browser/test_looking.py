@@ -245,6 +245,20 @@ class Beside(Look):
         self.assertGreater(at[0], 12)
         self.assertAlmostEqual(at[1], 20, delta=2)
 
+    def test_a_length_is_typed_in_a_small_view(self) -> None:
+        self.open_bench(bench(part(1, "box", {"size": [40, 30, 20]})))
+        self.click("step-s1")
+        self.keys("v")
+        name = "small-callout-p1/s1/values/size/0"
+        self.wait(lambda: self.all(name), "the width in the front view")
+        label = self.still(name).find_element(By.TAG_NAME, "text")
+        ActionChains(self.driver).move_to_element(label).click().perform()
+        field = self.wait(lambda: self.find("field-p1/s1/values/size/0"))
+        field.send_keys(Keys.CONTROL, "a")
+        field.send_keys("52")
+        self.after(lambda: field.send_keys(Keys.ENTER))
+        self.assertEqual(self.document()["document"]["parts"][0]["recipe"][0]["values"]["size"][0], 52)
+
     def test_edges_are_picked_in_a_side_view(self) -> None:
         bevelled = part(1, "box", {"size": [40, 30, 20]})
         bevelled["recipe"].append(

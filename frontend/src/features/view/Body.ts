@@ -1,15 +1,18 @@
 import {
+  BufferAttribute,
   BufferGeometry,
   Color,
   DoubleSide,
   FrontSide,
+  LineBasicMaterial,
+  LineSegments,
   Matrix4,
   Mesh,
   OrthographicCamera,
   Vector2,
   Vector3,
 } from 'three'
-import type { LineSegments, PerspectiveCamera, RawShaderMaterial, Vector4 } from 'three'
+import type { PerspectiveCamera, RawShaderMaterial, Vector4 } from 'three'
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js'
 import { acceleratedRaycast } from 'three-mesh-bvh'
@@ -48,7 +51,7 @@ export interface Body {
   ticks: LineSegments | null
 }
 
-const MOST_FAT_LINES = 20_000
+const MOST_FAT_LINES = 20_000 // each costs as much as four triangles: of more all are a px wide
 
 /** What draws a body, with nothing in it yet. */
 export function newBody(id: string, data: BodyData, as: As, material: RawShaderMaterial): Body {
@@ -78,6 +81,32 @@ export function newBody(id: string, data: BodyData, as: As, material: RawShaderM
   }
 }
 
+/** Lines a px wide, as a child of the strong ones: they stand, show and go with them. */
+function thinLines(points: Float32Array, as: LineSegments2['material']): LineSegments {
+  const geometry = new BufferGeometry()
+  geometry.setAttribute('position', new BufferAttribute(points, 3))
+  const lines = new LineSegments(geometry, new LineBasicMaterial({ clipIntersection: true }))
+  lines.frustumCulled = false
+  lines.onBeforeRender = () => lines.material.color.copy(as.color)
+  return lines
+}
+
+/** Take a body's thin lines away, if it has any. */
+export function dropThin(body: Body): void {
+  for (const lines of thinOf(body)) {
+    body.sharp.remove(lines)
+    lines.geometry.dispose()
+    lines.material.dispose()
+  }
+}
+
+/** The thin lines of a body. */
+export function thinOf(body: Body): LineSegments<BufferGeometry, LineBasicMaterial>[] {
+  return body.sharp.children.filter(
+    (c): c is LineSegments<BufferGeometry, LineBasicMaterial> => c instanceof LineSegments,
+  )
+}
+
 /** Put other data in the place of what a body shows. */
 export function fillBody(body: Body, data: BodyData): void {
   body.data = data
@@ -87,10 +116,14 @@ export function fillBody(body: Body, data: BodyData): void {
   delete body.whole.boundsTree
   body.sharp.geometry.dispose()
   body.sharp.geometry = new LineSegmentsGeometry()
+  // all alike: of very many the first alone is a strong one, for the others to hang on
   const few = data.sharp.length / 6 <= MOST_FAT_LINES
-  const lines = few ? data.sharp : data.sharp.slice(0, MOST_FAT_LINES * 6)
+  const lines = data.sharp.subarray(0, few ? data.sharp.length : 6)
   if (lines.length) body.sharp.geometry.setPositions(lines)
   body.sharp.visible = lines.length > 0
+  dropThin(body)
+  if (data.sharp.length > lines.length)
+    body.sharp.add(thinLines(data.sharp.subarray(lines.length), body.sharp.material))
 }
 
 /** Finishes, and how it is shown beside them: what is seen through is drawn last and hides nothing. */

@@ -37,6 +37,16 @@ function facing(b: BodyData, t: number, eye: Vector3): boolean {
   return n.dot(eye.clone().sub(p)) > 1e-9
 }
 
+/** What takes the body's space to the picture of an eye that looks at its middle. */
+function seenFrom(eye: Vector3): Matrix4 {
+  const camera = new PerspectiveCamera(120, 1, 0.01, 1000)
+  camera.position.copy(eye)
+  camera.up.set(0, 0, 1)
+  camera.lookAt(0, 0, 0)
+  camera.updateMatrixWorld(true)
+  return new Matrix4().multiplyMatrices(camera.projectionMatrix, camera.matrixWorldInverse)
+}
+
 describe('runs of triangles', () => {
   it('leave out none that faces the eye, and most of those that look away', () => {
     const b = ball(60, 80)
@@ -47,15 +57,7 @@ describe('runs of triangles', () => {
       [2, 3, 9],
     ] as const) {
       const eye = new Vector3(...place)
-      const camera = new PerspectiveCamera(120, 1, 0.01, 100)
-      camera.position.copy(eye)
-      camera.up.set(0, 0, 1)
-      camera.lookAt(0, 0, 0)
-      camera.updateMatrixWorld(true)
-      const toEye = new Matrix4().multiplyMatrices(
-        camera.projectionMatrix,
-        camera.matrixWorldInverse,
-      )
+      const toEye = seenFrom(eye)
       runs.look({ toEye, eye, parallel: false, px: 1e-3, two: true, cut: null })
       const drawn = new Set<number>()
       for (let k = 0; k < runs.runs; k += 1) {
@@ -99,15 +101,7 @@ describe('runs of triangles', () => {
     const runs = new Clusters(drawn, strips)
     const count = (distance: number, two = true) => {
       const eye = new Vector3(distance, 0, 0)
-      const camera = new PerspectiveCamera(120, 1, 0.01, 1000)
-      camera.position.copy(eye)
-      camera.up.set(0, 0, 1)
-      camera.lookAt(0, 0, 0)
-      camera.updateMatrixWorld(true)
-      const toEye = new Matrix4().multiplyMatrices(
-        camera.projectionMatrix,
-        camera.matrixWorldInverse,
-      )
+      const toEye = seenFrom(eye)
       runs.look({ toEye, eye, parallel: false, px: 0.01, two, cut: null })
       return runs.counts.slice(0, runs.runs).reduce((a, n) => a + n, 0) / 3
     }

@@ -8,7 +8,7 @@ import type {
   WebGLRenderer,
 } from 'three'
 import type { CutPlane } from '../../shared/section'
-import { dressBody, fillBody, newBody } from './Body'
+import { dressBody, dropThin, fillBody, newBody } from './Body'
 import type { As, Body, Finish } from './Body'
 import { bodyMaterial, draws, sameNumbers, set, setWorld } from './bodyMaterial'
 import { markChanged, normalTicks } from './buffers'
@@ -102,6 +102,7 @@ export abstract class Scenery {
       this.scene.remove(body.ticks)
       body.ticks.geometry.dispose()
     }
+    dropThin(body)
     for (const o of [body.mesh, body.sharp]) {
       o.geometry.dispose()
       o.material.dispose()

@@ -15,7 +15,9 @@ import { screenAxes, titleOf } from './camera'
 import type { Looking } from './camera'
 import { DimensionLines, Label } from './Dimensions'
 import { cornersOf, matrixOf } from './layout'
-import type { Dimension } from './layout'
+import type { Dimension, Spot } from './layout'
+import type { NumberTarget } from '../../shared/targets'
+import { NumberField } from '../../shared/ui/NumberChip'
 import { Pane } from './Pane'
 import type { PaneTitle } from './Pane'
 import { armOf, linesOf, usePickPointer } from './picks'
@@ -242,32 +244,40 @@ const Over = memo(function Over(props: {
   title: PaneTitle
 }) {
   const { pane, bench, parts, part, step, title } = props
-  const open = () => undefined
+  const [typing, setTyping] = useState<{ target: NumberTarget; at: Spot } | null>(null)
+  const open = (target: NumberTarget, at: Spot) => setTyping({ target, at })
   const shown = title === 'turned' ? [] : shownCallouts(bench, parts, part, step)
   const points = title === 'top' ? [] : shown.filter((s) => s.callout.form === 'point')
   const lengths = shown.filter(
     (s) => s.callout.form === 'length' && alongPane(title, s.callout.along),
   )
   return (
-    <svg className="callouts small">
-      {title !== 'turned' && lengths.length === 0 && (
-        <Sizes pane={pane} part={part} title={title} />
+    <>
+      <svg className="callouts small">
+        {title !== 'turned' && lengths.length === 0 && (
+          <Sizes pane={pane} part={part} title={title} />
+        )}
+        {lengths.map((s) => (
+          <LengthCallout
+            key={s.callout.target}
+            stage={pane}
+            part={part}
+            bench={bench}
+            s={s}
+            open={open}
+            small
+          />
+        ))}
+        {points.map((s) => (
+          <PointGrip key={s.callout.target} stage={pane} part={part} bench={bench} s={s} small />
+        ))}
+      </svg>
+      {typing && (
+        <div className="callout-field" style={{ left: -12, top: Math.max(typing.at.y - 4, 0) }}>
+          <NumberField target={typing.target} close={() => setTyping(null)} />
+        </div>
       )}
-      {lengths.map((s) => (
-        <LengthCallout
-          key={s.callout.target}
-          stage={pane}
-          part={part}
-          bench={bench}
-          s={s}
-          open={open}
-          small
-        />
-      ))}
-      {points.map((s) => (
-        <PointGrip key={s.callout.target} stage={pane} part={part} bench={bench} s={s} small />
-      ))}
-    </svg>
+    </>
   )
 })
 

@@ -9,7 +9,7 @@ import {
 } from 'three'
 import { firstPlane } from '../../shared/section'
 import type { CutPlane, Three } from '../../shared/section'
-import { cluster, cull, footprint } from './Body'
+import { cluster, cull, footprint, thinOf } from './Body'
 import type { Body } from './Body'
 import { cutWith, set, setAll } from './bodyMaterial'
 import type { BodyData } from './buffers'
@@ -237,6 +237,7 @@ export class Stage extends Scenery {
       cutWith(b.mesh.material, planes)
       b.sharp.material.clippingPlanes = clipping
       b.sharp.material.clipIntersection = true
+      for (const l of thinOf(b)) l.material.clippingPlanes = clipping
       // of several chosen parts all lines are moss
       const line = this.chosen.has(b.mesh.userData['part'] as string) ? this.moss : this.ink
       set(b.mesh.material.uniforms, 'ink', line)
