@@ -6,7 +6,8 @@ import { figure, niceStep } from '../../shared/format'
 import { axisOf, placeOf, useSection } from '../../shared/section'
 import type { CutPlane, SectionGap, Three } from '../../shared/section'
 import { say } from '../../shared/session'
-import { screenWay, shownCorners } from './layout'
+import { useView } from '../../shared/viewState'
+import { PANES, screenWay, shownCorners } from './layout'
 import type { Spot } from './layout'
 import { planeFrame } from './planeFrame'
 import type { Stage } from './Stage'
@@ -81,7 +82,10 @@ function PlaneFrame(props: {
   const { stage, plane, which, corners } = props
   const at = new Vector3(...plane.normal).multiplyScalar(plane.offset)
   const frame = planeFrame(stage, plane, corners)
-  const grip = frame.reduce((best, s) => (s.y < best.y ? s : best))
+  // the highest corner that no small view covers
+  const beside = useView((v) => v.beside)
+  const free = frame.filter((s) => !beside || s.x < stage.width - PANES.width || s.y > PANES.height)
+  const grip = (free.length ? free : frame).reduce((best, s) => (s.y < best.y ? s : best))
   const words = `${axisOf(plane)?.axis.toUpperCase() ?? 'Face'} ${figure(placeOf(plane), 5)}\u2009mm`
   const n = new Vector3(...plane.normal)
   const way = screenWay(stage, at, n)

@@ -301,6 +301,7 @@ export function anchorOf(
 export const ROW = 24
 /** px that the three small views take on the right */
 export const BESIDE = 252
+export const PANES = { width: 276, height: 312 }
 
 /** Put labels in a column on each side of the body, in the order of their anchors, none over another. */
 export function placeLeaders(
@@ -311,17 +312,20 @@ export function placeLeaders(
   beside = 0,
 ): Leader[] {
   const middle = (box.left + box.right) / 2
+  // left of the small views where there is room beside the body, else below them
+  const below = beside > 0 && screen.width - 110 - beside < box.right + 16
+  const most = screen.width - 110 - (below ? 0 : beside)
   const crowded = rows.length > 8
   const right = rows.filter((r, i) => !crowded || r.anchor.x >= middle || i % 2 === 0)
   const left = rows.filter((r) => !right.includes(r))
   const out: Leader[] = []
   for (const [side, end, x] of [
-    [right, 'start', Math.min(box.right + 40, screen.width - 110 - beside)],
+    [right, 'start', Math.min(box.right + 40, most)],
     [left, 'end', Math.max(box.left - 96, 110)],
   ] as const) {
     const sorted = [...side].sort((a, b) => a.anchor.y - b.anchor.y)
     const low = x + 90 > taken.left && end === 'start' ? taken.top - 14 : screen.height - 20
-    let y = 64
+    let y = below && end === 'start' ? PANES.height + 10 : 64
     const ys = sorted.map((r) => (y = Math.max(r.anchor.y - 14, y + ROW)))
     for (let i = ys.length - 1, limit = low; i >= 0; i -= 1, limit -= ROW)
       ys[i] = Math.min(ys[i] ?? 0, limit)
@@ -350,8 +354,6 @@ export function screenWay(stage: Sight, at: Vector3, d: Vector3): Spot {
   const b = stage.project(at.clone().addScaledVector(d, step))
   return { x: (b.x - a.x) / step, y: (b.y - a.y) / step }
 }
-
-const PANES = { width: 276, height: 312 }
 
 /** Whether a body reaches under the small views in the upper right. */
 export function underPanes(stage: Sight, parts: readonly PartView[]): boolean {
