@@ -312,8 +312,8 @@ export function placeLeaders(
   beside = 0,
 ): Leader[] {
   const middle = (box.left + box.right) / 2
-  // left of the small views where there is room beside the body, else below them
-  const below = beside > 0 && screen.width - 110 - beside < box.right + 16
+  // left of the small views where there is room beside the body (its box on the screen is wider than it), else below them
+  const below = beside > 0 && screen.width - 110 - beside < box.right - 24
   const most = screen.width - 110 - (below ? 0 : beside)
   const crowded = rows.length > 8
   const right = rows.filter((r, i) => !crowded || r.anchor.x >= middle || i % 2 === 0)
