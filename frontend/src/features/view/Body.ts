@@ -161,7 +161,9 @@ export function cluster(body: Body, bytes: ArrayBuffer | null = null): void {
   const drawn = strips ? { ...data, ...withStrips(data, strips) } : data
   body.clusters = new Clusters(drawn, strips)
   if (!strips) return
+  const marked = mesh.geometry.getAttribute('changed')
   fillGeometry(mesh.geometry, drawn)
+  mesh.geometry.setAttribute('changed', marked)
   mesh.geometry.setDrawRange(0, 3 * data.triangles)
 }
 
@@ -172,7 +174,7 @@ const eye = new Vector3()
 interface Seen {
   camera: PerspectiveCamera | OrthographicCamera
   way: Vector3
-  mmPerPx: () => number
+  mmPerPx: number
   /** one px, in mm: at a distance of 1 mm, in parallel views everywhere */
   px: number
 }
@@ -189,7 +191,7 @@ export function cull(body: Body, sight: Seen | null, cut: readonly Vector4[] | n
   mesh.material.side = away || cut ? DoubleSide : FrontSide
   const runs = mesh as unknown as Runs
   runs.isBatchedMesh = !away
-  draws(mesh.material, 'FINE', !away && lightAtCorners(body, clusters, sight.mmPerPx()))
+  draws(mesh.material, 'FINE', !away && lightAtCorners(body, clusters, sight.mmPerPx))
   if (away) return
   const { camera, way } = sight
   inverse.copy(mesh.matrix).invert()

@@ -2,7 +2,7 @@ import { OrthographicCamera, Vector3, WebGLRenderTarget } from 'three'
 import type { PartView } from '../../shared/api/client'
 import { TITLES, mmPerPx, place } from './camera'
 import type { Looking, Title } from './camera'
-import { cornersOf } from './layout'
+import { shownCorners } from './layout'
 import { Pointing } from './Pointing'
 import type { Sight } from './Sight'
 import type { Stage } from './Stage'
@@ -38,7 +38,7 @@ export class Pane implements Sight {
   /** Show all bodies that are shown, with room for the dimensions. */
   fit(parts: readonly PartView[], title: PaneTitle): void {
     const { around, above } = TITLES[title]
-    const corners = parts.filter((p) => p.mesh && !p.hidden).flatMap(cornersOf)
+    const corners = shownCorners(parts)
     const low = new Vector3(Infinity, Infinity, Infinity)
     const high = low.clone().negate()
     for (const c of corners) {

@@ -195,7 +195,9 @@ const PaneMarks = memo(function PaneMarks({ pane, looking }: { pane: Pane; looki
   const { view, elements, hovered, fresh } = usePick()
   const e = elements && elements.digest === view?.mesh ? elements : null
   const picked = useMemo(
-    () => (view && e ? pathOf(pane, looking, e, view.matrix, view.kind, view.picked) : ''),
+    () => (view && e ? pathOf(pane, e, view.matrix, view.kind, view.picked) : ''),
+    // the pane projects otherwise when it looks otherwise
+    // eslint-disable-next-line react-hooks/exhaustive-deps
     [pane, looking, e, view],
   )
   if (!view || !e) return null
@@ -206,17 +208,16 @@ const PaneMarks = memo(function PaneMarks({ pane, looking }: { pane: Pane; looki
       {pointed.length > 0 && (
         <path
           className="meant hover"
-          d={pathOf(pane, looking, e, view.matrix, clickedKind(view), pointed)}
+          d={pathOf(pane, e, view.matrix, clickedKind(view), pointed)}
         />
       )}
     </svg>
   )
 })
 
-/** Lines that show elements in a small view that looks as it did when it was drawn. */
+/** Lines that show elements as a small view looks at them. */
 function pathOf(
   pane: Pane,
-  _: Looking,
   e: Elements,
   matrix: number[],
   kind: Kind,

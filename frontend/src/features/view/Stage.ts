@@ -225,8 +225,8 @@ export class Stage extends Scenery {
       lights: look.lightsOf(sight.looking, this.judging.lights),
       ...other,
     }
-    const mmPerPx = () => sight.mmPerPx()
-    const px = mmPerPx() / (perspective ? sight.looking.distance : 1)
+    const mmPerPx = sight.mmPerPx()
+    const px = mmPerPx / (perspective ? sight.looking.distance : 1)
     const cut = this.cuts.planes.length > 0
     const clipping = cut ? this.cuts.clipping() : null
     this.renderer.localClippingEnabled = cut
@@ -245,9 +245,9 @@ export class Stage extends Scenery {
       lines.color.copy(line)
       if (!aside) lines.color.convertSRGBToLinear()
       lines.resolution.set(sight.width / this.inkScale, sight.height / this.inkScale)
-      showBehind(b, this.judging.behind, this.scene, sight.mmPerPx())
+      showBehind(b, this.judging.behind, this.scene, mmPerPx)
     }
-    this.cuts.prepare(this.ink, this.paper, sight.mmPerPx(), sight.width, sight.height)
+    this.cuts.prepare(this.ink, this.paper, mmPerPx, sight.width, sight.height)
     this.marks.prepare(this.moss, this.amber, sight.width, sight.height)
     if (this.ghost) setAll(this.ghost.mesh.material.uniforms, light)
   }

@@ -123,12 +123,7 @@ def _meeting(a: Floats, b: Floats) -> tuple[Floats, Ints]:
     da, db = (np.where(np.abs(d) <= eps[:, None], 0, d) for d in (da, db))
     cut = np.flatnonzero((da.min(axis=1) < 0) & (da.max(axis=1) >= 0) & (db.min(axis=1) < 0) & (db.max(axis=1) >= 0))
     a, b, da, db = a[cut], b[cut], da[cut], db[cut]
-    line = np.cross(na[cut], nb[cut])
-    line /= np.maximum(np.sqrt(np.einsum("ij,ij->i", line, line)), 1e-300)[:, None]
-    base = a[:, 0]
-    a0, a1 = _interval(a, da, line, base)
-    b0, b1 = _interval(b, db, line, base)
-    start, stop = np.maximum(a0, b0), np.minimum(a1, b1)
+    line, base, start, stop = _shared(a, da, na[cut], b, db, nb[cut])
     long = np.flatnonzero(stop - start > eps[cut])
     ends = [_on_line(a[long], da[long], line[long], base[long], t[long]) for t in (start, stop)]
     return np.stack(ends, axis=1), cut[long].astype(np.int32)
@@ -165,12 +160,7 @@ def _crossing(a: Floats, b: Floats, same: NDArray[Any]) -> tuple[np.ndarray, Flo
 
     through = (da.min(axis=1) < 0) & (da.max(axis=1) > 0) & (db.min(axis=1) < 0) & (db.max(axis=1) > 0)
     cut = np.flatnonzero(through)
-    line = np.cross(na[cut], nb[cut])
-    line /= np.maximum(np.sqrt(np.einsum("ij,ij->i", line, line)), 1e-300)[:, None]
-    base = a[cut, 0]
-    a0, a1 = _interval(a[cut], da[cut], line, base)
-    b0, b1 = _interval(b[cut], db[cut], line, base)
-    start, stop = np.maximum(a0, b0), np.minimum(a1, b1)
+    line, base, start, stop = _shared(a[cut], da[cut], na[cut], b[cut], db[cut], nb[cut])
     crossed = stop - start > eps[cut]
     # lying on each other they overlap if they look the same way; opposite ways is two bodies touching
     alike = np.einsum("ij,ij->i", na, nb) > 0
@@ -187,6 +177,18 @@ def _crossing(a: Floats, b: Floats, same: NDArray[Any]) -> tuple[np.ndarray, Flo
 def _unit_normal(t: Floats) -> Floats:
     n = np.cross(t[:, 1] - t[:, 0], t[:, 2] - t[:, 0])
     return np.asarray(n / np.maximum(np.sqrt(np.einsum("ij,ij->i", n, n)), 1e-300)[:, None])
+
+
+def _shared(
+    a: Floats, da: Floats, na: Floats, b: Floats, db: Floats, nb: Floats
+) -> tuple[Floats, Floats, Floats, Floats]:
+    """Return the common line of the planes of pairs of triangles, a point to count from, and where both triangles lie on it."""
+    line = np.cross(na, nb)
+    line /= np.maximum(np.sqrt(np.einsum("ij,ij->i", line, line)), 1e-300)[:, None]
+    base = a[:, 0]
+    a0, a1 = _interval(a, da, line, base)
+    b0, b1 = _interval(b, db, line, base)
+    return line, base, np.maximum(a0, b0), np.minimum(a1, b1)
 
 
 def _interval(t: Floats, d: Floats, line: Floats, base: Floats) -> tuple[Floats, Floats]:
