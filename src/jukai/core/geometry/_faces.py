@@ -13,26 +13,47 @@ STRAIGHT = 1e-10
 
 
 @kernel
-def vector_areas_loop(points: Any, corners: Any, offsets: Any) -> Any:
-    """Newell's sum of each face, taken from its first corner."""
+def areas_loop(points: Any, corners: Any, offsets: Any) -> Any:
+    """Vector area and unit normal of each face, to the bit those of ``_fans.frames_loop``, which finds the angles too."""
     faces = offsets.shape[0] - 1
-    out = np.empty((faces, 3), np.float64)
+    areas = np.empty((faces, 3), np.float64)
+    normals = np.empty((faces, 3), np.float64)
     for f in range(faces):
         first, last = offsets[f], offsets[f + 1]
-        x = y = z = 0.0
-        if last > first:
-            o = corners[first]
-            ox, oy, oz = points[o, 0], points[o, 1], points[o, 2]
-            ax = ay = az = 0.0
-            for i in range(first + 1, last):
-                p = corners[i]
-                bx, by, bz = points[p, 0] - ox, points[p, 1] - oy, points[p, 2] - oz
-                x += ay * bz - az * by
-                y += az * bx - ax * bz
-                z += ax * by - ay * bx
-                ax, ay, az = bx, by, bz
-        out[f, 0], out[f, 1], out[f, 2] = 0.5 * x, 0.5 * y, 0.5 * z
-    return out
+        sx = sy = sz = 0.0
+        if last - first == 4:
+            a, b, c, d = corners[first], corners[first + 1], corners[first + 2], corners[first + 3]
+            ux, uy, uz = points[b, 0] - points[a, 0], points[b, 1] - points[a, 1], points[b, 2] - points[a, 2]
+            vx, vy, vz = points[c, 0] - points[b, 0], points[c, 1] - points[b, 1], points[c, 2] - points[b, 2]
+            wx, wy, wz = points[d, 0] - points[c, 0], points[d, 1] - points[c, 1], points[d, 2] - points[c, 2]
+            tx, ty, tz = points[a, 0] - points[d, 0], points[a, 1] - points[d, 1], points[a, 2] - points[d, 2]
+            px, py, pz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+            qx, qy, qz = wy * tz - wz * ty, wz * tx - wx * tz, wx * ty - wy * tx
+            sx, sy, sz = px + qx, py + qy, pz + qz
+        elif last - first == 3:
+            a, b, c = corners[first], corners[first + 1], corners[first + 2]
+            ux, uy, uz = points[b, 0] - points[a, 0], points[b, 1] - points[a, 1], points[b, 2] - points[a, 2]
+            wx, wy, wz = points[c, 0] - points[a, 0], points[c, 1] - points[a, 1], points[c, 2] - points[a, 2]
+            sx, sy, sz = uy * wz - uz * wy, uz * wx - ux * wz, ux * wy - uy * wx
+        elif last > first:
+            rx = ry = rz = 0.0  # from the first corner to this one
+            for i in range(first, last):
+                p, q = corners[i], corners[i + 1 if i + 1 < last else first]
+                ex, ey, ez = (
+                    rx + (points[q, 0] - points[p, 0]),
+                    ry + (points[q, 1] - points[p, 1]),
+                    rz + (points[q, 2] - points[p, 2]),
+                )
+                sx += ry * ez - rz * ey
+                sy += rz * ex - rx * ez
+                sz += rx * ey - ry * ex
+                rx, ry, rz = ex, ey, ez
+        sx, sy, sz = 0.5 * sx, 0.5 * sy, 0.5 * sz
+        areas[f, 0], areas[f, 1], areas[f, 2] = sx, sy, sz
+        length = np.sqrt(sx * sx + sy * sy + sz * sz)
+        length = length if length > 0 else 1.0
+        normals[f, 0], normals[f, 1], normals[f, 2] = sx / length, sy / length, sz / length
+    return areas, normals
 
 
 @kernel
@@ -46,7 +67,8 @@ def edge_turns_loop(normals: Any, corners: Any, corner_faces: Any, twins: Any, c
             ax, ay, az = normals[a, 0], normals[a, 1], normals[a, 2]
             bx, by, bz = normals[b, 0], normals[b, 1], normals[b, 2]
             x, y, z = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
-            out[corner_edge[c]] = np.arctan2(np.sqrt(x * x + y * y + z * z), ax * bx + ay * by + az * bz)
+            sine, cosine = np.sqrt(x * x + y * y + z * z), ax * bx + ay * by + az * bz
+            out[corner_edge[c]] = np.arctan2(sine, cosine) if sine > 0 or cosine <= 0 else 0.0
     return out
 
 

@@ -53,10 +53,8 @@ class Connectivity:
 
     def same_way(self, corners: Ints) -> Bools:
         """Return (c,) whether a corner's edge and its twin run the same way (not oriented)."""
-        twin = self.twins
-        ok = twin >= 0
-        out = np.zeros(len(twin), dtype=bool)
-        out[ok] = corners[ok] == corners[twin[ok]]
+        out: Bools = corners == corners[self.twins]  # that of none is another's: the second question leaves it out
+        out &= self.twins >= 0
         return out
 
 

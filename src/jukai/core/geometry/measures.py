@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from jukai.core.geometry.arrays import Floats, Ints, concatenated_ranges
+from jukai.core.geometry.arrays import Floats, Ints, concatenated_ranges, frozen
 from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.mesh import Mesh
 
@@ -30,9 +30,7 @@ def vector_areas(mesh: Mesh) -> Floats:
 
 def _vector_areas(mesh: Mesh) -> Floats:
     if len(mesh.corners) > FEW:
-        from jukai.core.geometry._faces import vector_areas_loop
-
-        return vector_areas_loop(mesh.points, mesh.corners, mesh.offsets)
+        return _areas_and_normals(mesh)[0]
     here = mesh.points[mesh.corners]
     first = here[mesh.offsets[:-1]]
     rel = here - np.repeat(first, mesh.sides, axis=0)
@@ -46,9 +44,18 @@ def face_frames(mesh: Mesh) -> tuple[Floats, Floats, Floats]:
     """Return vector areas (f, 3), unit normals (f, 3) and corner angles (c,) of a large mesh, in one pass."""
     from jukai.core.geometry._fans import frames_loop  # only large bodies need it
 
-    frames = mesh.cached("frames", lambda: frames_loop(mesh.points, mesh.corners, mesh.offsets))
-    mesh.cached("vector_areas", lambda: frames[0])
-    return frames
+    return mesh.cached("frames", lambda: frames_loop(mesh.points, mesh.corners, mesh.offsets))
+
+
+def _areas_and_normals(mesh: Mesh) -> tuple[Floats, Floats]:
+    """Return vector areas and unit normals of a large mesh: the same, whoever asks first."""
+    from jukai.core.geometry._faces import areas_loop
+
+    def compute() -> tuple[Floats, Floats]:
+        frames = mesh.known("frames")
+        return frames[:2] if frames is not None else areas_loop(mesh.points, mesh.corners, mesh.offsets)
+
+    return mesh.cached("areas and normals", compute)
 
 
 def face_normals(mesh: Mesh) -> Floats:
@@ -56,7 +63,7 @@ def face_normals(mesh: Mesh) -> Floats:
 
     def compute() -> Floats:
         if len(mesh.corners) > FEW:
-            return face_frames(mesh)[1]
+            return _areas_and_normals(mesh)[1]
         va = vector_areas(mesh)
         length = np.sqrt(np.einsum("ij,ij->i", va, va))
         return np.asarray(va / np.where(length > 0, length, 1)[:, None])
@@ -119,18 +126,22 @@ def edge_turns(mesh: Mesh, edges: Ints | None = None) -> Floats:
 
     atan2 of sine and cosine: arccos would lose half the digits near 0.
     """  # noqa: D205
-    con = mesh.connectivity
-    normals = face_normals(mesh)
-    faces = mesh.corner_faces
-    if len(mesh.corners) > FEW:
-        from jukai.core.geometry._faces import edge_turns_loop
 
-        out = edge_turns_loop(normals, mesh.corners, faces, con.twins, con.corner_edge, con.n_edges)
-    else:
+    def compute() -> Floats:
+        con = mesh.connectivity
+        normals = face_normals(mesh)
+        faces = mesh.corner_faces
+        if len(mesh.corners) > FEW:
+            from jukai.core.geometry._faces import edge_turns_loop
+
+            return frozen(edge_turns_loop(normals, mesh.corners, faces, con.twins, con.corner_edge, con.n_edges))
         out = np.full(con.n_edges, np.pi)
         one = np.flatnonzero((con.twins > np.arange(len(con.twins))) & ~con.same_way(mesh.corners))
         a, b = normals[faces[one]], normals[faces[con.twins[one]]]
         cross = np.cross(a, b)
         sine = np.sqrt(np.einsum("ij,ij->i", cross, cross))
         out[con.corner_edge[one]] = np.arctan2(sine, np.einsum("ij,ij->i", a, b))
+        return frozen(out)
+
+    out = mesh.cached("edge turns", compute)
     return out if edges is None else np.asarray(out[edges])

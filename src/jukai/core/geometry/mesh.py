@@ -160,6 +160,12 @@ class Mesh:
         return self._of_faces("connectivity", lambda: connect(self.corners, self.offsets, self.n_points))
 
     @property
+    def against(self) -> Ints:
+        """(k,) edges along which both faces run the same way: one of them looks the wrong way."""
+        con = self.connectivity
+        return self._of_faces("against", lambda: con.corner_edge[con.same_way(self.corners)])
+
+    @property
     def used_points(self) -> NDArray[np.bool_]:
         """(n,) whether a face uses each point."""
 
@@ -202,6 +208,10 @@ class Mesh:
         except KeyError:
             value = self._cache[name] = compute()
             return value
+
+    def known(self, name: str) -> Any:
+        """Return what is kept under ``name``, or None."""
+        return self._cache.get(name)
 
     def _of_faces(self, name: str, compute: Any) -> Any:
         """Return ``compute()``, kept for all meshes that have these faces."""

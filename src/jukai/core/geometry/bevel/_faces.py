@@ -83,24 +83,27 @@ def strips(here: Any, there: Any, following: Any, row: Any, profile: Any, first:
             for x in range(2):
                 seam = seam or abs(uv[h, x] - uv[tf, x]) > 1e-9 or abs(uv[t, x] - uv[hf, x]) > 1e-9
             a, b, c, d = first[h + 1] - 1, first[hf], first[tf], first[t + 1] - 1
-            for x in range(2):
-                for k in range(n + 1):
-                    s = k / n
-                    if seam:
-                        p = 0.0 if x == 0 else s
-                        q = 1.0 if x == 0 else s
-                    else:
-                        p = kept_uv[a, x] * (1 - s) + kept_uv[c, x] * s
-                        q = kept_uv[b, x] * (1 - s) + kept_uv[d, x] * s
-                    if not cut:
-                        point_uv[profile[near, k], x] = kept_uv[a, x] * (1 - s) + kept_uv[c, x] * s
-                        point_uv[profile[far, n - k], x] = kept_uv[b, x] * (1 - s) + kept_uv[d, x] * s
-                    if k < n:
-                        out_uv[at + 4 * k, x] = p
-                        out_uv[at + 4 * k + 3, x] = q
-                    if k > 0:
-                        out_uv[at + 4 * k - 3, x] = p
-                        out_uv[at + 4 * k - 2, x] = q
+            # from face to face, near and far; where the texture has a seam, of its own
+            au, av, bu, bv = kept_uv[a, 0], kept_uv[a, 1], kept_uv[b, 0], kept_uv[b, 1]
+            cu, cv, du, dv = kept_uv[c, 0], kept_uv[c, 1], kept_uv[d, 0], kept_uv[d, 1]
+            for k in range(n + 1):
+                s = k / n
+                pu, pv = au * (1 - s) + cu * s, av * (1 - s) + cv * s
+                qu, qv = bu * (1 - s) + du * s, bv * (1 - s) + dv * s
+                if not cut and 0 < k < n:  # the ends have that of the faces
+                    p, q = profile[near, k], profile[far, n - k]
+                    point_uv[p, 0], point_uv[p, 1] = pu, pv
+                    point_uv[q, 0], point_uv[q, 1] = qu, qv
+                if seam:
+                    pu, pv, qu, qv = 0.0, s, 1.0, s
+                if k < n:
+                    o = at + 4 * k
+                    out_uv[o, 0], out_uv[o, 1] = pu, pv
+                    out_uv[o + 3, 0], out_uv[o + 3, 1] = qu, qv
+                if k > 0:
+                    o = at + 4 * k - 3
+                    out_uv[o, 0], out_uv[o, 1] = pu, pv
+                    out_uv[o + 1, 0], out_uv[o + 1, 1] = qu, qv
         at += 4 * n
 
 

@@ -10,21 +10,27 @@ from jukai.core.geometry.kernels import kernel
 
 
 @kernel
-def many(points: Any, at: int, border: Any, old_points: Any, old: Any, tips: Any, normals: Any, membrane: Any, sheet: Any,
-         flat: float, rounded: float, n: int, even: float) -> Any:  # fmt: skip
-    """Write the inner points of patches at points ``old`` (p,), between strips that run towards ``tips`` (p, k).
+def many(points: Any, at: int, border: Any, normals: Any, edges: Any, membrane: Any, sheet: Any, flat: float, rounded: float,
+         n: int, even: float) -> Any:  # fmt: skip
+    """Write the inner points of patches between strips that run along ``edges`` (p, k, 3).
 
-    Returns (p,) for which of them the chords of one side are more than ``even`` times as long as of another:
+    Parameters
+    ----------
+    membrane, sheet : (inner, k n) and (inner, k n + k) what inner points are mixed from: points of the border, then
+    each edge as long as the chords of the side before it.
+
+    Returns
+    -------
+    (p,) for which of them the chords of one side are more than ``even`` times as long as of another:
     those are left to be worked out otherwise.
     """
-    k = tips.shape[1]
-    edges = np.empty((k, 3))
+    k = edges.shape[1]
     inner, rows = sheet.shape
     size = k * n
     given = np.empty((rows, 3))
     chord = np.empty(k)
-    middle = np.empty((inner, 3))
-    bent = np.empty((inner, 3))
+    middle = np.zeros((inner, 3))
+    bent = np.zeros((inner, 3))
     centre = np.empty(3)
     low = np.empty(k)
     high = np.empty(k)
@@ -33,47 +39,46 @@ def many(points: Any, at: int, border: Any, old_points: Any, old: Any, tips: Any
         for i in range(size):
             b = border[p, i]
             given[i, 0], given[i, 1], given[i, 2] = points[b, 0], points[b, 1], points[b, 2]
+        least, long = np.inf, 0.0
         for i in range(k):
-            long = 0.0
+            side = 0.0
             for j in range(i * n, i * n + n):
                 g = j + 1 if j + 1 < size else 0
                 x, y, z = given[g, 0] - given[j, 0], given[g, 1] - given[j, 1], given[g, 2] - given[j, 2]
-                long += np.sqrt(x * x + y * y + z * z)
-            chord[i] = long / n
-            a, b = old[p], tips[p, i]
-            x, y, z = (
-                old_points[b, 0] - old_points[a, 0],
-                old_points[b, 1] - old_points[a, 1],
-                old_points[b, 2] - old_points[a, 2],
-            )
-            long = max(np.sqrt(x * x + y * y + z * z), 1e-300)
-            edges[i, 0], edges[i, 1], edges[i, 2] = x / long, y / long, z / long
-        uneven[p] = rounded > 0 and chord.max() > even * chord.min()
-        if uneven[p]:
+                side += np.sqrt(x * x + y * y + z * z)
+            chord[i] = side / n
+            least, long = min(least, chord[i]), max(long, chord[i])
+        if rounded > 0 and long > even * least:
+            uneven[p] = True
             continue
-        for i in range(k):
-            over = i + 1 if i + 1 < k else 0
-            for x in range(3):
-                for j in range(i * n, i * n + n):
-                    given[size + j, x] = given[j, x] + edges[over, x] * chord[i]
-                given[2 * size + i, x] = given[i * n, x] + edges[i, x] * chord[i - 1 if i > 0 else k - 1]
-        for q in range(inner):
-            ax = ay = az = bx = by = bz = 0.0
-            if flat > 0:
+        if flat > 0:
+            for q in range(inner):
+                x = y = z = 0.0
                 for i in range(size):
                     m = membrane[q, i]
-                    ax += m * given[i, 0]
-                    ay += m * given[i, 1]
-                    az += m * given[i, 2]
-            if rounded > 0:
+                    x += m * given[i, 0]
+                    y += m * given[i, 1]
+                    z += m * given[i, 2]
+                middle[q, 0], middle[q, 1], middle[q, 2] = x, y, z
+        if rounded > 0:
+            for i in range(k):
+                m = chord[i - 1 if i > 0 else k - 1]
+                for x in range(3):
+                    given[size + i, x] = edges[p, i, x] * m
+            for q in range(inner):
+                x = y = z = 0.0
                 for i in range(rows):
                     m = sheet[q, i]
-                    bx += m * given[i, 0]
-                    by += m * given[i, 1]
-                    bz += m * given[i, 2]
-            middle[q, 0], middle[q, 1], middle[q, 2] = ax, ay, az
-            bent[q, 0], bent[q, 1], bent[q, 2] = bx, by, bz
-        if rounded > 0:
+                    x += m * given[i, 0]
+                    y += m * given[i, 1]
+                    z += m * given[i, 2]
+                bent[q, 0], bent[q, 1], bent[q, 2] = x, y, z
+        turns = 0.0
+        for i in range(1, k):
+            for x in range(3):
+                m = normals[p, i, x] - normals[p, 0, x]
+                turns += m * m
+        if rounded > 0 and turns > 1e-12:
             # the plane of each face, and whether the whole border keeps to one side of it
             most = spread = across = 0.0
             for x in range(3):
@@ -108,7 +113,7 @@ def many(points: Any, at: int, border: Any, old_points: Any, old: Any, tips: Any
                             centre[2] + z * scale,
                         )
             # sheets bend over where their strips are of different widths
-            if spread > 1e-12 and chord.max() > 1.02 * chord.min():
+            if spread > 1e-12 and long > 1.02 * least:
                 for i in range(k):
                     low[i] = np.inf
                     high[i] = -np.inf
@@ -138,6 +143,7 @@ def many(points: Any, at: int, border: Any, old_points: Any, old: Any, tips: Any
                             if flat == 0 and not known:
                                 known = True
                                 for x in range(3):
+                                    middle[q, x] = 0.0
                                     for j in range(size):
                                         middle[q, x] += membrane[q, j] * given[j, x]
                             base = (
@@ -153,7 +159,7 @@ def many(points: Any, at: int, border: Any, old_points: Any, old: Any, tips: Any
         first = at + p * inner
         for q in range(inner):
             for x in range(3):
-                points[first + q, x] = flat * middle[q, x] + rounded * bent[q, x]
+                points[first + q, x] = (flat * middle[q, x] if flat > 0 else 0.0) + rounded * bent[q, x]
     return uneven
 
 

@@ -70,6 +70,28 @@ def walk(corners: Any, following: Any, before: Any, twins: Any, point_offsets: A
 
 
 @kernel
+def met(edges: Any, picks: Any, points: int) -> Any:
+    """Points at the ends of the edges ``picks``, in order."""
+    there = np.zeros(points, np.bool_)
+    for e in picks:
+        there[edges[e, 0]] = there[edges[e, 1]] = True
+    return np.flatnonzero(there)
+
+
+@kernel
+def both_sides(picked: Any, corner_edge: Any, twins: Any, picks: int) -> Any:
+    """Corners that picked edges leave, in order, and those on the other side: each edge of two faces once."""
+    here = np.empty(picks, np.int32)
+    there = np.empty(picks, np.int32)
+    at = 0
+    for c in range(corner_edge.shape[0]):
+        if c < twins[c] and picked[corner_edge[c]]:
+            here[at], there[at] = c, twins[c]
+            at += 1
+    return here, there
+
+
+@kernel
 def touched(ring: Any, starts: Any, before: Any, corner_faces: Any, corners: int, faces: int) -> Any:
     """Of corners: their place in the rings, -1 for none; of places: where their ring begins; corners of sides and faces that change."""
     position = np.full(corners, -1, np.int32)
@@ -119,30 +141,31 @@ def left(point_offsets: Any, corners: Any, ring: Any, starts: Any, instead: Any,
 
 
 @kernel
-def around(corners: Any, following: Any, corner_edge: Any, corner_faces: Any, face_normals: Any, picked: Any, ring: Any, starts: Any,
-           rows: Any, k: int, profile: Any, row: Any) -> Any:  # fmt: skip
-    """Round the corners where k strips meet, at rings ``rows``: the border of each, old points, where edges run to, normals.
+def around(corners: Any, corner_faces: Any, face_normals: Any, ring: Any, starts: Any, after: Any, ways: Any, rows: Any, k: int,
+           profile: Any, row: Any) -> Any:  # fmt: skip
+    """Round the corners where k strips meet, at rings ``rows``: the border of each, old points, normals, unit vectors along the edges.
 
     Side i of a border runs from the sector behind edge i across edge i + 1.
     """
     n = profile.shape[1] - 1
     border = np.empty((rows.shape[0], k * n), np.int32)
     old = np.empty(rows.shape[0], np.int32)
-    tips = np.empty((rows.shape[0], k), np.int32)
     normals = np.empty((rows.shape[0], k, 3))
+    edges = np.empty((rows.shape[0], k, 3))
     for p in range(rows.shape[0]):
         i = 0
         for at in range(starts[rows[p]], starts[rows[p] + 1]):
-            c = ring[at]
-            if not picked[corner_edge[c]]:
+            if after[at] < 0:
                 continue
+            c = ring[at]
             old[p] = corners[c]
-            tips[p, i] = corners[following[c]]
             f = corner_faces[c]
             for x in range(3):
                 normals[p, i, x] = face_normals[f, x]
+                edges[p, i, x] = ways[at, x]
             side = i - 1 if i > 0 else k - 1
+            line = row[c]
             for t in range(n):
-                border[p, side * n + t] = profile[row[c], n - t]
+                border[p, side * n + t] = profile[line, n - t]
             i += 1
-    return border, old, tips, normals
+    return border, old, normals, edges

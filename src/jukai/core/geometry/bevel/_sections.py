@@ -11,9 +11,25 @@ from jukai.core.geometry.kernels import kernel
 
 
 @kernel
-def sections(all_points: Any, n_old: int, numbers: Any, base: int, spots: Any, points: Any, corners: Any, following: Any,
-             corner_edge: Any, picked: Any, edge_row: Any, shares: Any, ring: Any, starts: Any, closes: Any, after: Any,
-             ahead: Any, kind: Any, n: int, at: int, mitre: bool) -> Any:  # fmt: skip
+def round_shares(turn: Any, chord: Any, sharp: Any, weights: Any) -> Any:
+    """Return (m, n - 1) the shares between the ends of sections that are not hollow; ``profiles`` says what they are."""
+    n = chord.shape[0] - 1
+    out = np.empty((turn.shape[0], n - 1))
+    for i in range(turn.shape[0]):
+        phi = turn[i]
+        level = not phi > 1e-4
+        whole = 1.0 if level else 1 - np.cos(phi)
+        for k in range(1, n):
+            t = chord[k]
+            part = t * t if level else (1 - np.cos(t * phi)) / whole
+            out[i, k - 1] = weights[0] * t + weights[1] * part + weights[2] * sharp[k]
+    return out
+
+
+@kernel
+def sections(all_points: Any, n_old: int, numbers: Any, base: int, spots: Any, points: Any, corners: Any, corner_edge: Any,
+             edge_row: Any, shares: Any, ring: Any, starts: Any, closes: Any, after: Any, ahead: Any, ways: Any, picks: Any,
+             kind: Any, n: int, at: int, mitre: bool) -> Any:  # fmt: skip
     """Write the sections of all strips at both their ends into ``all_points``, from row ``at`` on.
 
     Parameters
@@ -28,13 +44,11 @@ def sections(all_points: Any, n_old: int, numbers: Any, base: int, spots: Any, p
     round the old point. row (corners,) the row of the side that leaves a corner. centre (rings,) the
     point where creases meet. How many rows of ``all_points`` are filled.
     """
-    picks = 0
-    most = 0
-    for r in range(starts.shape[0] - 1):
-        most = max(most, starts[r + 1] - starts[r])
-        for k in range(starts[r], starts[r + 1]):
-            picks += picked[corner_edge[ring[k]]]
-    profile = np.empty((picks, n + 1), np.int32)
+    most = every = 0
+    for r in range(picks.shape[0]):
+        most = max(most, picks[r])
+        every += picks[r]
+    profile = np.empty((every, n + 1), np.int32)
     row = np.full(corners.shape[0], -1, np.int32)
     centre = np.full(starts.shape[0] - 1, -1, np.int32)
     where = np.empty(most + 1, np.int32)
@@ -51,19 +65,14 @@ def sections(all_points: Any, n_old: int, numbers: Any, base: int, spots: Any, p
         vx, vy, vz = points[v, 0], points[v, 1], points[v, 2]
         p = 0
         for k in range(lo, hi):
-            if picked[corner_edge[ring[k]]]:
+            if after[k] >= 0:
                 where[p] = k
+                for t in range(3):
+                    way[p, t] = ways[k, t]
                 p += 1
         closed = closes[r]
         shared = closed and p == 2 and kind[r] == 0
         mitred = mitre and kind[r] == PATCH and n > 0
-        for a in range(p):
-            c = ring[where[a]]
-            q = corners[following[c]]
-            x, y, z = points[q, 0] - vx, points[q, 1] - vy, points[q, 2] - vz
-            length = np.sqrt(x * x + y * y + z * z)
-            length = length if length > 0 else 1.0
-            way[a, 0], way[a, 1], way[a, 2] = x / length, y / length, z / length
         if mitred:
             # crease after strip a: where its lines meet those of the next strip
             reach = 0.0
@@ -173,32 +182,30 @@ def sections(all_points: Any, n_old: int, numbers: Any, base: int, spots: Any, p
                     profile[filled, k] = profile[other, n - k]
                 filled += 1
                 continue
-            for t in range(3):
-                s[t] = spots[start - n_old, t]
-                e[t] = spots[stop - n_old, t]
+            sx, sy, sz = spots[start - n_old, 0], spots[start - n_old, 1], spots[start - n_old, 2]
+            ex, ey, ez = spots[stop - n_old, 0], spots[stop - n_old, 1], spots[stop - n_old, 2]
+            wx, wy, wz = way[a, 0], way[a, 1], way[a, 2]
             mx, my, mz = vx, vy, vz
             sa = ea = along = 0.0
             apart = (p > 1 and not shared) or (p == 1 and closed and kind[r] != 0)
             if apart:
-                for t in range(3):
-                    sa += (s[t] - points[v, t]) * way[a, t]
-                    ea += (e[t] - points[v, t]) * way[a, t]
+                sa = (sx - vx) * wx + (sy - vy) * wy + (sz - vz) * wz
+                ea = (ex - vx) * wx + (ey - vy) * wy + (ez - vz) * wz
                 along = max(0.5 * (sa + ea), 0.0)  # never behind the old point
-                mx, my, mz = vx + along * way[a, 0], vy + along * way[a, 1], vz + along * way[a, 2]
+                mx, my, mz = vx + along * wx, vy + along * wy, vz + along * wz
             line = edge_row[corner_edge[c]]
             second = edge_row[corner_edge[ring[where[1]]]] if shared else line
             for k in range(1, n):
                 beta = 0.5 * (shares[line, k] + shares[second, k])
                 alpha = 0.5 * (shares[line, n - k] + shares[second, n - k])
-                all_points[at, 0] = mx + alpha * (s[0] - mx) + beta * (e[0] - mx)
-                all_points[at, 1] = my + alpha * (s[1] - my) + beta * (e[1] - my)
-                all_points[at, 2] = mz + alpha * (s[2] - mz) + beta * (e[2] - mz)
+                # back from the corner as far as keeps it off the neighbouring strips: behind their mitres
+                back = 0.0
                 if apart:
-                    # back from the corner as far as keeps it off the neighbouring strips: behind their mitres
                     back = max(alpha * sa, beta * ea) - along * (1 - alpha - beta) - alpha * sa - beta * ea
                     back = max(back, 0.0)
-                    for t in range(3):
-                        all_points[at, t] += back * way[a, t]
+                all_points[at, 0] = mx + alpha * (sx - mx) + beta * (ex - mx) + back * wx
+                all_points[at, 1] = my + alpha * (sy - my) + beta * (ey - my) + back * wy
+                all_points[at, 2] = mz + alpha * (sz - mz) + beta * (ez - mz) + back * wz
                 profile[filled, k] = at
                 at += 1
             filled += 1

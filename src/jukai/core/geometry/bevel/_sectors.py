@@ -32,18 +32,22 @@ def sectors(points: Any, corners: Any, following: Any, before: Any, corner_faces
     corner of the ring, in the face's own order. after, ahead (r,): at a picked edge, the point where
     its strip begins and ends, counter-clockwise. kind (rings,): what is left open round the point
     (``PLAIN`` nothing, ``KEPT`` fans from the old point, ``PATCH``). tapered (rings,). one, two (r,): the
-    picked edges that decide where a corner goes.
+    picked edges that decide where a corner goes. ways (r, 3): unit vectors along the edges that leave the
+    corners. picks (rings,): how many of them are picked.
     """
     n_points = points.shape[0]
     rings = starts.shape[0] - 1
     size_all = ring.shape[0]
     most = 0
-    picks = 0
+    every = 0
+    picks = np.zeros(rings, np.int32)
     for r in range(rings):
         most = max(most, starts[r + 1] - starts[r])
         for k in range(starts[r], starts[r + 1]):
-            picks += picked[corner_edge[ring[k]]]
-    spots = np.empty((2 * picks + 2 * rings + 1, 3), np.float64)
+            picks[r] += picked[corner_edge[ring[k]]]
+        every += picks[r]
+    spots = np.empty((2 * every + 2 * rings + 1, 3), np.float64)
+    ways = np.empty((size_all, 3), np.float64)
     count = 0
     instead = np.full((size_all, 3), NONE, np.int32)
     share = np.zeros((size_all, 2), np.float64)
@@ -55,9 +59,16 @@ def sectors(points: Any, corners: Any, following: Any, before: Any, corner_faces
     tapered = np.zeros(rings, np.bool_)
     d = np.empty((most + 1, 3), np.float64)
     at_pick = np.empty(most + 1, np.int32)
-    same = np.zeros(most + 1, np.bool_)  # whether faces before and behind an edge lie in one plane
+    same = np.zeros(most + 1, np.bool_)  # whether faces before and behind an edge that is not picked lie in one plane
     spot = np.empty(3)
     spot2 = np.empty(3)
+    for k in range(size_all):
+        c = ring[k]
+        v, q = corners[c], corners[following[c]]
+        x, y, z = points[q, 0] - points[v, 0], points[q, 1] - points[v, 1], points[q, 2] - points[v, 2]
+        length = np.sqrt(x * x + y * y + z * z)
+        length = length if length > 0 else 1.0
+        ways[k, 0], ways[k, 1], ways[k, 2] = x / length, y / length, z / length
     for r in range(rings):
         lo = starts[r]
         size = starts[r + 1] - lo
@@ -65,28 +76,24 @@ def sectors(points: Any, corners: Any, following: Any, before: Any, corner_faces
         v = corners[ring[lo]]
         vx, vy, vz = points[v, 0], points[v, 1], points[v, 2]
         p = 0
-        for i in range(size + 1):
-            if i < size:
-                c = ring[lo + i]
-                q = corners[following[c]]
-                if i > 0:
-                    f, f0 = corner_faces[c], corner_faces[ring[lo + i - 1]]
-                    dot = (
-                        normals[f0, 0] * normals[f, 0] + normals[f0, 1] * normals[f, 1] + normals[f0, 2] * normals[f, 2]
-                    )
-                    same[i] = dot > flat
-                if picked[corner_edge[c]]:
-                    at_pick[p] = i
-                    p += 1
-            elif closed:
-                d[size, 0], d[size, 1], d[size, 2] = d[0, 0], d[0, 1], d[0, 2]
-                break
-            else:
-                q = corners[before[ring[lo + size - 1]]]
+        for i in range(size):
+            c = ring[lo + i]
+            d[i, 0], d[i, 1], d[i, 2] = ways[lo + i, 0], ways[lo + i, 1], ways[lo + i, 2]
+            if picked[corner_edge[c]]:
+                at_pick[p] = i
+                p += 1
+            elif i > 0:
+                f, f0 = corner_faces[c], corner_faces[ring[lo + i - 1]]
+                dot = normals[f0, 0] * normals[f, 0] + normals[f0, 1] * normals[f, 1] + normals[f0, 2] * normals[f, 2]
+                same[i] = dot > flat
+        if closed:
+            d[size, 0], d[size, 1], d[size, 2] = d[0, 0], d[0, 1], d[0, 2]
+        else:
+            q = corners[before[ring[lo + size - 1]]]
             x, y, z = points[q, 0] - vx, points[q, 1] - vy, points[q, 2] - vz
             length = np.sqrt(x * x + y * y + z * z)
             length = length if length > 0 else 1.0
-            d[i, 0], d[i, 1], d[i, 2] = x / length, y / length, z / length
+            d[size, 0], d[size, 1], d[size, 2] = x / length, y / length, z / length
         kept = not closed and p > 1
         n_sectors = p if closed else p + 1
         for s in range(n_sectors):
@@ -270,7 +277,7 @@ def sectors(points: Any, corners: Any, following: Any, before: Any, corner_faces
             kind[r] = KEPT
         elif closed and p > 2:
             kind[r] = PATCH
-    return spots[:count].copy(), instead, share, after, ahead, kind, tapered, one, two
+    return spots[:count], instead, share, after, ahead, kind, tapered, one, two, ways, picks
 
 
 @kernel
@@ -290,10 +297,9 @@ def shrinking(which: Any, points: Any, corners: Any, following: Any, position: A
             continue
         p, q = corners[c], corners[g]
         x, y, z = points[q, 0] - points[p, 0], points[q, 1] - points[p, 1], points[q, 2] - points[p, 2]
-        length = np.sqrt(x * x + y * y + z * z)
-        if not length > 0:
+        square = x * x + y * y + z * z
+        if not square > 0:
             continue
-        x, y, z = x / length, y / length, z / length
         for side in range(2):
             at = k if side == 0 else h
             old = p if side == 0 else q
@@ -316,11 +322,12 @@ def shrinking(which: Any, points: Any, corners: Any, following: Any, position: A
             (ends[0, 0] - points[p, 0]) * x + (ends[0, 1] - points[p, 1]) * y + (ends[0, 2] - points[p, 2]) * z
             + (points[q, 0] - ends[1, 0]) * x + (points[q, 1] - ends[1, 1]) * y + (points[q, 2] - ends[1, 2]) * z
         )  # fmt: skip
-        if not taken > 1e-12 * length:
+        # both are as many times too large as the side is long
+        if not taken > 1e-12 * square:
             continue
-        ratio = length / taken
+        ratio = square / taken
         fits = min(fits, ratio)
-        if taken > length * (1 + 1e-12):
+        if taken > square * (1 + 1e-12):
             for side in range(2):
                 at = k if side == 0 else h
                 if at >= 0:
@@ -367,6 +374,12 @@ def parting(which: Any, points: Any, corners: Any, offsets: Any, normals: Any, p
             least = 1e-18 * (ax * ax + ay * ay + az * az) * (bx * bx + by * by + bz * bz)
             hollow = hollow or (up < 0 and up * up > least)
             at = position[c]
+            hollow = hollow or (at >= 0 and (instead[at, 0] == PROFILE or instead[at, 1] != NONE))
+        if not hollow:
+            continue
+        for c in range(lo, hi):
+            p = corners[c]
+            at = position[c]
             cut = at >= 0 and instead[at, 0] == PROFILE
             for t in range(3):
                 if at < 0:
@@ -377,7 +390,6 @@ def parting(which: Any, points: Any, corners: Any, offsets: Any, normals: Any, p
                     new = instead[at, t]
                 if new == NONE:
                     break
-                hollow = hollow or t > 0
                 for x in range(3):
                     base[count, x] = points[p, x]
                     move[count, x] = 0.0 if new < n else spots[new - n, x] - points[p, x]
@@ -386,8 +398,6 @@ def parting(which: Any, points: Any, corners: Any, offsets: Any, normals: Any, p
                         move[count, x] = (1 - part[at, t]) * spots[p0, x] + part[at, t] * spots[p1, x] - points[p, x]
                 of[count] = c
                 count += 1
-        if not hollow:
-            continue
         for c in range(lo, hi):
             for g in range(lo, c):
                 bridged = bridged or corners[g] == corners[c]

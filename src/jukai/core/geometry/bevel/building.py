@@ -10,7 +10,7 @@ import numpy as np
 
 from jukai.core.geometry.arrays import Floats, Ints
 from jukai.core.geometry.bevel._faces import fans, keep, looked_up, strips
-from jukai.core.geometry.bevel._rings import around, left
+from jukai.core.geometry.bevel._rings import around, both_sides, left
 from jukai.core.geometry.bevel._sections import sections
 from jukai.core.geometry.bevel._sectors import KEPT, PATCH
 from jukai.core.geometry.bevel.cleaning import Body
@@ -53,7 +53,7 @@ class Building:
         self.rings, self.at, self.touching = rings, at, touching
         self.mesh, self.con, self.how = rings.mesh, rings.mesh.connectivity, rings.how
         self.n = rings.how.segments
-        self.edges = np.flatnonzero(rings.picked)
+        self.edges = rings.edges
         self.few = rings.plain and len(self.edges) * self.n <= _PLAIN
         self.kind = at.kind.copy()
         self.numbers, self.base, self.counts = self._numbers()
@@ -65,10 +65,7 @@ class Building:
             and float(width[self.edges].min()) > _HAIR * self.mesh.size and float(turn.max()) < _FOLDED
         )  # fmt: skip
         self.width = width
-        con = self.con
-        sides = np.flatnonzero(rings.picked[con.corner_edge])
-        self.here = sides[sides < con.twins[sides]].astype(np.int32)
-        self.there = con.twins[self.here]
+        self.here, self.there = self._sides()
         self.patches: list[tuple[int, Corner]] = []
         self.points, self.profile, self.row, self.centre = self._points(turn)
 
@@ -82,16 +79,17 @@ class Building:
         rings.tell(0.7)
         made = self._faces()
         rings.tell(0.9)
-        near, far = self.row[self.here], self.row[self.there]
         borders = np.zeros((0, 2), np.int32)
         if how.sharp:
+            near, far = self.row[self.here], self.row[self.there]
             ends = ((0, n), (n, 0))
             borders = np.concatenate([np.stack([self.profile[near, a], self.profile[far, b]], axis=1) for a, b in ends])
         many = n * len(self.here)
         count = len(made.offsets) - 1
-        beside = np.repeat(mesh.corner_faces[self.here], n)
+        beside = mesh.corner_faces[self.here]
         new = New(many, count - mesh.n_faces - many, beside, borders, self.base, whole=self.whole)
-        new.look = np.concatenate([rings.faces, np.arange(mesh.n_faces, count)])
+        if not self.whole:
+            new.look = np.concatenate([rings.faces, np.arange(mesh.n_faces, count)])
         if self.touching:
             new.close = rings.faces
         marks = self.numbers[mesh.edge_pairs] if mesh.edge_pairs is not None else borders
@@ -102,6 +100,15 @@ class Building:
             body, rings.picked, self.width, tapered, mitred=int((self.centre >= 0).sum()), patched=int((self.kind == PATCH).sum()),
             turned=self._turned(made) if count <= CHECKED else np.zeros((0, 3)),
         )  # fmt: skip
+
+    def _sides(self) -> tuple[Ints, Ints]:
+        """Return (picks,) the corners that each picked edge leaves, and the corners it leaves seen from the other face."""
+        picked, con = self.rings.picked, self.con
+        if self.few:
+            sides = np.flatnonzero(picked[con.corner_edge])
+            here = sides[sides < con.twins[sides]].astype(np.int32)
+            return here, con.twins[here]
+        return both_sides(picked, con.corner_edge, con.twins, len(self.edges))
 
     # -- points ---------------------------------------------------------------------------------
     def _numbers(self) -> tuple[Ints, int, Ints]:
@@ -126,7 +133,7 @@ class Building:
         tables = profile_tables(n, self.how.roundness)
         row_of = np.full(con.n_edges, -1, dtype=np.int32)
         row_of[self.edges] = np.arange(len(self.edges), dtype=np.int32)
-        picks = np.add.reduceat(rings.picked[con.corner_edge[rings.ring]].astype(np.int64), rings.starts[:-1])
+        picks = at.picks
         corners = np.flatnonzero(self.kind == PATCH)
         by_strips = [(k, corners[picks[corners] == k]) for k in np.flatnonzero(np.bincount(picks[corners])).tolist()]
         begin = self.base + len(at.spots)
@@ -136,9 +143,9 @@ class Building:
         points[: self.base] = mesh.points if self.base == mesh.n_points else mesh.points[self.numbers >= 0]
         points[self.base : begin] = at.spots
         profile, row, centre, end = self.run(sections)(
-            points, mesh.n_points, self.numbers, self.base, at.spots, mesh.points, mesh.corners, con.following, con.corner_edge,
-            rings.picked, row_of, shares(tables, turn, n), rings.ring, rings.starts, rings.closes, at.after, at.ahead, self.kind, n,
-            begin, self.how.mitre,
+            points, mesh.n_points, self.numbers, self.base, at.spots, mesh.points, mesh.corners, con.corner_edge, row_of,
+            shares(tables, turn, n), rings.ring, rings.starts, rings.closes, at.after, at.ahead, at.ways, picks, self.kind, n, begin,
+            self.how.mitre,
         )  # fmt: skip
         for k, every in by_strips:
             rows = every[self.kind[every] == PATCH]
@@ -151,17 +158,14 @@ class Building:
 
     def _corner(self, points: Floats, rows: Any, k: int, profile: Ints, row: Ints) -> Corner:
         """Return the border of the patches at some rings of k strips."""
-        mesh, con, rings, n = self.mesh, self.con, self.rings, self.n
+        mesh, rings, n = self.mesh, self.rings, self.n
         run = around.plain if self.few else around
-        border, old, tips, normals = run(
-            mesh.corners, con.following, con.corner_edge, mesh.corner_faces, rings.normals, rings.picked, rings.ring, rings.starts,
-            rows, k, profile, row,
+        border, old, normals, edges = run(
+            mesh.corners, mesh.corner_faces, rings.normals, rings.ring, rings.starts, self.at.after, self.at.ways, rows, k, profile, row
         )  # fmt: skip
 
         def outside(part: Any) -> Floats:
-            edge = mesh.points[tips[part]] - mesh.points[old[part]][:, None]
-            edge /= np.maximum(np.sqrt(np.einsum("pij,pij->pi", edge, edge)), 1e-300)[..., None]
-            at = points[border[part]]
+            edge, at = edges[part], points[border[part]]
             step = np.roll(at, -1, axis=1) - at
             chord = np.sqrt(np.einsum("pij,pij->pi", step, step)).reshape(-1, k, n).mean(axis=2)  # of side i
             over = np.roll(edge, -1, axis=1) * chord[..., None]  # side i crosses edge i + 1
@@ -170,7 +174,8 @@ class Building:
             out[k * n :] = (at[:, ::n] + edge * np.roll(chord, 1, axis=1)[..., None]).transpose(1, 0, 2)
             return out
 
-        return Corner(k, n, border, mesh.points[old], normals, outside, (mesh.points, old, tips))
+        sharp = mesh.points[old] if self.how.roundness > 1 else None
+        return Corner(k, n, border, sharp, normals, outside, edges)
 
     # -- faces ----------------------------------------------------------------------------------
     def _faces(self) -> _Faces:
@@ -215,8 +220,9 @@ class Building:
         made.corners[first[same]] = self.numbers[mesh.corners[same]]
         if len(uv):
             made.uv[first[same]] = uv[same]
-            stays = np.flatnonzero(self.numbers[mesh.corners] >= 0)
-            made.point_uv[self.numbers[mesh.corners[stays]]] = uv[stays]
+            if self.base:
+                stays = np.flatnonzero(self.numbers[mesh.corners] >= 0)
+                made.point_uv[self.numbers[mesh.corners[stays]]] = uv[stays]
         self.run(keep)(
             mesh.points, mesh.corners, con.following, rings.before, at.instead, at.share, rings.begins, self.profile, self.row, rings.ring,
             self.numbers, self.base, self.points, uv, first, made.corners, made.uv, made.point_uv,
@@ -234,9 +240,11 @@ class Building:
             corners += p * (t.quads.size + len(t.middle))
             faces += p * (len(t.quads) + bool(len(t.middle)))
         textured = mesh.uv is not None
+        # where nothing is left out and strips share the texture of the faces, each point's is written
+        room = np.empty if self.whole and not self.how.cut_texture else np.zeros
         return _Faces(
             np.empty(corners, dtype=np.int32), np.empty(faces + 1, dtype=np.int32), np.empty((corners if textured else 0, 2)),
-            np.zeros((len(self.points) if textured else 0, 2)), kept, kept + 4 * many,
+            room((len(self.points) if textured else 0, 2)), kept, kept + 4 * many,
         )  # fmt: skip
 
     def _turned(self, made: _Faces) -> Floats:

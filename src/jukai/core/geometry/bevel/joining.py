@@ -49,7 +49,7 @@ class New:
     Attributes
     ----------
     strips, corners : how many faces of each group, in this order.
-    beside : (strips,) the old face that each strip follows on.
+    beside : (edges,) the old face that each strip follows on; strips of ``n`` faces each, one after the other.
     borders : (k, 2) the edges where new faces begin.
     first : number of the first new point.
     close : faces that may touch themselves.
@@ -65,6 +65,10 @@ class New:
     close: Any = ()
     look: Any = None
     whole: bool = False
+
+    def each(self, values: Ints) -> Ints:
+        """Return (strips,) what holds for each face of the strips whose ``values`` are (edges,)."""
+        return np.repeat(values, self.strips // len(values)) if len(values) else values
 
 
 def body_of(mesh: Mesh, body: Body, new: New, marks: NDArray[Any], how: Bevel, step: str) -> Mesh:
@@ -108,7 +112,7 @@ def _finish(mesh: Mesh, new: New, name: str | None) -> tuple[tuple[str, ...], In
     names = mesh.finishes if name is None or name in mesh.finishes else (*mesh.finishes, name)
     added = np.full(new.strips + new.corners, -1 if name is None else names.index(name), np.int64)
     if name is None:
-        added[: new.strips] = kept[new.beside]
+        added[: new.strips] = new.each(kept[new.beside])
     return names, np.concatenate([kept, added]).astype(np.int32)
 
 
@@ -144,5 +148,5 @@ def _lineage(mesh: Mesh, new: New, step: str) -> tuple[Lineage, Ints]:
     lookup = np.zeros(len(mesh.lineage.rows) + 1, dtype=np.int32)
     lookup[each] = base + np.arange(len(each))
     added = np.full(new.strips + new.corners, base + len(each), dtype=np.int32)
-    added[: new.strips] = lookup[parents]
+    added[: new.strips] = new.each(lookup[parents])
     return lineage, np.concatenate([kept, added])

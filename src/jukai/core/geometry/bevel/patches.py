@@ -120,6 +120,24 @@ def _matrices(strips: int, chords: int) -> tuple[Floats, Floats]:
     )
 
 
+@lru_cache(maxsize=32)
+def _along_edges(strips: int, chords: int) -> Floats:
+    """Return (inner, k n + k) the sheet's matrix for points outside that lie along the edges.
+
+    Each of them is a border point and its edge times a chord; there are two at each corner, beside the same chord.
+    """
+    k, n = strips, chords
+    sheet = _matrices(k, n)[1]
+    border = k * n
+    out = np.zeros((len(sheet), border + k))
+    out[:, :border] = sheet[:, :border] + sheet[:, border : 2 * border]
+    for i in range(k):
+        out[:, i * n] += sheet[:, 2 * border + i]
+        out[:, border + i] += sheet[:, 2 * border + i]
+        out[:, border + (i + 1) % k] += sheet[:, border + i * n : border + i * n + n].sum(axis=1)
+    return out
+
+
 def _neighbours(strips: int, chords: int) -> tuple[Any, Any, NDArray[np.bool_]]:
     """Return pairs of points that are neighbours in a patch, and which of them lie inside it.
 
@@ -183,19 +201,19 @@ class Corner:
     Attributes
     ----------
     border : (p, k·n) numbers of the border's points.
-    old : (p, 3) the points that were there.
+    old : (p, 3) the points that were there; only sharp corners need them.
     normals : (p, k, 3) of the faces that hold the corners of the border.
     outside : gives, for some of the patches, the (k·n + k, ., 3) points one row further out along the strips.
-    along : points, (p,) which are old, (p, k) where strips run to from there; very many patches need it for ``outside``.
+    along : (p, k, 3) unit vectors along the strips, where ``outside`` lies along them by the mean chord of the side beside it.
     """
 
     strips: int
     chords: int
     border: NDArray[Any]
-    old: Floats
+    old: Floats | None
     normals: Floats
     outside: Callable[[Any], Floats]
-    along: tuple[Floats, Ints, Ints] | None = None
+    along: Floats | None = None
 
 
 def fill(points: Floats, at: int, corner: Corner, weights: Floats, *, hollow: bool) -> None:
@@ -214,19 +232,9 @@ def fill(points: Floats, at: int, corner: Corner, weights: Floats, *, hollow: bo
     count = len(corner.border)
     rows = np.arange(count)
     if corner.along is not None and count > _MANY and t.inner <= _SMALL and weights[2] == 0:
-        solid = _matrices(k, n)
-        uneven = many(
-            points,
-            at,
-            corner.border,
-            *corner.along,
-            corner.normals,
-            *solid,
-            float(weights[0]),
-            float(weights[1]),
-            n,
-            _EVEN,
-        )
+        membrane, sheet = _matrices(k, n)[0], _along_edges(k, n)
+        flat, rounded = float(weights[0]), float(weights[1])
+        uneven = many(points, at, corner.border, corner.normals, corner.along, membrane, sheet, flat, rounded, n, _EVEN)
         rows = np.flatnonzero(uneven)
     for begin in range(0, len(rows), _TOGETHER):
         part = rows[begin : begin + _TOGETHER]
@@ -256,6 +264,7 @@ def _inner(border: Floats, corner: Corner, part: NDArray[Any], weights: Floats) 
         _keep_inside(n, border, corner.normals[part], rounded, partial(_solved, membrane, given))
         out += weights[1] * rounded
     if weights[2] > 0:
+        assert corner.old is not None  # noqa: S101 - told to those who make corners
         out += weights[2] * _sharp(t, border, corner.old[part]).transpose(1, 0, 2)
     return out
 

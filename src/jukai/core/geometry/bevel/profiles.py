@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.bevel._sections import round_shares
+from jukai.core.geometry.kernels import FEW
 
 __all__ = ["profile_tables", "shares"]
 
@@ -49,6 +51,8 @@ def _between(tables: Floats, turn: Floats, segments: int) -> Floats:
     t = np.arange(1, segments) / segments
     phi = np.maximum(turn, 1e-4)[:, None]
     if tables[3, 0] == 0:
+        if len(turn) * segments > FEW:
+            return round_shares(turn, tables[0, : segments + 1], tables[1, : segments + 1], tables[2])
         round_ = np.where(turn[:, None] > 1e-4, (1 - np.cos(t * phi)) / (1 - np.cos(phi)), t * t)
         return np.asarray(tables[2, 0] * t + tables[2, 1] * round_ + tables[2, 2] * tables[1, 1:segments])
     # an arc from the other side of the chord, no deeper than leaves the faces at a right angle: never under them

@@ -49,3 +49,5 @@ class Sectors(NamedTuple):
     tapered: Bools
     one: Ints
     two: Ints
+    ways: Floats
+    picks: Ints

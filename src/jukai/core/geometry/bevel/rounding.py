@@ -9,7 +9,7 @@ import numpy as np
 
 from jukai.core.errors import MeshProblem
 from jukai.core.geometry.arrays import Bools, Floats
-from jukai.core.geometry.bevel._rings import touched, walk
+from jukai.core.geometry.bevel._rings import met, touched, walk
 from jukai.core.geometry.bevel._sectors import parting, sectors, shrinking
 from jukai.core.geometry.bevel.building import Building
 from jukai.core.geometry.bevel.joining import Bevel
@@ -94,9 +94,8 @@ def round_edges(
 
 def _refuse(mesh: Mesh, picked: Bools) -> None:
     con = mesh.connectivity
-    twins = con.twins
-    bad = np.zeros(con.n_edges, bool)
-    bad[con.corner_edge[(twins < 0) | con.same_way(mesh.corners)]] = True
+    bad = con.edge_sides != 2
+    bad[mesh.against] = True
     wrong = np.flatnonzero(bad & picked)
     if len(wrong) == 0:
         return
@@ -122,10 +121,12 @@ class Rings:
         self.before = previous_corners(mesh.offsets)
         self.normals = face_normals(mesh)
         self.firm = con.edge_sides > 2
-        self.firm[con.corner_edge[con.same_way(mesh.corners)]] = True
-        met = np.zeros(mesh.n_points, dtype=bool)
-        met[con.edges[picked]] = True
-        where = np.flatnonzero(met)
+        self.firm[mesh.against] = True
+        self.edges = np.flatnonzero(picked)
+        if len(self.edges) > _PLAIN:
+            where = met(con.edges, self.edges, mesh.n_points)
+        else:
+            where = np.unique(con.edges[self.edges])
         room = int((con.point_offsets[where + 1] - con.point_offsets[where]).sum())
         self.plain = room <= _PLAIN
         self.ring, self.starts, self.closes = walk.choose(room, _PLAIN)(
