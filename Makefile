@@ -2,7 +2,7 @@
 PORT ?= 8137
 DATA ?= data
 
-.PHONY: setup demo test pictures timings format schema clean
+.PHONY: setup demo test bounds pictures timings format schema clean
 
 setup:
 	@bash scripts/setup.sh
@@ -13,6 +13,10 @@ demo: setup
 test: setup
 	@bash scripts/test-tools.sh
 	@.venv/bin/python -m tests.run
+
+# The tests of the core with each index of the compiled loops checked: for those who write such loops.
+bounds: setup
+	@NUMBA_BOUNDSCHECK=1 NUMBA_CACHE_DIR=.stamps/bounds .venv/bin/python -m tests.run core
 
 pictures: setup
 	@bash scripts/test-tools.sh
