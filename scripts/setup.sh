@@ -50,6 +50,8 @@ fi
 
 want=$(find src/jukai/core -name '*.py' | LC_ALL=C sort | xargs cat | sha256sum | cut -d' ' -f1)
 if ! done_before kernels "$want"; then
+  # what is compiled knows when its own file changes, not when a loop that it calls does
+  find src/jukai -name '*.nb[ci]' -delete
   step "compiling the kernels" .venv/bin/python -m jukai.core.warm
   echo "$want" >.stamps/kernels
 fi

@@ -331,6 +331,24 @@ def whole() -> None:
     )
 
 
+def start() -> None:
+    """Processor time of importing the core, over NumPy and pydantic with a model of one field."""
+    floor = "import numpy, pydantic; type('M', (pydantic.BaseModel,), {'__annotations__': {'a': int}})"
+    ours = "from jukai.core import Bench, Mesh, evaluate"
+    code = "import time; t = time.process_time(); {}; print(time.process_time() - t)"
+
+    def run(what: str) -> float:
+        command = [str(ROOT / ".venv" / "bin" / "python"), "-c", code.format(what)]
+        return float(subprocess.run(command, check=True, capture_output=True, text=True).stdout)
+
+    rounds = [(run(ours), run(floor)) for _ in range(9)]
+    ratio = sorted(a / b for a, b in rounds)[4]
+    print(
+        f"import of the core over NumPy and pydantic\n    {ratio:.2f} (aim 1.5, {'met' if ratio <= 1.5 else 'NOT met'})",
+        flush=True,
+    )
+
+
 def page() -> None:
     """Dragging a number on the demo pedestal in the browser, measured in the page (the picture not counted)."""
     python = ROOT / ".venv" / "bin" / "python"
@@ -349,6 +367,7 @@ def main() -> None:
     keep_freed_memory()  # as the command and the server do; it serves all libraries of this process alike
     wanted = sys.argv[1:]
     for run in (
+        start,
         whole,
         revolve,
         connectivity,

@@ -21,19 +21,30 @@ from tests.common import ROOT
 from tests.recipes import bench_of
 
 STREAM = """
+import os
 import sys
 from pathlib import Path
 from jukai.core.recipe.bench import Bench
 from jukai.core.recipe.edits import apply_edit, parse_edit
 from jukai.store import SqliteStore
-store = SqliteStore(Path(sys.argv[1]))
-number, document = store.document("b1")
-while True:
-    edit = parse_edit({"kind": "set_dimension", "name": "n", "value": number})
-    bench = apply_edit(Bench.model_validate(document), edit)
-    document = bench.to_json()
-    number = store.append("b1", number, edit.model_dump(mode="json"), document, "n", author="a", join=False)
-    print(number, flush=True)
+
+def stream():
+    store = SqliteStore(Path(sys.argv[1]))
+    number, document = store.document("b1")
+    while True:
+        edit = parse_edit({"kind": "set_dimension", "name": "n", "value": number})
+        bench = apply_edit(Bench.model_validate(document), edit)
+        document = bench.to_json()
+        number = store.append("b1", number, edit.model_dump(mode="json"), document, "n", author="a", join=False)
+        print(number, flush=True)
+
+for line in sys.stdin:  # a process for each line; what takes long to load is loaded once
+    pid = os.fork()
+    if pid == 0:
+        stream()
+    print("pid", pid, flush=True)
+    os.waitpid(pid, 0)
+    print("gone", flush=True)
 """
 
 
@@ -176,22 +187,29 @@ class StoreTest(unittest.TestCase):
         self.store.close()
         rng = random.Random(3)
         acknowledged = 1
-        for _ in range(50):
-            process = subprocess.Popen([sys.executable, "-c", STREAM, str(self.path)], stdout=subprocess.PIPE, cwd=ROOT)
-            assert process.stdout is not None
-            first = process.stdout.readline()
-            time.sleep(rng.uniform(0, 0.03))
-            os.kill(process.pid, signal.SIGKILL)
-            rest = process.stdout.read()
-            process.wait()
-            process.stdout.close()
-            lines = (first + rest).split(b"\n")[:-1]  # a line that was cut is not acknowledged
-            acknowledged = int(lines[-1])
-            store = SqliteStore(self.path)
-            number, document = store.document("b1")
-            store.close()
-            self.assertGreaterEqual(number, acknowledged)
-            self.assertEqual(document["dimensions"][0]["value"], number - 1)
+        command = [sys.executable, "-c", STREAM, str(self.path)]
+        with subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, cwd=ROOT) as nursery:
+            assert nursery.stdin is not None
+            assert nursery.stdout is not None
+            for _ in range(50):
+                print(file=nursery.stdin, flush=True)
+                lines = [
+                    nursery.stdout.readline(),
+                    nursery.stdout.readline(),
+                ]  # its number and a first edit, in some order
+                time.sleep(rng.uniform(0, 0.03))
+                pid = next(line for line in lines if line.startswith("pid")).split()[1]
+                os.kill(int(pid), signal.SIGKILL)
+                while lines[-1] != "gone\n":
+                    self.assertTrue(lines[-1], "the process that starts them has ended")
+                    lines.append(nursery.stdout.readline())
+                acknowledged = int([line for line in lines if line[0].isdigit()][-1])
+                store = SqliteStore(self.path)
+                number, document = store.document("b1")
+                store.close()
+                self.assertGreaterEqual(number, acknowledged)
+                self.assertEqual(document["dimensions"][0]["value"], number - 1)
+            nursery.stdin.close()
         self.assertGreater(acknowledged, 50)
         self.store = SqliteStore(self.path)
 
