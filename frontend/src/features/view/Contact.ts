@@ -1,4 +1,6 @@
 import {
+  BufferAttribute,
+  BufferGeometry,
   Color,
   GLSL3,
   Mesh,
@@ -12,6 +14,8 @@ import {
 import type { Object3D, WebGLRenderer } from 'three'
 
 const SIZE = 256
+const CELLS = 32 // to a side; what is clear of any shadow is not drawn
+const LEAST = 0.5 / 255 // darkness that can't be seen
 
 const vertex = `
 precision highp float;
@@ -75,7 +79,7 @@ void main() { result = vec4(0.0, 0.0, 0.0, texture(picture, vUv).r * strength); 
 
 /** Soft contact of the bodies with the floor: how near they come to it, seen from below and blurred. */
 export class Contact {
-  readonly mesh: Mesh<PlaneGeometry, RawShaderMaterial>
+  readonly mesh: Mesh<BufferGeometry, RawShaderMaterial>
   strength = 0.34
   private readonly first = new WebGLRenderTarget(SIZE, SIZE)
   private readonly second = new WebGLRenderTarget(SIZE, SIZE)
@@ -106,7 +110,7 @@ export class Contact {
     })
     material.transparent = true
     material.depthWrite = false
-    this.mesh = new Mesh(new PlaneGeometry(2, 2), material)
+    this.mesh = new Mesh(new BufferGeometry(), material)
     this.mesh.frustumCulled = false
     this.mesh.renderOrder = -1
   }
@@ -146,6 +150,7 @@ export class Contact {
     for (const o of others) o.visible = true
     this.pass(renderer, this.first, this.second, 1, 0)
     this.pass(renderer, this.second, this.first, 0, 1)
+    this.cover(renderer)
     renderer.setRenderTarget(null)
     renderer.setClearColor(colour, alpha)
     // seen from below left and right are swapped
@@ -154,6 +159,17 @@ export class Contact {
     const u = this.mesh.material.uniforms
     if (u['strength']) u['strength'].value = this.strength
     this.mesh.material.side = 2
+  }
+
+  /** Cover with floor what has any shadow: laying clear pixels over the whole floor costs a quarter of a picture. */
+  private cover(renderer: WebGLRenderer): void {
+    const rows = new Uint8Array(SIZE * SIZE * 4)
+    renderer.readRenderTargetPixels(this.first, 0, 0, SIZE, SIZE, rows)
+    const { position, uv } = coverOf(rows, this.strength)
+    this.mesh.geometry.dispose()
+    this.mesh.geometry = new BufferGeometry()
+    this.mesh.geometry.setAttribute('position', new BufferAttribute(position, 3))
+    this.mesh.geometry.setAttribute('uv', new BufferAttribute(uv, 2))
   }
 
   private readonly clear = new Color()
@@ -184,3 +200,46 @@ export class Contact {
       o.dispose()
   }
 }
+
+/** Two triangles for each run of cells in a row of the picture that has shadow in it; positions from -1 to 1. */
+export function coverOf(
+  pixels: Uint8Array,
+  strength: number,
+): { position: Float32Array; uv: Float32Array } {
+  const wide = SIZE / CELLS
+  const least = (LEAST / Math.max(strength, 1e-6)) * 255
+  const dark = new Uint8Array(CELLS * CELLS)
+  for (let y = 0; y < SIZE; y += 1)
+    for (let x = 0; x < SIZE; x += 1)
+      if ((pixels[4 * (y * SIZE + x)] ?? 0) > least) {
+        // a cell beside it too: between pixels the picture is smooth
+        for (const [dx, dy] of BESIDE) {
+          const i = Math.min(CELLS - 1, Math.max(0, Math.floor((x + dx) / wide)))
+          const j = Math.min(CELLS - 1, Math.max(0, Math.floor((y + dy) / wide)))
+          dark[j * CELLS + i] = 1
+        }
+      }
+  const uv: number[] = []
+  for (let j = 0; j < CELLS; j += 1)
+    for (let i = 0; i < CELLS; i += 1) {
+      if (!dark[j * CELLS + i]) continue
+      const from = i
+      while (i + 1 < CELLS && dark[j * CELLS + i + 1]) i += 1
+      const [a, b, c, d] = [from / CELLS, (i + 1) / CELLS, j / CELLS, (j + 1) / CELLS]
+      uv.push(a, c, b, c, b, d, a, c, b, d, a, d)
+    }
+  const position = new Float32Array((uv.length / 2) * 3)
+  for (let k = 0; k < uv.length / 2; k += 1) {
+    position[3 * k] = 2 * (uv[2 * k] ?? 0) - 1
+    position[3 * k + 1] = 2 * (uv[2 * k + 1] ?? 0) - 1
+  }
+  return { position, uv: new Float32Array(uv) }
+}
+
+const BESIDE = [
+  [0, 0],
+  [1, 0],
+  [-1, 0],
+  [0, 1],
+  [0, -1],
+] as const
