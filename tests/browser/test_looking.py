@@ -70,6 +70,44 @@ class Beside(Look):
         self.after(lambda: field.send_keys(Keys.ENTER))
         self.assertEqual(self.document()["document"]["parts"][0]["recipe"][0]["values"]["size"][0], 52)
 
+    def test_radii_counts_and_angles_are_pulled_and_typed_in_small_views(self) -> None:
+        """What has no room for its words has a grip; pointed at, it says what it is."""
+        steps = [
+            {"id": "s1", "operator": "torus", "values": {"major_radius": 10, "minor_radius": 3}},
+            {"id": "s2", "operator": "twist", "values": {"turn": 20}},
+        ]
+        self.open_bench(bench({"id": "p1", "name": "Ring", "recipe": steps}))
+        self.keys("v")
+        for step, key, words, dx, dy in (
+            ("s1", "major_radius", "R 10 mm", 6, 0),
+            ("s2", "turn", "20°", 0, 6),
+        ):
+            with self.subTest(key):
+                self.click(f"step-{step}")
+                name = f"small-callout-p1/{step}/values/{key}"
+                self.wait(lambda name=name: len(self.all(name)) >= 3, "a grip in each small view")
+                grip = self.still(name).find_element(By.CSS_SELECTOR, ".grip")
+                ActionChains(self.driver).move_to_element(grip).perform()
+                self.wait(lambda name=name, words=words: self.text(name) == words, f"{words} beside the grip")
+
+                def value(key: str = key, at: int = int(step[1]) - 1) -> float:
+                    return float(self.document()["document"]["parts"][0]["recipe"][at]["values"][key])
+
+                before = value()
+                drag = ActionChains(self.driver).move_to_element(grip).click_and_hold()
+                for _ in range(4):
+                    drag = drag.move_by_offset(dx, dy)
+                self.after(lambda drag=drag: drag.release().perform())
+                self.assertNotEqual(value(), before)
+                ActionChains(self.driver).move_to_element(
+                    self.still(name).find_element(By.CSS_SELECTOR, ".grip")
+                ).click().perform()
+                field = self.wait(lambda step=step, key=key: self.find(f"field-p1/{step}/values/{key}"))
+                field.send_keys(Keys.CONTROL, "a")
+                field.send_keys("12")
+                self.after(lambda field=field: field.send_keys(Keys.ENTER))
+                self.assertEqual(value(), 12)
+
     def test_edges_are_picked_in_a_side_view(self) -> None:
         bevelled = part(1, "box", {"size": [40, 30, 20]})
         bevelled["recipe"].append(

@@ -82,7 +82,10 @@ export function Callouts(props: {
     key: s.callout.target,
     ...anchorOf(stage, part, s.callout, s.target.value),
   }))
-  const leaders = placeLeaders(rows, box, screen, title, beside ? BESIDE : 0)
+  const others = props.parts
+    .filter((p) => p.part !== part.part && p.mesh && p.bounds && !p.hidden)
+    .map((p) => boxOnScreen(stage, p))
+  const leaders = placeLeaders(rows, box, screen, title, beside ? BESIDE : 0, others)
   const axis = step?.axis ? axisLine(stage, part, step.axis) : null
   const open = (target: NumberTarget, at: Spot) => setTyping({ target, at })
   return (
@@ -242,6 +245,39 @@ function LeaderCallout({ stage, part, s, l, open }: CalloutProps & { l: Leader }
         {textOf(s)}
       </text>
       <circle className="grip" cx={l.anchor.x} cy={l.anchor.y} r={4} />
+    </g>
+  )
+}
+
+/** A radius, angle, count or level in a small view: a grip at its place, its number while it is pointed at. */
+export function SmallGrip(
+  props: Omit<CalloutProps, 'd' | 'small'> & { at: Spot; arc?: readonly Spot[] | undefined },
+) {
+  const { stage, part, s, at, arc, open } = props
+  const { lit, hover } = useLit(s.target.address)
+  const down = (e: ReactPointerEvent<SVGElement>) =>
+    startDrag(e, stage, part, s, () => open(s.target, at))
+  const text = textOf(s)
+  // on the side that has room for it
+  const left = at.x + 8 + text.length * 6 > stage.width
+  return (
+    <g
+      className={`value${lit}`}
+      data-testid={`small-callout-${s.target.address}`}
+      {...hover}
+      onPointerDown={down}
+    >
+      {arc && <polyline className="line" points={arc.map((p) => `${p.x},${p.y}`).join(' ')} />}
+      <circle className="grip" cx={at.x} cy={at.y} r={3.5} />
+      {lit && (
+        <text
+          x={at.x + (left ? -8 : 8)}
+          y={Math.max(at.y - 6, 10)}
+          textAnchor={left ? 'end' : 'start'}
+        >
+          {text}
+        </text>
+      )}
     </g>
   )
 }

@@ -9,12 +9,13 @@ import { clickedKind, usePick } from '../../shared/picking'
 import type { Elements, Kind } from '../../shared/picking'
 import { unpacked } from '../../shared/section'
 import { useView } from '../../shared/viewState'
-import { LengthCallout, PointGrip } from './Callouts'
+import { LengthCallout, PointGrip, SmallGrip } from './Callouts'
 import { shownCallouts } from './calloutWork'
+import type { Shown } from './calloutWork'
 import { screenAxes, titleOf } from './camera'
 import type { Looking } from './camera'
 import { DimensionLines, Label } from './Dimensions'
-import { cornersOf, matrixOf } from './layout'
+import { anchorOf, apartFromEachOther, cornersOf, matrixOf } from './layout'
 import type { Dimension, Spot } from './layout'
 import type { NumberTarget } from '../../shared/targets'
 import { NumberField } from '../../shared/ui/NumberChip'
@@ -249,8 +250,13 @@ const Over = memo(function Over(props: {
   const open = (target: NumberTarget, at: Spot) => setTyping({ target, at })
   const shown = title === 'turned' ? [] : shownCallouts(bench, parts, part, step)
   const points = title === 'top' ? [] : shown.filter((s) => s.callout.form === 'point')
-  const lengths = shown.filter(
-    (s) => s.callout.form === 'length' && alongPane(title, s.callout.along),
+  const lengths = shown.filter((s) => isLength(s) && alongPane(title, s.callout.along))
+  const others = shown
+    .filter((s) => !isLength(s) && s.callout.form !== 'point')
+    .map((s) => ({ s, ...anchorOf(pane, part, s.callout, s.target.value) }))
+  const spots = apartFromEachOther(
+    others.map((o) => o.anchor),
+    8,
   )
   return (
     <>
@@ -269,6 +275,18 @@ const Over = memo(function Over(props: {
             small
           />
         ))}
+        {others.map(({ s, arc }, i) => (
+          <SmallGrip
+            key={s.callout.target}
+            stage={pane}
+            part={part}
+            bench={bench}
+            s={s}
+            at={spots[i] ?? { x: 0, y: 0 }}
+            arc={arc}
+            open={open}
+          />
+        ))}
         {points.map((s) => (
           <PointGrip key={s.callout.target} stage={pane} part={part} bench={bench} s={s} small />
         ))}
@@ -281,6 +299,10 @@ const Over = memo(function Over(props: {
     </>
   )
 })
+
+function isLength(s: Shown): boolean {
+  return s.callout.form === 'length' || s.callout.form === 'diameter'
+}
 
 /** Whether a direction lies in the plane of a view. */
 function alongPane(title: PaneTitle, along: readonly number[]): boolean {

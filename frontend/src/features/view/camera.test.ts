@@ -87,6 +87,35 @@ describe('callouts', () => {
   })
 })
 
+describe('words beside a body', () => {
+  const rows = [
+    { key: 'a', anchor: { x: 300, y: 300 } },
+    { key: 'b', anchor: { x: 310, y: 330 } },
+  ]
+  const column = (left: number, top: number) =>
+    placeLeaders(
+      rows,
+      { left: 200, right: 320, top: 250, bottom: 400 },
+      { width: 1000, height: 700 },
+      { left: 700, right: 1000, top: 600, bottom: 700 },
+      0,
+      [{ left, right: left + 120, top, bottom: top + 90 }],
+    )[0]?.label.x ?? 0
+  it('stand on no other body that is near', () => {
+    expect(column(700, 280)).toBe(360)
+    expect(column(360, 280)).toBe(496)
+    expect(column(360, 420)).toBe(360) // it lies below them
+    expect(column(360, -100)).toBe(360)
+    expect(column(120, 280)).toBe(360) // behind them
+  })
+  it('slide and never jump', () => {
+    for (let left = 100; left < 700; left += 1)
+      expect(Math.abs(column(left, 280) - column(left + 1, 280))).toBeLessThan(12)
+    for (let top = -100; top < 500; top += 1)
+      expect(Math.abs(column(370, top) - column(370, top + 1))).toBeLessThan(12)
+  })
+})
+
 describe('drawing data', () => {
   const bytes = (shift: number): ArrayBuffer => {
     const buffer = new ArrayBuffer(72 + 36 + 12 + 4 + 12 + 4 + 12 + 12)

@@ -97,6 +97,14 @@ function dimension(key: string, a: Spot, b: Spot, away: Spot, off: number): Dime
   return { kind: 'dimension', key, a, b, p, q, label, turn }
 }
 
+/** How far out a dimension left of two points stands, so that it is still in the view. */
+function leftOf(a: Spot, b: Spot, off: number): number {
+  return Math.min(off, Math.max(NEAREST, Math.min(a.x, b.x) - EDGE))
+}
+
+const EDGE = 20
+const NEAREST = 14
+
 /** Overall sizes: height and diameter of a round body, else width, depth and height. */
 export function overall(
   stage: Sight,
@@ -119,7 +127,8 @@ export function overall(
     const [right] = screenAxes(looking)
     const [cx, cy, r] = [(x0 + x1) / 2, (y0 + y1) / 2, (x1 - x0) / 2]
     const side = (s: number, z: number) => put(cx + right.x * r * s, cy + right.y * r * s, z)
-    if (!flat) out.push(dimension('height', side(-1, z0), side(-1, z1), middle, 58))
+    const [low, top] = [side(-1, z0), side(-1, z1)]
+    if (!flat) out.push(dimension('height', low, top, middle, leftOf(low, top, 58)))
     out.push(
       dimension(
         'across',
@@ -152,7 +161,7 @@ export function overall(
   const a = posts[at]
   const b = tops[at]
   if (!flat && a && b && Math.hypot(a.x - b.x, a.y - b.y) > 30)
-    out.push(dimension('height', a, b, middle, 34))
+    out.push(dimension('height', a, b, middle, leftOf(a, b, 34)))
   return out
 }
 
@@ -298,18 +307,74 @@ export function anchorOf(
   return { anchor: arc.at(-1) ?? { x: 0, y: 0 }, arc }
 }
 
+/** Places for grips beside each other where several have the same: each is moved right until it lies on none before it. */
+export function apartFromEachOther(spots: readonly Spot[], least: number): Spot[] {
+  const out: Spot[] = []
+  for (const spot of spots) {
+    let at = spot
+    while (out.some((o) => Math.hypot(o.x - at.x, o.y - at.y) < least))
+      at = { x: at.x + least, y: at.y }
+    out.push(at)
+  }
+  return out
+}
+
 export const ROW = 24
 /** px that the three small views take on the right */
 export const BESIDE = 252
 export const PANES = { width: 276, height: 312 }
 
-/** Put labels in a column on each side of the body, in the order of their anchors, none over another. */
+const COLUMN = 100 // px that words take, and how far they may be moved to stand on no other body
+const ASIDE = 220
+const SOFT = 40
+
+/** From 0 to 1 over `SOFT` px, so that nothing jumps while bodies turn. */
+const share = (px: number) => Math.min(1, Math.max(0, px / SOFT))
+
+/** Where a column of words stands beside a body: beyond those other bodies that it would lie on, if they are near. */
+function columnBeside(
+  x: number,
+  way: 1 | -1,
+  rows: { top: number; bottom: number },
+  limit: number,
+  others: readonly Box[],
+): number {
+  let at = x
+  for (let i = 0; i < Math.min(others.length, 3); i += 1)
+    at = Math.max(...others.map((o) => way * pastOne(at, x, way, rows, limit, o)), way * at) * way
+  return at
+}
+
+function pastOne(
+  at: number,
+  start: number,
+  way: 1 | -1,
+  rows: { top: number; bottom: number },
+  limit: number,
+  o: Box,
+): number {
+  const [near, far] = way > 0 ? [o.left, o.right] : [o.right, o.left]
+  const past = far + way * 16
+  if (way * (past - at) <= 0) return at
+  const room = Math.min(way * (limit - past), ASIDE - Math.abs(past - start))
+  const over =
+    share(way * (at + way * COLUMN - near)) *
+    share(Math.min(o.bottom, rows.bottom) - Math.max(o.top, rows.top)) *
+    share(room + SOFT)
+  return at + (past - at) * over
+}
+
+/**
+ * Put labels in a column on each side of the body, in the order of their anchors, none over another.
+ * `others` are the boxes of other bodies: words stand beside them where there is room.
+ */
 export function placeLeaders(
   rows: readonly { key: string; anchor: Spot; arc?: readonly Spot[] }[],
   box: Box,
   screen: { width: number; height: number },
   taken: Box,
   beside = 0,
+  others: readonly Box[] = [],
 ): Leader[] {
   const middle = (box.left + box.right) / 2
   // left of the small views where there is room beside the body (its box on the screen is wider than it), else below them
@@ -329,10 +394,13 @@ export function placeLeaders(
     const ys = sorted.map((r) => (y = Math.max(r.anchor.y - 14, y + ROW)))
     for (let i = ys.length - 1, limit = low; i >= 0; i -= 1, limit -= ROW)
       ys[i] = Math.min(ys[i] ?? 0, limit)
+    const span = { top: (ys[0] ?? 0) - 14, bottom: (ys.at(-1) ?? 0) + 6 }
+    const way = end === 'start' ? 1 : -1
+    const column = columnBeside(x, way, span, way > 0 ? most : 110, others)
     sorted.forEach((r, i) => {
       const at = ys[i] ?? 0
-      const label = { x, y: at }
-      const knee = { x: end === 'start' ? x - 4 : x + 4, y: at + 4 }
+      const label = { x: column, y: at }
+      const knee = { x: column - 4 * way, y: at + 4 }
       out.push({
         kind: 'leader',
         key: r.key,
