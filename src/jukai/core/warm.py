@@ -16,20 +16,22 @@ from jukai.core.geometry.bevel.joining import Bevel
 from jukai.core.geometry.bevel.rounding import round_edges
 from jukai.core.geometry.building import box_mesh
 from jukai.core.geometry.clearance import clearance, place
+from jukai.core.geometry.crossings import self_crossings
 from jukai.core.geometry.hidden_lines import SEEN_FROM, visible_lines
 from jukai.core.geometry.lathe import Section, Turning, turn
 from jukai.core.geometry.measures import signed_volume
-from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.mesh import Mesh, join_meshes
 from jukai.core.geometry.section import Plane, cut, gap_between
 from jukai.core.geometry.soundness import soundness
 from jukai.core.geometry.strips import strip_bytes
+from jukai.core.geometry.triangulation import triangulate, with_short_diagonals
 from jukai.core.geometry.view import view_bytes
 
 __all__ = ["warm_up"]
 
 
-def warm_up(*, files: bool = False) -> None:
-    """Run every kernel on a body large enough to need it; with ``files`` those of the formats too."""
+def warm_up(*, rare: bool = False) -> None:
+    """Run every kernel on a body large enough to need it; with ``rare`` those of files and of faults too."""
     z = np.linspace(0.0, 100.0, 121)
     wave = np.column_stack([20 + 3 * np.sin(z / 5), z])
     body = turn([Section(wave)], Turning(sides=64), "warm")
@@ -42,6 +44,8 @@ def warm_up(*, files: bool = False) -> None:
     soundness(twisted)
     every = np.ones(body.connectivity.n_edges, dtype=bool)
     cube = box_mesh(np.ones(3), (50, 50, 50), "warm")
+    view_bytes(cube)
+    deform.twist_points(cube.points, np.zeros(3), np.array([0.0, 0.0, 1.0]), 0.0, 1.0, 90.0, 0.0)
     onto_ball(np.array(cube.points), 1.0)
     shifted = np.eye(4)
     shifted[0, 3] = 30.0
@@ -53,8 +57,28 @@ def warm_up(*, files: bool = False) -> None:
     )
     gap_between(whole, beside)
     least_of_triangles(body.points[:3][None], body.points[3:6][None])
-    if files:
+    if rare:
         _formats(Mesh(twisted.points, twisted.corners, twisted.offsets, uv=twisted.uv))
+        _faults(body, twisted, cube)
+
+
+def _faults(body: Mesh, twisted: Mesh, cube: Mesh) -> None:
+    """What bodies need that cross themselves, are bent, or are bevelled so that faces shrink to nothing."""
+    triangles = triangulate(cube).points(cube)
+    place(Mesh(cube.points, triangles.ravel(), np.arange(len(triangles) + 1, dtype=np.int32) * 3))
+    self_crossings(join_meshes([body, body.with_points(body.points + 0.01)]))
+    with_short_diagonals(twisted.with_points(twisted.points @ np.array([[1, 0, 0.1], [0, 1, 0], [0, 0, 1]])))
+    triangulate(_stars())
+    every = np.ones(body.connectivity.n_edges, dtype=bool)
+    round_edges(body, every, np.full(len(every), 0.1), Bevel(3, mitre=True), "warm")
+
+
+def _stars() -> Mesh:
+    """Return flat faces of twelve sides that are not convex, as many as need a loop."""
+    turn, reach = np.linspace(0, 2 * np.pi, 12, endpoint=False), np.where(np.arange(12) % 2, 1.0, 0.4)
+    star = np.column_stack([reach * np.cos(turn), reach * np.sin(turn), np.zeros(12)])
+    points = (star + np.arange(1000)[:, None, None] * [3.0, 0, 0]).reshape(-1, 3)
+    return Mesh(points, np.arange(12_000, dtype=np.int32), np.arange(0, 12_001, 12, dtype=np.int32))
 
 
 def _formats(mesh: Mesh) -> None:
@@ -74,4 +98,4 @@ def _formats(mesh: Mesh) -> None:
 
 
 if __name__ == "__main__":
-    warm_up(files=True)
+    warm_up(rare=True)

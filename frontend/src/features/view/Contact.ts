@@ -201,7 +201,10 @@ export class Contact {
   }
 }
 
-/** Two triangles for each run of cells in a row of the picture that has shadow in it; positions from -1 to 1. */
+/**
+ * Two triangles for each cell of the picture that has shadow in it; positions from -1 to 1. Corners of cells meet corners of
+ * cells: where a corner met the middle of a side, light would show through.
+ */
 export function coverOf(
   pixels: Uint8Array,
   strength: number,
@@ -223,9 +226,7 @@ export function coverOf(
   for (let j = 0; j < CELLS; j += 1)
     for (let i = 0; i < CELLS; i += 1) {
       if (!dark[j * CELLS + i]) continue
-      const from = i
-      while (i + 1 < CELLS && dark[j * CELLS + i + 1]) i += 1
-      const [a, b, c, d] = [from / CELLS, (i + 1) / CELLS, j / CELLS, (j + 1) / CELLS]
+      const [a, b, c, d] = [i / CELLS, (i + 1) / CELLS, j / CELLS, (j + 1) / CELLS]
       uv.push(a, c, b, c, b, d, a, c, b, d, a, d)
     }
   const position = new Float32Array((uv.length / 2) * 3)

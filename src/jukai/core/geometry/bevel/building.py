@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from jukai.core.geometry.arrays import Floats, Ints
+from jukai.core.geometry.arrays import Floats, Ints, frozen
 from jukai.core.geometry.bevel._faces import fans, keep, looked_up, strips
 from jukai.core.geometry.bevel._rings import around, both_sides, left
 from jukai.core.geometry.bevel._sections import sections
@@ -185,7 +185,7 @@ class Building:
             mesh.corners, con.corner_edge, rings.picked, rings.ring, rings.starts, self.kind, self.row, self.profile, self.numbers, self.centre
         )  # fmt: skip
         made = self._room(closing)
-        uv = mesh.uv if mesh.uv is not None else np.zeros((0, 2))
+        uv = mesh.uv if mesh.uv is not None else frozen(np.zeros((0, 2)))
         first = self._kept(made, uv)
         c, f, many = made.kept, mesh.n_faces, n * len(self.here)
         self.run(strips)(

@@ -61,7 +61,8 @@ def cleaned(body: Body, first_new: int, size: float, close: Any = (), look: Long
     for _ in range(_ROUNDS):
         faces = np.arange(len(body.offsets) - 1) if look is None or body.rows is not None else look
         run = faults.choose(int(np.diff(body.offsets)[faces].sum()), _PLAIN)
-        a, b, flat = run(faces, body.points, body.corners, body.offsets, first_new, least)
+        corners, offsets = (np.ascontiguousarray(x, dtype=np.int32) for x in (body.corners, body.offsets))
+        a, b, flat = run(faces, body.points, corners, offsets, first_new, least)
         suspects = np.union1d(suspects, flat)
         if len(a) == 0 and len(suspects) == 0:
             return body
