@@ -7,7 +7,7 @@ import unittest
 import numpy as np
 
 from jukai.core.geometry._connect import bucket_edges
-from jukai.core.geometry._faces import edge_turns_loop, quads_loop, volume_loop
+from jukai.core.geometry._faces import areas_loop, edge_turns_loop, quads_loop, volume_loop
 from jukai.core.geometry._fans import fans_loop, frames_loop
 from jukai.core.geometry.components import _hooking, _union_find, components
 from jukai.core.geometry.connectivity import MANY, RIM, _connect_by_sorting, connect
@@ -217,6 +217,17 @@ class Normals(unittest.TestCase):
             quads_loop(mesh.points, mesh.corners, mesh.offsets, vector_areas(mesh), _SHORTER, one)
             _cut_few(mesh, starts, two)
             np.testing.assert_array_equal(one, two)
+
+    def test_areas_and_normals_are_the_same_whoever_asks_first(self) -> None:
+        """With the angles or without, to the bit; and those of array code."""
+        for name, mesh in [(r["file"], reference_mesh(r["file"])) for r in ROWS] + [("ball", ball(200, 100))]:
+            with self.subTest(name):
+                given = mesh.points, mesh.corners, mesh.offsets
+                areas, normals = areas_loop(*given)
+                for one, two in zip((areas, normals), frames_loop(*given)[:2], strict=True):
+                    np.testing.assert_array_equal(one, two)
+                np.testing.assert_allclose(areas, vector_areas(mesh), atol=1e-13 * mesh.size**2)
+                np.testing.assert_array_equal(np.linalg.norm(normals, axis=1) > 0.5, areas.any(axis=1))
 
     def test_marked_edges_are_sharp(self) -> None:
         mesh = ball()

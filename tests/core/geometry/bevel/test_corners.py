@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import unittest
 from itertools import pairwise
+from unittest import mock
 
 import numpy as np
 from scipy.spatial import ConvexHull, HalfspaceIntersection
 
+from jukai.core.geometry.bevel import patches
 from jukai.core.geometry.bevel.joining import Bevel
 from jukai.core.geometry.bevel.rounding import round_edges
+from jukai.core.geometry.building import box_mesh
 from jukai.core.geometry.lathe import Section, Turning, turn
 from jukai.core.geometry.measures import edge_turns, face_normals, signed_volume
 from tests.bevels import box, lengths, rounded
@@ -113,6 +116,25 @@ class Widths(unittest.TestCase):
             for p in out.points[border]
         ]
         np.testing.assert_allclose(gaps, 0.7, atol=0.07)
+
+    def test_patches_are_the_same_few_or_many(self) -> None:
+        """Very many patches are worked out by a loop, few by array code: the same points, on a body of all kinds of corners."""
+        rng = np.random.default_rng(12)
+        flat = box_mesh(np.array([6.0, 5.0, 4.0]), (12, 10, 8), "s1")
+        bent = flat.with_points(flat.points + rng.uniform(-0.08, 0.08, flat.points.shape))
+        n = bent.connectivity.n_edges
+        picked = rng.random(n) < 0.9
+        for mesh, width in ((flat, np.full(n, 0.05)), (bent, rng.uniform(0.03, 0.06, n))):
+            for segments, roundness in ((2, 1.0), (3, 0.5), (4, 1.0), (4, 0.0), (2, -1.0)):
+                with self.subTest(segments=segments, roundness=roundness):
+                    how = Bevel(segments, roundness=roundness)
+                    few, many = (mock.patch.object(patches, "_MANY", least) for least in (10**9, 3))
+                    with few:
+                        one = round_edges(mesh, picked, width, how, "s9").mesh
+                    with many:
+                        two = round_edges(mesh, picked, width, how, "s9").mesh
+                    np.testing.assert_array_equal(one.corners, two.corners)
+                    np.testing.assert_allclose(one.points, two.points, atol=1e-12)
 
     def test_round_strips_leave_flat_faces_ever_more_gently(self) -> None:
         """The angle between a flat face and its strip is that of half a chord: φ / 2n, so it halves when segments double."""

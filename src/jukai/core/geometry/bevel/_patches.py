@@ -11,7 +11,7 @@ from jukai.core.geometry.kernels import kernel
 
 @kernel
 def many(points: Any, at: int, border: Any, normals: Any, edges: Any, membrane: Any, sheet: Any, flat: float, rounded: float,
-         n: int, even: float) -> Any:  # fmt: skip
+         n: int, even: float, level: float, alike: float) -> Any:  # fmt: skip
     """Write the inner points of patches between strips that run along ``edges`` (p, k, 3).
 
     Parameters
@@ -78,7 +78,7 @@ def many(points: Any, at: int, border: Any, normals: Any, edges: Any, membrane: 
             for x in range(3):
                 m = normals[p, i, x] - normals[p, 0, x]
                 turns += m * m
-        if rounded > 0 and turns > 1e-12:
+        if rounded > 0 and turns > level:
             # the plane of each face, and whether the whole border keeps to one side of it
             most = spread = across = 0.0
             for x in range(3):
@@ -113,7 +113,7 @@ def many(points: Any, at: int, border: Any, normals: Any, edges: Any, membrane: 
                             centre[2] + z * scale,
                         )
             # sheets bend over where their strips are of different widths
-            if spread > 1e-12 and long > 1.02 * least:
+            if spread > level and long > alike * least:
                 for i in range(k):
                     low[i] = np.inf
                     high[i] = -np.inf

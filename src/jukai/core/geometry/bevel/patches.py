@@ -23,6 +23,8 @@ _MANY, _SMALL = 500, 80
 """Patches from which, and inner points up to which, a loop over patches is quicker than array code."""
 _EVEN, _AGAIN, _NEAREST = 1.4, 3, 1e-3
 """How many times as long as the shortest chord the longest may be for a border to be even; rounds of what is not."""
+_LEVEL, _ALIKE = 1e-12, 1.02
+"""Squares that normals of a corner differ by, and how many times as long chords are, from which a sheet may bend over."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -234,7 +236,9 @@ def fill(points: Floats, at: int, corner: Corner, weights: Floats, *, hollow: bo
     if corner.along is not None and count > _MANY and t.inner <= _SMALL and weights[2] == 0:
         membrane, sheet = _matrices(k, n)[0], _along_edges(k, n)
         flat, rounded = float(weights[0]), float(weights[1])
-        uneven = many(points, at, corner.border, corner.normals, corner.along, membrane, sheet, flat, rounded, n, _EVEN)
+        uneven = many(
+            points, at, corner.border, corner.normals, corner.along, membrane, sheet, flat, rounded, n, _EVEN, _LEVEL, _ALIKE
+        )  # fmt: skip
         rows = np.flatnonzero(uneven)
     for begin in range(0, len(rows), _TOGETHER):
         part = rows[begin : begin + _TOGETHER]
@@ -261,7 +265,11 @@ def _inner(border: Floats, corner: Corner, part: NDArray[Any], weights: Floats) 
             rounded[:, uneven] = _stretched(k, n, given[:, uneven], outside[:, uneven])
         if weights[1] == 1:
             _on_spheres(n, border, corner.normals[part], rounded)
-        _keep_inside(n, border, corner.normals[part], rounded, partial(_solved, membrane, given))
+        # sheets bend over where their strips are of different widths; in a flat corner only rounding could say so
+        normals = corner.normals[part]
+        turns = ((normals - normals.mean(axis=1, keepdims=True)) ** 2).sum(axis=(1, 2))
+        bends = (turns > _LEVEL) & (chord.max(axis=1) > _ALIKE * chord.min(axis=1))
+        _keep_inside(n, border, normals, rounded, bends, partial(_solved, membrane, given))
         out += weights[1] * rounded
     if weights[2] > 0:
         assert corner.old is not None  # noqa: S101 - told to those who make corners
@@ -347,10 +355,12 @@ def _sharp(t: Template, border: Floats, points: Floats) -> Floats:
     return np.asarray(corner * (1 - a) * (1 - b) + ahead * a * (1 - b) + behind * (1 - a) * b + old * a * b)
 
 
-def _keep_inside(n: int, border: Floats, normals: Floats, rounded: Floats, flat: Callable[[], Floats]) -> None:
+def _keep_inside(
+    n: int, border: Floats, normals: Floats, rounded: Floats, bends: Any, flat: Callable[[], Floats]
+) -> None:
     """Draw inner points (inner, p, 3) back that lie beyond the plane of a face which the whole border keeps to one side of.
 
-    A sheet bends over where its strips are of very different widths; the membrane never does.
+    A sheet may do so where it ``bends`` (p,); the membrane never does.
     """
     corners = border[:, ::n]
     level = np.einsum("pij,pij->pi", normals, corners)
@@ -358,7 +368,7 @@ def _keep_inside(n: int, border: Floats, normals: Floats, rounded: Floats, flat:
     near = 1e-9 * np.abs(sides).max(axis=(1, 2))[:, None]
     below, above = sides.max(axis=1) <= near, sides.min(axis=1) >= -near
     at = np.einsum("ipj,pkj->ipk", rounded, normals) - level
-    over = (below & (at > near)) | (above & (at < -near))
+    over = ((below & (at > near)) | (above & (at < -near))) & bends[:, None]
     if not over.any():
         return
     held = flat()
