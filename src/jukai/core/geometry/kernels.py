@@ -20,6 +20,7 @@ import os
 from collections.abc import Callable
 from functools import cache
 from pathlib import Path
+from threading import RLock
 from types import FunctionType
 from typing import Any
 
@@ -27,6 +28,9 @@ __all__ = ["FEW", "Kernel", "kernel"]
 
 FEW = 10_000
 """Corners up to which array expressions answer sooner than loading the compiler."""
+
+
+_LOADING = RLock()
 
 
 class Kernel:
@@ -45,6 +49,11 @@ class Kernel:
         """Return the compiled function, loading the compiler if it has to be."""
         if self._compiled is not None:
             return self._compiled
+        with _LOADING:  # a server may ask from several threads; what is loaded twice is the same
+            self._compiled = self._load()
+        return self._compiled
+
+    def _load(self) -> Callable[..., Any]:
         os.environ.setdefault("NUMBA_DISABLE_INTEL_SVML", "1")  # the same bytes on every machine
         import numba
 
@@ -53,8 +62,8 @@ class Kernel:
         called = {name: known[name] for name in self.plain.__code__.co_names if isinstance(known.get(name), Kernel)}
         inner = {name: k.compiled() for name, k in called.items()}
         function = _straight(self.plain, known | inner)
-        self._compiled = numba.njit(cache=True, nogil=True, error_model="numpy")(function)
-        return self._compiled
+        loaded: Callable[..., Any] = numba.njit(cache=True, nogil=True, error_model="numpy")(function)
+        return loaded
 
     def choose(self, size: int, few: int = FEW) -> Callable[..., Any]:
         """Return the plain function for up to ``few`` elements, else the compiled one."""
@@ -85,8 +94,10 @@ def _straight(function: Callable[..., Any], names: dict[str, Any]) -> Callable[.
     """Return ``function`` with indices that are not counted from the end, in a module of these ``names``."""
     first = function.__code__.co_firstlineno
     file = function.__code__.co_filename
-    definition = next(d for d in _definitions(file) if d.name == function.__name__ and first <= d.lineno <= first + 1)
-    definition = _Straight().visit(definition)
+    found = [d for d in _definitions(file) if d.name == function.__name__ and first <= d.lineno <= first + 1]
+    if not found:
+        raise TypeError(f"{function.__qualname__} is no function at the top of its module, as a kernel must be")
+    definition: Any = _Straight().visit(found[0])
     definition.decorator_list = []
     whole = dict(names, _index=_not_from_the_end())
     exec(compile(ast.Module([definition], []), file, "exec", dont_inherit=True), whole)  # noqa: S102 - our own source
