@@ -14,7 +14,6 @@ import {
 } from './camera'
 import type { Looking } from './camera'
 import { markChanged, readBody } from './buffers'
-import { placeLeaders } from './layout'
 
 const at = (around: number, above: number): Looking => ({
   target: [0, 0, 0],
@@ -64,55 +63,6 @@ describe('moving', () => {
   it('shows a ball whole', () => {
     const l = fitted(at(0, 0), [5, 5, 5], 40, 800, 600)
     expect(40 / (l.distance * Math.tan((13 * Math.PI) / 180))).toBeLessThan(1)
-  })
-})
-
-describe('callouts', () => {
-  it('are never over each other', () => {
-    const rows = Array.from({ length: 12 }, (_, i) => ({
-      key: String(i),
-      anchor: { x: 300 + (i % 3), y: 200 + i },
-    }))
-    const out = placeLeaders(
-      rows,
-      { left: 200, right: 400, top: 100, bottom: 500 },
-      { width: 760, height: 700 },
-      { left: 415, right: 760, top: 520, bottom: 700 },
-    )
-    expect(out).toHaveLength(12)
-    for (const a of out)
-      for (const b of out)
-        if (a !== b && a.end === b.end)
-          expect(Math.abs(a.label.y - b.label.y)).toBeGreaterThanOrEqual(24)
-  })
-})
-
-describe('words beside a body', () => {
-  const rows = [
-    { key: 'a', anchor: { x: 300, y: 300 } },
-    { key: 'b', anchor: { x: 310, y: 330 } },
-  ]
-  const column = (left: number, top: number) =>
-    placeLeaders(
-      rows,
-      { left: 200, right: 320, top: 250, bottom: 400 },
-      { width: 1000, height: 700 },
-      { left: 700, right: 1000, top: 600, bottom: 700 },
-      0,
-      [{ left, right: left + 120, top, bottom: top + 90 }],
-    )[0]?.label.x ?? 0
-  it('stand on no other body that is near', () => {
-    expect(column(700, 280)).toBe(360)
-    expect(column(360, 280)).toBe(496)
-    expect(column(360, 420)).toBe(360) // it lies below them
-    expect(column(360, -100)).toBe(360)
-    expect(column(120, 280)).toBe(360) // behind them
-  })
-  it('slide and never jump', () => {
-    for (let left = 100; left < 700; left += 1)
-      expect(Math.abs(column(left, 280) - column(left + 1, 280))).toBeLessThan(12)
-    for (let top = -100; top < 500; top += 1)
-      expect(Math.abs(column(370, top) - column(370, top + 1))).toBeLessThan(12)
   })
 })
 
