@@ -1,4 +1,4 @@
-import type { OrthographicCamera } from 'three'
+import { PerspectiveCamera } from 'three'
 import { PerspectiveCamera } from 'three'
 import { describe, expect, it } from 'vitest'
 import type { PartView } from '../../shared/api/client'
