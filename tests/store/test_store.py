@@ -11,6 +11,8 @@ import tempfile
 import time
 import unittest
 from pathlib import Path
+from queue import Queue
+from threading import Thread
 from typing import Any
 
 from jukai.app.ports import NotThere, Stale
@@ -189,27 +191,29 @@ class StoreTest(unittest.TestCase):
         acknowledged = 1
         command = [sys.executable, "-c", STREAM, str(self.path)]
         with subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, cwd=ROOT) as nursery:
-            assert nursery.stdin is not None
-            assert nursery.stdout is not None
+            self.addCleanup(nursery.kill)
+            said: Queue[str] = Queue()
+            Thread(target=lambda: [said.put(line) for line in nursery.stdout or ()], daemon=True).start()
             for _ in range(50):
                 print(file=nursery.stdin, flush=True)
-                lines = [
-                    nursery.stdout.readline(),
-                    nursery.stdout.readline(),
-                ]  # its number and a first edit, in some order
+                pid, numbers = 0, []
+                while not (pid and numbers):  # in some order
+                    word, _, number = said.get(timeout=100).partition(" ")
+                    if word == "pid":
+                        pid = int(number)
+                    else:
+                        numbers.append(int(word))
                 time.sleep(rng.uniform(0, 0.03))
-                pid = next(line for line in lines if line.startswith("pid")).split()[1]
-                os.kill(int(pid), signal.SIGKILL)
-                while lines[-1] != "gone\n":
-                    self.assertTrue(lines[-1], "the process that starts them has ended")
-                    lines.append(nursery.stdout.readline())
-                acknowledged = int([line for line in lines if line[0].isdigit()][-1])
+                os.kill(pid, signal.SIGKILL)
+                while (line := said.get(timeout=100)) != "gone\n":
+                    numbers.append(int(line))
+                acknowledged = numbers[-1]
                 store = SqliteStore(self.path)
                 number, document = store.document("b1")
                 store.close()
                 self.assertGreaterEqual(number, acknowledged)
                 self.assertEqual(document["dimensions"][0]["value"], number - 1)
-            nursery.stdin.close()
+            nursery.kill()
         self.assertGreater(acknowledged, 50)
         self.store = SqliteStore(self.path)
 

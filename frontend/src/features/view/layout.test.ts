@@ -1,5 +1,4 @@
 import { PerspectiveCamera } from 'three'
-import { PerspectiveCamera } from 'three'
 import { describe, expect, it } from 'vitest'
 import type { PartView } from '../../shared/api/client'
 import { TITLES, mmPerPx, place } from './camera'
