@@ -11,8 +11,6 @@ import tempfile
 import time
 import unittest
 from pathlib import Path
-from queue import Queue
-from threading import Thread
 from typing import Any
 
 from jukai.app.ports import NotThere, Stale
@@ -23,30 +21,19 @@ from tests.common import ROOT
 from tests.recipes import bench_of
 
 STREAM = """
-import os
 import sys
 from pathlib import Path
 from jukai.core.recipe.bench import Bench
 from jukai.core.recipe.edits import apply_edit, parse_edit
 from jukai.store import SqliteStore
-
-def stream():
-    store = SqliteStore(Path(sys.argv[1]))
-    number, document = store.document("b1")
-    while True:
-        edit = parse_edit({"kind": "set_dimension", "name": "n", "value": number})
-        bench = apply_edit(Bench.model_validate(document), edit)
-        document = bench.to_json()
-        number = store.append("b1", number, edit.model_dump(mode="json"), document, "n", author="a", join=False)
-        print(number, flush=True)
-
-for line in sys.stdin:  # a process for each line; what takes long to load is loaded once
-    pid = os.fork()
-    if pid == 0:
-        stream()
-    print("pid", pid, flush=True)
-    os.waitpid(pid, 0)
-    print("gone", flush=True)
+store = SqliteStore(Path(sys.argv[1]))
+number, document = store.document("b1")
+while True:
+    edit = parse_edit({"kind": "set_dimension", "name": "n", "value": number})
+    bench = apply_edit(Bench.model_validate(document), edit)
+    document = bench.to_json()
+    number = store.append("b1", number, edit.model_dump(mode="json"), document, "n", author="a", join=False)
+    print(number, flush=True)
 """
 
 
@@ -189,31 +176,22 @@ class StoreTest(unittest.TestCase):
         self.store.close()
         rng = random.Random(3)
         acknowledged = 1
-        command = [sys.executable, "-c", STREAM, str(self.path)]
-        with subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, cwd=ROOT) as nursery:
-            self.addCleanup(nursery.kill)
-            said: Queue[str] = Queue()
-            Thread(target=lambda: [said.put(line) for line in nursery.stdout or ()], daemon=True).start()
-            for _ in range(50):
-                print(file=nursery.stdin, flush=True)
-                pid, numbers = 0, []
-                while not (pid and numbers):  # in some order
-                    word, _, number = said.get(timeout=100).partition(" ")
-                    if word == "pid":
-                        pid = int(number)
-                    else:
-                        numbers.append(int(word))
-                time.sleep(rng.uniform(0, 0.03))
-                os.kill(pid, signal.SIGKILL)
-                while (line := said.get(timeout=100)) != "gone\n":
-                    numbers.append(int(line))
-                acknowledged = numbers[-1]
-                store = SqliteStore(self.path)
-                number, document = store.document("b1")
-                store.close()
-                self.assertGreaterEqual(number, acknowledged)
-                self.assertEqual(document["dimensions"][0]["value"], number - 1)
-            nursery.kill()
+        for _ in range(50):
+            process = subprocess.Popen([sys.executable, "-c", STREAM, str(self.path)], stdout=subprocess.PIPE, cwd=ROOT)
+            assert process.stdout is not None
+            first = process.stdout.readline()
+            time.sleep(rng.uniform(0, 0.03))
+            os.kill(process.pid, signal.SIGKILL)
+            rest = process.stdout.read()
+            process.wait()
+            process.stdout.close()
+            lines = (first + rest).split(b"\n")[:-1]  # a line that was cut is not acknowledged
+            acknowledged = int(lines[-1])
+            store = SqliteStore(self.path)
+            number, document = store.document("b1")
+            store.close()
+            self.assertGreaterEqual(number, acknowledged)
+            self.assertEqual(document["dimensions"][0]["value"], number - 1)
         self.assertGreater(acknowledged, 50)
         self.store = SqliteStore(self.path)
 
