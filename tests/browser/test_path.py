@@ -289,7 +289,12 @@ class Windows(BrowserTest):
         self.assertIn("One edit is kept", self.wait(lambda: self.find("offline").text))
         self.server.start()
         self.wait(lambda: not self.all("offline"), "back again")
-        self.wait(lambda: self.document()["document"]["parts"][0]["recipe"][0]["values"]["sides"] == 20)
+        # the new server loads its kernels while it works the demo out again
+        self.wait(
+            lambda: self.document()["document"]["parts"][0]["recipe"][0]["values"]["sides"] == 20,
+            "the edit that was kept",
+            90,
+        )
 
 
 class StartPage(BrowserTest):
