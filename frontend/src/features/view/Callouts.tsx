@@ -41,6 +41,7 @@ export function Callouts(props: {
   const { stage, bench, part, step } = props
   const spots = useView((v) => v.spots)
   const beside = useView((v) => v.beside)
+  const only = useView((v) => v.only)
   const planes = useSection((v) => v.planes)
   const [typing, setTyping] = useState<{ target: NumberTarget; at: Spot } | null>(null)
   if (!part.bounds || !part.mesh || stage.width < 10) return null
@@ -82,7 +83,8 @@ export function Callouts(props: {
     key: s.callout.target,
     ...anchorOf(stage, part, s.callout, s.target.value),
   }))
-  const others = props.parts
+  // with one part shown only, the others are not there to stand in the way
+  const others = (only ? [] : props.parts)
     .filter((p) => p.part !== part.part && p.mesh && p.bounds && !p.hidden)
     .map((p) => boxOnScreen(stage, p))
   const leaders = placeLeaders(rows, box, screen, title, beside ? BESIDE : 0, others)
