@@ -211,7 +211,7 @@ class Workshop:
         return None if mesh is None else element_bytes(mesh)
 
     def strips(self, digest: str) -> bytes | None:
-        """Return which faces of a mesh may be drawn two as one, by the hash of its drawing data."""
+        """Return which faces of a mesh may be drawn as one, by the hash of its drawing data."""
         mesh = self._meshes.get(digest)
         return None if mesh is None else strip_bytes(mesh)
 

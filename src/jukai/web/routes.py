@@ -316,7 +316,7 @@ def _mesh_routes(api: Blueprint, benches: Benches) -> None:
 
     @api.get("/meshes/<string:digest>/strips", responses=_BINARY)
     def mesh_strips(path: m.DigestPath) -> Response:
-        """Return which faces may be drawn two as one where they are too fine to be told apart."""
+        """Return which faces may be drawn as one where they are too fine to be told apart."""
         return _immutable(benches.workshop.strips(path.digest), f"{path.digest}-strips")
 
     @api.get("/meshes/<string:digest>/marks", responses={"200": m.MarksView})

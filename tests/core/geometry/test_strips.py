@@ -1,4 +1,4 @@
-"""Faces drawn two as one: loops that close, bodies that stay closed whatever is left out, bytes as they are told."""
+"""Faces drawn two or four as one: loops that close, bodies that stay closed whatever is left out, bytes as they are told."""
 
 from __future__ import annotations
 
@@ -8,10 +8,10 @@ from dataclasses import replace
 
 import numpy as np
 
-from jukai.core.geometry.measures import signed_volume
+from jukai.core.geometry.measures import face_normals, signed_volume
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.normals import sharp_edges
-from jukai.core.geometry.strips import loops_to_leave_out, strip_bytes
+from jukai.core.geometry.strips import GENTLE, loops_to_leave_out, strip_bytes, strips_of
 from jukai.core.geometry.triangulation import triangulate
 from jukai.core.geometry.view import view_bytes
 from tests.recipes import body, turned
@@ -20,6 +20,8 @@ RING = {"operator": "torus", "major_radius": 20, "minor_radius": 6, "sides": 40,
 BODIES = {
     "ring": body(RING),
     "ring of odd counts": body(RING | {"sides": 41, "minor_sides": 37}),
+    "fine ring": body(RING | {"sides": 24, "minor_sides": 128}),
+    "fine ring of odd counts": body(RING | {"sides": 23, "minor_sides": 131}),
     "ball": body({"operator": "sphere", "radius": 10, "sides": 48}),
     "cup": body(turned(sides=64), profile=[(10, 0), (10.2, 2), (10.3, 4), (10.3, 6), (10.2, 8), (10, 10)]),
     "rounded box": body(
@@ -31,18 +33,19 @@ BODIES = {
 
 def left_out(mesh: Mesh, which: np.ndarray) -> Mesh:
     """Return the mesh as it is drawn when some of its loops are left out, from the layout of the bytes."""
-    _, rungs, order, pairs = parsed(mesh)
+    head, rungs, order, pairs = parsed(mesh)
     view = triangulate(mesh).corners[order]
     points = np.concatenate([mesh.points, pairs.reshape(-1, 3)])
     faces, at, pair = [], 0, mesh.n_points
-    for n, on in zip(rungs, which, strict=True):
+    for k, (n, on) in enumerate(zip(rungs, which, strict=True)):
+        triangles = (8 if k < head[5] else 4) * n
         if on:
             for j in range(n):
                 u, w = pair + 2 * j, pair + 2 * j + 1
                 faces += [[w, w + 2, u + 2], [w, u + 2, u]]
         else:
-            faces += mesh.corners[view[at : at + 4 * n]].tolist()
-        at += 4 * n
+            faces += mesh.corners[view[at : at + triangles]].tolist()
+        at += triangles
         pair += 2 * (n + 1)
     faces += mesh.corners[view[at:]].tolist()
     # the pairs stand where points of the mesh do
@@ -100,14 +103,45 @@ class Loops(unittest.TestCase):
             self.assertEqual((head[2], len(rungs)), (0, 0))
             np.testing.assert_array_equal(order, np.arange(head[3]))
 
+    def test_strips_side_by_side_are_one_where_the_surface_hardly_bends(self) -> None:
+        for name, wide, rows in (("fine ring", 32, 32), ("fine ring of odd counts", 32, 33), ("ring", 0, 18)):
+            mesh = BODIES[name]
+            strips = strips_of(mesh)
+            self.assertEqual((strips.wide, len(strips.starts) - 1), (wide, rows), name)
+            con = mesh.connectivity
+            normals = face_normals(mesh)
+            for k in range(strips.wide):
+                part = slice(strips.starts[k], strips.starts[k + 1])
+                left, right = strips.left[part], strips.right[part]
+                four = np.stack(
+                    [left, con.twins[left], con.twins[con.following[con.following[con.twins[left]]]], con.twins[right]]
+                )
+                faces = mesh.corner_faces[four]
+                # four different faces of each rung, side by side, that turn by no more than they may at each edge
+                self.assertEqual(len(np.unique(faces)), faces.size, name)
+                np.testing.assert_array_equal(faces[2], mesh.corner_faces[right])
+                turns = np.einsum("ijk,ijk->ij", normals[faces[:-1]], normals[faces[1:]])
+                self.assertGreaterEqual(turns.min(), np.cos(np.radians(GENTLE)) - 1e-12)
+                for loop in (left, right):
+                    np.testing.assert_array_equal(
+                        mesh.corners[con.following[loop]], np.roll(mesh.corners[loop], -1), name
+                    )
+
     def test_no_loop_runs_along_two_finishes(self) -> None:
-        mesh = BODIES["ring"]
-        half = (mesh.points[mesh.corners].reshape(-1, 4, 3).mean(axis=1)[:, 0] > 0).astype(np.int32)
+        self.one_finish(BODIES["ring"], 0)
+        self.one_finish(BODIES["fine ring"], 2)
+
+    def one_finish(self, mesh: Mesh, axis: int) -> None:
+        half = (mesh.points[mesh.corners].reshape(-1, 4, 3).mean(axis=1)[:, axis] > 0).astype(np.int32)
         painted = replace(mesh, finishes=("Brass", "Steel"), face_finish=half, _cache={}, _topology={})
         along, starts, _ = loops_to_leave_out(painted)
         self.assertGreater(len(starts), 1)
         for a, b in itertools.pairwise(starts):
             self.assertEqual(len(np.unique(half[painted.corner_faces[along[a:b]]])), 1)
+        strips = strips_of(painted)
+        finish = half[painted.corner_faces[np.stack([strips.left, strips.right])]]
+        for a, b in itertools.pairwise(strips.starts):
+            self.assertEqual(len(np.unique(finish[:, a:b])), 1)
 
 
 class Drawn(unittest.TestCase):
@@ -125,7 +159,9 @@ class Drawn(unittest.TestCase):
                 # what is left out bends by no more than 12°, a sagitta of 3 % of its width; quads that are not flat are cut
                 close = 0.02 if which.any() else 1e-5
                 self.assertAlmostEqual(signed_volume(drawn) / signed_volume(mesh), 1.0, delta=close, msg=name)
-                least = mesh.n_faces * 2 - 2 * int(parsed(mesh)[1][which].sum())
+                head, rungs, _, _ = parsed(mesh)
+                fewer = np.where(np.arange(strips) < head[5], 6, 2)
+                least = mesh.n_faces * 2 - int((rungs * fewer)[which].sum())
                 self.assertEqual(drawn.n_faces, least - int((mesh.sides == 3).sum()) + (_more(mesh)), name)
 
     def test_all_triangles_stay_in_the_order(self) -> None:

@@ -152,7 +152,7 @@ export function dressBody(body: Body, finish: Finish, as: As, others: readonly F
   )
 }
 
-/** Runs of faces of a large closed body, worked out once it rests; with strips finer ones may be drawn two as one. */
+/** Runs of faces of a large closed body, worked out once it rests; with strips finer ones may be drawn as one. */
 export function cluster(body: Body, bytes: ArrayBuffer | null = null): void {
   const { data, mesh } = body
   if (!data.closed || (body.clusters && !bytes)) return
@@ -207,7 +207,7 @@ export function cull(body: Body, sight: Seen | null, cut: readonly Vector4[] | n
     // a length of the body is at most so long on the screen
     px: sight.px / (parallel ? most : most / least),
     cut,
-    two: !('HATCHED' in (mesh.material.defines as object)),
+    joined: !('HATCHED' in (mesh.material.defines as object)),
   })
   runs._multiDrawStarts = clusters.starts
   runs._multiDrawCounts = clusters.counts

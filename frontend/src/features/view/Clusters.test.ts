@@ -58,7 +58,7 @@ describe('runs of triangles', () => {
     ] as const) {
       const eye = new Vector3(...place)
       const toEye = seenFrom(eye)
-      runs.look({ toEye, eye, parallel: false, px: 1e-3, two: true, cut: null })
+      runs.look({ toEye, eye, parallel: false, px: 1e-3, joined: true, cut: null })
       const drawn = new Set<number>()
       for (let k = 0; k < runs.runs; k += 1) {
         const first = (runs.starts[k] ?? 0) / 12
@@ -71,45 +71,56 @@ describe('runs of triangles', () => {
     }
   })
 
-  it('draw strips two faces as one only where these are too fine to be told apart', () => {
-    const b = ball(40, 64)
-    // one strip: the two rows of the equator, as the server gives it
-    const rows = [19, 20]
-    const of = (row: number, side: number) => 2 * (row * 64 + side)
-    const first = Array.from({ length: 64 }, (_, i) =>
-      rows.flatMap((r) => [of(r, i), of(r, i) + 1]),
-    ).flat()
-    const rest = Array.from({ length: b.triangles }, (_, t) => t).filter((t) => !first.includes(t))
-    const at = (row: number, side: number) =>
-      b.position.slice(3 * (row * 64 + (side % 64)), 3 * (row * 64 + (side % 64)) + 3)
-    const position = Array.from({ length: 65 }, (_, i) => [...at(19, i), ...at(21, i)]).flat()
-    const strips = {
-      position: new Float32Array(position),
-      normal: new Int8Array((position.length / 3) * 4),
-      edge: new Uint8Array((position.length / 3) * 4),
-      order: new Uint32Array([...first, ...rest]),
-      rungs: new Uint32Array([64]),
-      spacing: new Float32Array([Math.PI / 40]),
+  it('draw strips two or four faces as one only where these are too fine to be told apart', () => {
+    for (const [rows, wide, saved] of [
+      [[19, 20], 0, 16],
+      [[18, 19, 20, 21], 1, 48],
+    ] as const) {
+      const b = ball(40, 64)
+      // one strip: rows of faces about the equator, as the server gives it
+      const of = (row: number, side: number) => 2 * (row * 64 + side)
+      const first = Array.from({ length: 64 }, (_, i) =>
+        rows.flatMap((r) => [of(r, i), of(r, i) + 1]),
+      ).flat()
+      const rest = Array.from({ length: b.triangles }, (_, t) => t).filter(
+        (t) => !first.includes(t),
+      )
+      const at = (row: number, side: number) =>
+        b.position.slice(3 * (row * 64 + (side % 64)), 3 * (row * 64 + (side % 64)) + 3)
+      const [upper, lower] = [rows[0], rows[0] + rows.length]
+      const position = Array.from({ length: 65 }, (_, i) => [
+        ...at(upper, i),
+        ...at(lower, i),
+      ]).flat()
+      const strips = {
+        position: new Float32Array(position),
+        normal: new Int8Array((position.length / 3) * 4),
+        edge: new Uint8Array((position.length / 3) * 4),
+        order: new Uint32Array([...first, ...rest]),
+        rungs: new Uint32Array([64]),
+        spacing: new Float32Array([Math.PI / 40]),
+        wide,
+      }
+      const whole = {
+        ...b,
+        vertices: b.position.length / 3,
+        edge: new Uint8Array((b.position.length / 3) * 4),
+      }
+      const drawn = { ...whole, ...withStrips(whole, strips) }
+      expect(drawn.index.length).toBe(3 * b.triangles + 6 * 64)
+      const runs = new Clusters(drawn, strips)
+      const count = (distance: number, joined = true) => {
+        const eye = new Vector3(distance, 0, 0)
+        const toEye = seenFrom(eye)
+        runs.look({ toEye, eye, parallel: false, px: 0.01, joined, cut: null })
+        return runs.counts.slice(0, runs.runs).reduce((a, n) => a + n, 0) / 3
+      }
+      // 3.3 px, each 0.01 of the distance, are as wide as a face of the strip at 2.4 from it
+      expect(count(3.2, false)).toBe(count(3.2))
+      const [all, fewer] = [count(4.6, false), count(4.6)]
+      // as many runs of eight rungs as are seen, each with so many triangles less
+      expect(all - fewer).toBeGreaterThanOrEqual(3 * saved)
+      expect((all - fewer) % saved).toBe(0)
     }
-    const whole = {
-      ...b,
-      vertices: b.position.length / 3,
-      edge: new Uint8Array((b.position.length / 3) * 4),
-    }
-    const drawn = { ...whole, ...withStrips(whole, strips) }
-    expect(drawn.index.length).toBe(3 * b.triangles + 6 * 64)
-    const runs = new Clusters(drawn, strips)
-    const count = (distance: number, two = true) => {
-      const eye = new Vector3(distance, 0, 0)
-      const toEye = seenFrom(eye)
-      runs.look({ toEye, eye, parallel: false, px: 0.01, two, cut: null })
-      return runs.counts.slice(0, runs.runs).reduce((a, n) => a + n, 0) / 3
-    }
-    // 3.3 px, each 0.01 of the distance, are as wide as a face of the strip at 2.4 from it
-    expect(count(3.2, false)).toBe(count(3.2))
-    const [all, fewer] = [count(4.6, false), count(4.6)]
-    // as many runs of eight faces as are seen, each with sixteen triangles less
-    expect(all - fewer).toBeGreaterThanOrEqual(3 * 16)
-    expect((all - fewer) % 16).toBe(0)
   })
 })

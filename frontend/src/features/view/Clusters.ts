@@ -4,7 +4,7 @@ import type { BodyData } from './buffers'
 import type { Strips } from './Strips'
 
 const SIZE = 32
-const RUNGS = 8 // of a strip: four triangles each, or two where two faces are drawn as one
+const RUNGS = 8 // of a strip: four or eight triangles each, or two where its faces are drawn as one
 
 /** Faces less wide than this on the screen, px, have no line between them: it has faded (shaders.ts). */
 const UNSEEN = 3.3
@@ -20,8 +20,8 @@ export interface EyeAt {
   parallel: boolean
   /** one px, in lengths of that space: at a distance of 1, in parallel views everywhere */
   px: number
-  /** whether faces may be drawn two as one */
-  two: boolean
+  /** whether faces may be drawn as one */
+  joined: boolean
   /** what lies ahead of all these planes is cut away, and the rest is seen from its inside too */
   cut: readonly Vector4[] | null
 }
@@ -29,7 +29,7 @@ export interface EyeAt {
 /**
  * Triangles of a closed body in runs, each with a ball round it and a cone round its normals: runs that look away from the
  * eye as a whole, or lie beside the picture, are not drawn (the cone test of Shirmun and Abi-Ezzi, 1993). Runs of a strip
- * have a second form with half the triangles, which is drawn where the strip is too fine to be told from it.
+ * have a second form with half of the triangles or a quarter, which is drawn where the strip is too fine to be told from it.
  */
 export class Clusters {
   private readonly count: number
@@ -56,9 +56,10 @@ export class Clusters {
     strips?.rungs.forEach((rungs, s) => {
       for (let j = 0; j < rungs; j += RUNGS) {
         const n = Math.min(RUNGS, rungs - j)
-        spans.push(fine, 12 * n, coarse, 6 * n)
+        const many = (s < strips.wide ? 24 : 12) * n
+        spans.push(fine, many, coarse, 6 * n)
         strip.push(s)
-        fine += 12 * n
+        fine += many
         coarse += 6 * n
       }
     })
@@ -75,7 +76,7 @@ export class Clusters {
     this.cones = new Float32Array(this.count * 4)
     this.starts = new Int32Array(this.count)
     this.counts = new Int32Array(this.count)
-    const normals = new Float32Array(SIZE * 6)
+    const normals = new Float32Array(3 * RUNGS * (8 + 2))
     for (let c = 0; c < this.count; c += 1) this.measure(b, c, normals)
     this.grain = grainOf(b)
   }
@@ -101,7 +102,7 @@ export class Clusters {
   look(at: EyeAt): void {
     const { balls, ball, spans } = this
     this.frustum.setFromProjectionMatrix(at.toEye)
-    if (at.two && this.near.length) this.comeNear(at)
+    if (at.joined && this.near.length) this.comeNear(at)
     this.runs = 0
     let [from, to] = [-1, -1]
     for (let c = 0; c < this.count; c += 1) {
@@ -111,16 +112,16 @@ export class Clusters {
       ball.radius = balls[i + 3] ?? 0
       if (!this.frustum.intersectsSphere(ball)) continue
       const s = this.strip[c] ?? -1
-      const two =
-        at.two &&
+      const joined =
+        at.joined &&
         s >= 0 &&
         (this.spacing[s] ?? 0) < UNSEEN * at.px * (at.parallel ? 1 : (this.near[s] ?? 0))
-      const first = spans[two ? i + 2 : i] ?? 0
+      const first = spans[joined ? i + 2 : i] ?? 0
       if (first !== to) {
         this.add(from, to)
         from = first
       }
-      to = first + (spans[two ? i + 3 : i + 1] ?? 0)
+      to = first + (spans[joined ? i + 3 : i + 1] ?? 0)
     }
     this.add(from, to)
   }
@@ -156,12 +157,16 @@ export class Clusters {
 
   private comeNear({ eye, parallel }: EyeAt): void {
     if (parallel) return
+    const { balls } = this
     this.near.fill(Infinity)
     for (let c = 0; c < this.count; c += 1) {
       const s = this.strip[c] ?? -1
       if (s < 0) break // strips stand first
-      const [x = 0, y = 0, z = 0, r = 0] = this.balls.subarray(4 * c, 4 * c + 4)
-      const d = Math.hypot(x - eye.x, y - eye.y, z - eye.z) - r
+      const i = 4 * c
+      const x = (balls[i] ?? 0) - eye.x
+      const y = (balls[i + 1] ?? 0) - eye.y
+      const z = (balls[i + 2] ?? 0) - eye.z
+      const d = Math.sqrt(x * x + y * y + z * z) - (balls[i + 3] ?? 0)
       if (d < (this.near[s] ?? 0)) this.near[s] = d
     }
   }

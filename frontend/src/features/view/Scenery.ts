@@ -36,7 +36,7 @@ export abstract class Scenery {
   readonly marks = new PickMarks(this.scene, () => this.invalidate())
   readonly cuts = new Cuts(this.scene)
   protected swaps = 0
-  protected floor: LineSegments<BufferGeometry, LineBasicMaterial> | null = null
+  protected floor: LineSegments<BufferGeometry, RawShaderMaterial> | null = null
   protected floorSize = 100
   protected ghost: Ghost | null = null
   protected judging: Judging = { bands: false, lights: 'stay', behind: false }
@@ -204,7 +204,7 @@ export abstract class Scenery {
     this.ink = plain(c.ink)
     this.moss = plain(c.moss)
     this.amber = plain(c.amber)
-    this.grid = new Color(c.grid)
+    this.grid = plain(c.grid)
     this.renderer.setClearColor(new Color(c.paper))
     this.dropFloor()
     this.invalidate()

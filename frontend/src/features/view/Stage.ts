@@ -38,7 +38,7 @@ export class Stage extends Scenery {
   perspective = true
   /** called after each picture, with the number of body swaps that reached the screen */
   onDrawn: (swaps: number) => void = () => undefined
-  /** fetches which faces of a body may be drawn two as one */
+  /** fetches which faces of a body may be drawn as one */
   strips: (data: BodyData) => Promise<ArrayBuffer | null> = () => Promise.resolve(null)
   width = 1
   height = 1
@@ -94,6 +94,9 @@ export class Stage extends Scenery {
     this.renderer.setSize(this.width, this.height, false)
     this.canvas.style.width = `${this.width}px`
     this.canvas.style.height = `${this.height}px`
+    // pixel for pixel there is nothing to smooth, and without a graphics card that is dear
+    const exact = this.renderer.getPixelRatio() === window.devicePixelRatio
+    this.canvas.style.imageRendering = exact ? 'pixelated' : 'auto'
     this.invalidate()
   }
 
@@ -296,13 +299,11 @@ export class Stage extends Scenery {
     this.renderer.setRenderTarget(target)
     this.renderer.setClearColor(this.paper, paper ? 1 : 0)
     this.renderer.clear()
-    this.floor?.material.color.copy(this.grid.clone().convertLinearToSRGB())
     this.renderer.render(this.scene, this.camera)
     const pixels = new Uint8Array(width * height * 4)
     this.renderer.readRenderTargetPixels(target, 0, 0, width, height, pixels)
     this.renderer.setRenderTarget(null)
     this.renderer.setClearColor(colour, 1)
-    this.floor?.material.color.copy(this.grid)
     for (const o of hidden) if (o) o.visible = true
     target.dispose()
     this.inkScale = 1
@@ -332,7 +333,7 @@ export class Stage extends Scenery {
     }, REST)
   }
 
-  /** Make runs of a body that rests; which faces may be drawn two as one is told when it comes. */
+  /** Make runs of a body that rests; which faces may be drawn as one is told when it comes. */
   private sort(b: Body): void {
     if (b.clusters || !b.data.closed) return
     cluster(b)

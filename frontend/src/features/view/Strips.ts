@@ -1,6 +1,6 @@
 import type { BodyData } from './buffers'
 
-/** Rows of faces that may be drawn two as one (layout: core/geometry/strips.py). */
+/** Rows of faces that may be drawn two as one, or four (layout: core/geometry/strips.py). */
 export interface Strips {
   position: Float32Array
   normal: Int8Array
@@ -9,6 +9,8 @@ export interface Strips {
   order: Uint32Array
   rungs: Uint32Array
   spacing: Float32Array
+  /** how many of them, the first, are four faces wide */
+  wide: number
 }
 
 const MAGIC = 0x31534b4a
@@ -16,8 +18,8 @@ const MAGIC = 0x31534b4a
 /** Read the bytes; null where they are not of this body or hold nothing. */
 export function readStrips(bytes: ArrayBuffer, body: BodyData): Strips | null {
   const head = new Uint32Array(bytes, 0, 6)
-  const [magic, version, vertices = 0, triangles = 0, strips = 0] = head
-  if (magic !== MAGIC || version !== 1 || triangles !== body.triangles || !strips) return null
+  const [magic, version, vertices = 0, triangles = 0, strips = 0, wide = 0] = head
+  if (magic !== MAGIC || version !== 2 || triangles !== body.triangles || !strips) return null
   let at = 24
   const take = <T>(make: (offset: number) => T, size: number): T => {
     const out = make(at)
@@ -29,12 +31,13 @@ export function readStrips(bytes: ArrayBuffer, body: BodyData): Strips | null {
     order: take((b) => new Uint32Array(bytes, b, triangles), triangles * 4),
     rungs: take((b) => new Uint32Array(bytes, b, strips), strips * 4),
     spacing: take((b) => new Float32Array(bytes, b, strips), strips * 4),
+    wide,
     normal: take((b) => new Int8Array(bytes, b, vertices * 4), vertices * 4),
     edge: take((b) => new Uint8Array(bytes, b, vertices * 4), vertices * 4),
   }
 }
 
-/** What is drawn of a body with strips: all its triangles, then those of the strips drawn two faces as one. */
+/** What is drawn of a body with strips: all its triangles, then those of the strips with faces drawn as one. */
 export function withStrips(
   b: BodyData,
   s: Strips,

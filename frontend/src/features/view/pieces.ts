@@ -1,20 +1,35 @@
 import {
   BufferAttribute,
   BufferGeometry,
+  GLSL3,
   GreaterDepth,
   LineBasicMaterial,
   LineSegments,
+  RawShaderMaterial,
 } from 'three'
 import type { Color, Matrix4, Scene } from 'three'
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
 import type { Body } from './Body'
 import { inkMaterial } from './inkLine'
 
-/** The floor's grid: twelve fields of a fifth of its size to either side. */
+// a line of the library encodes its colour at each pixel: dear, and the same each time
+const floorVertex = `
+precision highp float;
+uniform mat4 modelViewMatrix, projectionMatrix;
+in vec3 position;
+void main() { gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }`
+
+const floorFragment = `
+precision mediump float;
+uniform vec3 colour;
+out vec4 result;
+void main() { result = vec4(colour, 1.0); }`
+
+/** The floor's grid: twelve fields of a fifth of its size to either side; `colour` as it is to appear. */
 export function floorLines(
   size: number,
   colour: Color,
-): LineSegments<BufferGeometry, LineBasicMaterial> {
+): LineSegments<BufferGeometry, RawShaderMaterial> {
   const n = 12
   const step = size / 5
   const rows: number[] = []
@@ -24,8 +39,15 @@ export function floorLines(
   }
   const g = new BufferGeometry()
   g.setAttribute('position', new BufferAttribute(new Float32Array(rows), 3))
-  const floor = new LineSegments(g, new LineBasicMaterial({ color: colour }))
+  const material = new RawShaderMaterial({
+    glslVersion: GLSL3,
+    vertexShader: floorVertex,
+    fragmentShader: floorFragment,
+    uniforms: { colour: { value: colour } },
+  })
+  const floor = new LineSegments(g, material)
   floor.frustumCulled = false
+  floor.renderOrder = 1 // after the bodies: what they hide is not drawn
   floor.position.z = -size * 4e-3 // a hair below: what lies in the floor covers it
   return floor
 }

@@ -489,7 +489,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Return which faces may be drawn two as one where they are too fine to be told apart. */
+        /** Return which faces may be drawn as one where they are too fine to be told apart. */
         get: operations["api_mesh_strips"];
         put?: never;
         post?: never;

@@ -97,3 +97,74 @@ def apart(
                     stack[top] = other
                     top += 1
     return state == 1
+
+
+@kernel
+def side_by_side(
+    along: Any, starts: Any, following: Any, twins: Any, gentle: Any, corner_faces: Any, finish: Any
+) -> Any:
+    """Return strips of loops: first those of two, between whose faces one row of edges lies, then those of one.
+
+    ``gentle`` (c,) tells over which edges the surface bends so little that three rows may be left out together.
+    Returns the corners along the left loop of each strip and, across from these, along its right one (the same if it
+    has one only), where each strip starts, the left and the right loop of each, and how many have two.
+    """
+    n = starts.shape[0] - 1
+    of = np.full(following.shape[0], -1, np.int32)
+    used = np.zeros(n, np.uint8)  # 1: in a strip of two, 2: bends too much for one
+    for k in range(n):
+        for i in range(starts[k], starts[k + 1]):
+            of[along[i]] = k
+            of[twins[along[i]]] = k
+            if not gentle[along[i]]:
+                used[k] = 2
+    left = np.empty(along.shape[0], np.int32)
+    right = np.empty(along.shape[0], np.int32)
+    begins = np.zeros(n + 1, np.int32)
+    loops = np.empty((n, 2), np.int32)
+    wide, end = 0, 0
+    for k in range(n):
+        rungs = starts[k + 1] - starts[k]
+        for back in range(2):
+            if used[k]:
+                break
+            other = -1
+            for i in range(rungs):
+                # the loop as it is, then the other way round: what lay on its left is on its right
+                c = twins[along[starts[k + 1] - 1 - i]] if back else along[starts[k] + i]
+                between = following[following[twins[c]]]
+                if not gentle[between]:
+                    other = -1
+                    break
+                across = following[following[twins[between]]]
+                if i == 0:
+                    other = of[across]
+                if other < 0 or of[across] != other:
+                    other = -1
+                    break
+                left[end + i] = c
+                right[end + i] = across
+            if other < 0 or other == k or used[other] or starts[other + 1] - starts[other] != rungs:
+                continue
+            if finish[corner_faces[left[end]]] != finish[corner_faces[right[end]]]:
+                continue
+            used[k] = 1
+            used[other] = 1
+            loops[wide, 0] = k
+            loops[wide, 1] = other
+            end += rungs
+            wide += 1
+            begins[wide] = end
+    strips = wide
+    for k in range(n):
+        if used[k] == 1:
+            continue
+        for i in range(starts[k], starts[k + 1]):
+            left[end] = along[i]
+            right[end] = along[i]
+            end += 1
+        loops[strips, 0] = k
+        loops[strips, 1] = k
+        strips += 1
+        begins[strips] = end
+    return left[:end], right[:end], begins[: strips + 1], loops[:strips], wide
