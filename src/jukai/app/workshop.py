@@ -19,6 +19,7 @@ from jukai.core.geometry.measures import signed_volume
 from jukai.core.geometry.measuring import READINGS, Reading, readings
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.normals import sharp_edges
+from jukai.core.geometry.outline import outline_bytes
 from jukai.core.geometry.placing import matrix_of, placed_bounds
 from jukai.core.geometry.soundness import soundness
 from jukai.core.geometry.strips import strip_bytes
@@ -214,6 +215,11 @@ class Workshop:
         """Return which faces of a mesh may be drawn as one, by the hash of its drawing data."""
         mesh = self._meshes.get(digest)
         return None if mesh is None else strip_bytes(mesh)
+
+    def outline(self, digest: str) -> bytes | None:
+        """Return what the outline of a mesh is found from, by the hash of its drawing data."""
+        mesh = self._meshes.get(digest)
+        return None if mesh is None else outline_bytes(mesh)
 
     def subdivided(self, digest: str, *, rounded: bool) -> bytes | None:
         """Return drawing data of a body's limit surface; with ``rounded`` its sharp edges are rounded too."""

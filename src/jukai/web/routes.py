@@ -94,6 +94,7 @@ def make_routes(benches: Benches) -> Blueprint:
     _bench_routes(api, benches)
     _asking_routes(api, benches)
     _mesh_routes(api, benches)
+    _looking_routes(api, benches)
     _handover_routes(api, benches)
     return api
 
@@ -307,26 +308,6 @@ def _mesh_routes(api: Blueprint, benches: Benches) -> None:
         asked = SheetAsked(options, parts, query.step, query.drawn, as_pdf=query.format == "pdf")
         return _attachment(*benches.sheet(path.bench, asked))
 
-    @api.get("/meshes/<string:digest>/subdivided", responses=_BINARY)
-    def mesh_subdivided(path: m.DigestPath, query: m.SubdividedQuery) -> Response:
-        """Return drawing data of the limit surface."""
-        return _immutable(
-            benches.workshop.subdivided(path.digest, rounded=query.rounded), f"{path.digest}-{query.rounded}"
-        )
-
-    @api.get("/meshes/<string:digest>/strips", responses=_BINARY)
-    def mesh_strips(path: m.DigestPath) -> Response:
-        """Return which faces may be drawn as one where they are too fine to be told apart."""
-        return _immutable(benches.workshop.strips(path.digest), f"{path.digest}-strips")
-
-    @api.get("/meshes/<string:digest>/marks", responses={"200": m.MarksView})
-    def mesh_marks(path: m.DigestPath) -> dict[str, Any]:
-        """Return poles and many-sided faces."""
-        marks = benches.workshop.marks(path.digest)
-        if marks is None:
-            raise NotThere("such mesh any more")
-        return marks
-
     @api.post("/measure", responses={"200": m.ReadView})
     def measure(body: m.MeasureIn) -> dict[str, Any]:
         """Read what can be measured of one picked element, or between two."""
@@ -351,6 +332,33 @@ def _mesh_routes(api: Blueprint, benches: Benches) -> None:
         if report is None:
             raise NotThere("such mesh any more")
         return report
+
+
+def _looking_routes(api: Blueprint, benches: Benches) -> None:
+    @api.get("/meshes/<string:digest>/subdivided", responses=_BINARY)
+    def mesh_subdivided(path: m.DigestPath, query: m.SubdividedQuery) -> Response:
+        """Return drawing data of the limit surface."""
+        return _immutable(
+            benches.workshop.subdivided(path.digest, rounded=query.rounded), f"{path.digest}-{query.rounded}"
+        )
+
+    @api.get("/meshes/<string:digest>/strips", responses=_BINARY)
+    def mesh_strips(path: m.DigestPath) -> Response:
+        """Return which faces may be drawn as one where they are too fine to be told apart."""
+        return _immutable(benches.workshop.strips(path.digest), f"{path.digest}-strips")
+
+    @api.get("/meshes/<string:digest>/outline", responses=_BINARY)
+    def mesh_outline(path: m.DigestPath) -> Response:
+        """Return edges and planes of faces, from which the outline is found for any eye."""
+        return _immutable(benches.workshop.outline(path.digest), f"{path.digest}-outline")
+
+    @api.get("/meshes/<string:digest>/marks", responses={"200": m.MarksView})
+    def mesh_marks(path: m.DigestPath) -> dict[str, Any]:
+        """Return poles and many-sided faces."""
+        marks = benches.workshop.marks(path.digest)
+        if marks is None:
+            raise NotThere("such mesh any more")
+        return marks
 
 
 def _handover_routes(api: Blueprint, benches: Benches) -> None:

@@ -12,15 +12,16 @@ import {
   Vector2,
   Vector3,
 } from 'three'
-import type { PerspectiveCamera, RawShaderMaterial, Vector4 } from 'three'
+import type { PerspectiveCamera, RawShaderMaterial, Scene, Vector4 } from 'three'
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js'
 import { acceleratedRaycast } from 'three-mesh-bvh'
-import { FINISHES, draws, set } from './bodyMaterial'
+import { FINISHES, cutWith, draws, set, setAll } from './bodyMaterial'
 import { fillGeometry } from './buffers'
 import { Clusters } from './Clusters'
 import { inkMaterial } from './inkLine'
 import type { BodyData } from './buffers'
+import { Outline, readOutline } from './Outline'
 import { readStrips, withStrips } from './Strips'
 
 export interface Finish {
@@ -44,6 +45,8 @@ export interface Body {
   /** its geometry with all faces, for pointing; what is drawn may leave out those that look away */
   whole: BufferGeometry
   clusters: Clusters | null
+  /** where it turns away from the eye; found once it rests, until then its shader draws one */
+  outline: Outline | null
   /** the same edges where they lie behind a body */
   behind: LineSegments2 | null
   matrix: Matrix4
@@ -74,6 +77,7 @@ export function newBody(id: string, data: BodyData, as: As, material: RawShaderM
     sharp,
     whole,
     clusters: null,
+    outline: null,
     behind: null,
     matrix: new Matrix4(),
     as,
@@ -167,11 +171,48 @@ export function cluster(body: Body, bytes: ArrayBuffer | null = null): void {
   mesh.geometry.setDrawRange(0, 3 * data.triangles)
 }
 
+/** Give a body that rests its outline. */
+export function outline(body: Body, bytes: ArrayBuffer, scene: Scene): void {
+  const data = readOutline(bytes, body.data)
+  if (!data) return
+  dropOutline(body, scene)
+  body.outline = new Outline(data)
+  scene.add(body.outline.mesh)
+}
+
+/** Take a body's outline away, if it has any. */
+export function dropOutline(body: Body, scene: Scene): void {
+  if (!body.outline) return
+  scene.remove(body.outline.mesh)
+  body.outline.dispose()
+  body.outline = null
+}
+
+/** How lines look in this picture. */
+export interface Ink {
+  line: Color
+  resolution: Vector2
+  cut: readonly Vector4[] | null
+}
+
+/** Find the outline of a body as it is seen. */
+export function drawOutline(body: Body, sight: Seen, { line, resolution, cut }: Ink): void {
+  draws(body.mesh.material, 'OUTLINED', body.outline !== null)
+  if (!body.outline) return
+  const { mesh } = body.outline
+  mesh.matrix.copy(body.mesh.matrix)
+  mesh.renderOrder = body.mesh.renderOrder + 0.5
+  const parallel = toLocal(body, sight)
+  body.outline.look(eye, parallel)
+  setAll(mesh.material.uniforms, { ink: line, resolution, alpha: body.sharp.material.opacity })
+  cutWith(mesh.material, cut)
+}
+
 const inverse = new Matrix4()
 const toEye = new Matrix4()
 const eye = new Vector3()
 
-interface Seen {
+export interface Seen {
   camera: PerspectiveCamera | OrthographicCamera
   way: Vector3
   mmPerPx: number
@@ -193,12 +234,9 @@ export function cull(body: Body, sight: Seen | null, cut: readonly Vector4[] | n
   runs.isBatchedMesh = !away
   draws(mesh.material, 'FINE', !away && lightAtCorners(body, clusters, sight.mmPerPx))
   if (away) return
-  const { camera, way } = sight
-  inverse.copy(mesh.matrix).invert()
+  const { camera } = sight
   toEye.multiplyMatrices(camera.projectionMatrix, camera.matrixWorldInverse).multiply(mesh.matrix)
-  const parallel = camera instanceof OrthographicCamera
-  if (parallel) eye.copy(way).transformDirection(inverse)
-  else eye.setFromMatrixPosition(camera.matrix).applyMatrix4(inverse)
+  const parallel = toLocal(body, sight)
   const [least, most] = [smallestScale(mesh.matrix), mesh.matrix.getMaxScaleOnAxis()]
   clusters.look({
     toEye,
@@ -214,6 +252,15 @@ export function cull(body: Body, sight: Seen | null, cut: readonly Vector4[] | n
   runs._multiDrawCount = clusters.runs
   runs._multiDrawInstances = null
   runs._colorsTexture = null
+}
+
+/** Put the eye, or for parallel views the way it looks, into a body's own space; whether it is parallel is returned. */
+function toLocal({ mesh }: Body, { camera, way }: Seen): boolean {
+  inverse.copy(mesh.matrix).invert()
+  const parallel = camera instanceof OrthographicCamera
+  if (parallel) eye.copy(way).transformDirection(inverse)
+  else eye.setFromMatrixPosition(camera.matrix).applyMatrix4(inverse)
+  return parallel
 }
 
 const axis = new Vector3()

@@ -8,7 +8,7 @@ import type {
   WebGLRenderer,
 } from 'three'
 import type { CutPlane } from '../../shared/section'
-import { dressBody, dropThin, fillBody, newBody } from './Body'
+import { dressBody, dropOutline, dropThin, fillBody, newBody } from './Body'
 import type { As, Body, Finish } from './Body'
 import { bodyMaterial, draws, sameNumbers, set, setWorld } from './bodyMaterial'
 import { markChanged, normalTicks } from './buffers'
@@ -72,6 +72,7 @@ export abstract class Scenery {
     }
     if (fresh) {
       showBehind(body, false, this.scene, 1)
+      dropOutline(body, this.scene)
       fillBody(body, data)
       this.swaps += 1
     }
@@ -97,6 +98,7 @@ export abstract class Scenery {
     const body = this.bodies.get(id)
     if (!body) return
     showBehind(body, false, this.scene, 1)
+    dropOutline(body, this.scene)
     this.scene.remove(body.mesh, body.sharp)
     if (body.ticks) {
       this.scene.remove(body.ticks)

@@ -9,7 +9,7 @@ import {
 } from 'three'
 import { firstPlane } from '../../shared/section'
 import type { CutPlane, Three } from '../../shared/section'
-import { cluster, cull, footprint, thinOf } from './Body'
+import { cluster, cull, drawOutline, footprint, outline, thinOf } from './Body'
 import type { Body } from './Body'
 import { cutWith, set, setAll } from './bodyMaterial'
 import type { BodyData } from './buffers'
@@ -40,6 +40,8 @@ export class Stage extends Scenery {
   onDrawn: (swaps: number) => void = () => undefined
   /** fetches which faces of a body may be drawn as one */
   strips: (data: BodyData) => Promise<ArrayBuffer | null> = () => Promise.resolve(null)
+  /** fetches what the outline of a body is found from */
+  outlines: (data: BodyData) => Promise<ArrayBuffer | null> = () => Promise.resolve(null)
   width = 1
   height = 1
   pictures = 0
@@ -236,7 +238,8 @@ export class Stage extends Scenery {
     for (const b of this.bodies.values()) {
       setAll(b.mesh.material.uniforms, light)
       const planes = cut ? this.cuts.inside(b.mesh.matrix) : null
-      cull(b, { camera: sight.camera, way, mmPerPx, px }, planes)
+      const seen = { camera: sight.camera, way, mmPerPx, px }
+      cull(b, seen, planes)
       cutWith(b.mesh.material, planes)
       b.sharp.material.clippingPlanes = clipping
       b.sharp.material.clipIntersection = true
@@ -248,6 +251,7 @@ export class Stage extends Scenery {
       lines.color.copy(line)
       if (!aside) lines.color.convertSRGBToLinear()
       lines.resolution.set(sight.width / this.inkScale, sight.height / this.inkScale)
+      drawOutline(b, seen, { line, resolution: lines.resolution, cut: planes })
       showBehind(b, this.judging.behind, this.scene, mmPerPx)
     }
     this.cuts.prepare(this.ink, this.paper, mmPerPx, sight.width, sight.height)
@@ -264,6 +268,7 @@ export class Stage extends Scenery {
         const on = id.startsWith(BEFORE) === (right === 0)
         b.mesh.visible = on
         b.sharp.visible = on && b.data.sharp.length > 0
+        if (b.outline) b.outline.mesh.visible = on
       }
       this.renderer.setViewport(right * half, 0, half, this.height)
       this.renderer.setScissor(right * half, 0, half, this.height)
@@ -335,9 +340,15 @@ export class Stage extends Scenery {
 
   /** Make runs of a body that rests; which faces may be drawn as one is told when it comes. */
   private sort(b: Body): void {
-    if (b.clusters || !b.data.closed) return
-    cluster(b)
     const { data } = b
+    if (!b.outline)
+      void this.outlines(data).then((bytes) => {
+        if (!bytes || b.data !== data) return
+        outline(b, bytes, this.scene)
+        this.invalidate()
+      })
+    if (b.clusters || !data.closed) return
+    cluster(b)
     if (data.vertices > MOST_IN_STRIPS) return
     void this.strips(data).then((bytes) => {
       if (!bytes || b.data !== data) return

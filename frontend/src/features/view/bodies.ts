@@ -48,6 +48,8 @@ export function useBodies(
   useEffect(() => {
     stage.strips = (data) =>
       data.limit ? Promise.resolve(null) : api.strips(data.digest).catch(() => null)
+    stage.outlines = (data) =>
+      data.limit ? Promise.resolve(null) : api.outline(data.digest).catch(() => null)
   }, [stage])
   useEffect(() => {
     stage.setFloor(document_?.floor ?? 100)

@@ -20,7 +20,7 @@ export function bodyMaterial(
     side: 2,
     defines: {},
     polygonOffset: true,
-    polygonOffsetFactor: 1,
+    polygonOffsetFactor: 2, // more than half the width of a line, which would be half hidden else
     polygonOffsetUnits: 1,
     uniforms: {
       colours: u(Array.from({ length: FINISHES }, () => new Color())),
@@ -74,7 +74,7 @@ export function setAll(
 /** What a body's shader has beyond the plain one, each for a price: a section, faces of other finishes, marks of change; or for less. */
 export function draws(
   material: RawShaderMaterial,
-  what: 'CUT' | 'FINISHED' | 'HATCHED' | 'FINE',
+  what: 'CUT' | 'FINISHED' | 'HATCHED' | 'FINE' | 'OUTLINED',
   on: boolean,
 ): void {
   const { [what]: was, ...others } = material.defines as Record<string, number>

@@ -53,7 +53,8 @@ vec3 toward(vec3 n, vec3 e) {
 `
 
 /*
- * What costs is said in defines (`draws`): CUT, FINISHED (faces of other finishes), HATCHED (marks of change), FINE: faces of
+ * What costs is said in defines (`draws`): CUT, FINISHED (faces of other finishes), HATCHED (marks of change), OUTLINED (its
+ * contour is drawn by itself, Outline.ts), FINE: faces of
  * a few pixels are lit at their corners, as micropolygons are (Cook, Carpenter, Catmull, The Reyes image rendering
  * architecture, 1987); four times as many places are lit else, for each small triangle lights whole blocks of pixels.
  */
@@ -149,7 +150,9 @@ void main() {
   vec3 w = max(fwidth(vE), vec3(1e-6));
 #ifdef FINE
   float f = vLit.w;
+#ifndef OUTLINED
   float turning = fwidth(f);
+#endif
 #ifdef CUT
   if (!gl_FrontFacing) { result = vec4(mix(paper, colours[0], 0.3), 1.0); return; }
 #endif
@@ -167,7 +170,9 @@ void main() {
   bool back = !gl_FrontFacing;
   if (back) n = -n;
   float f = dot(n, e);
+#ifndef OUTLINED
   float turning = fwidth(f);
+#endif
   vec3 across = cross(dFdx(vWorld), dFdy(vWorld));
   n = toward(n, e);
   vec3 r = 2.0 * dot(n, e) * n - e;
@@ -207,6 +212,7 @@ void main() {
 
   // contour of round parts: where the shading turns away (a px from there f is twice its change over a px), and not the whole of a coarse face behind it
   float outline = 0.0;
+#ifndef OUTLINED
   if (abs(f) < 2.6 * turning && turning < 0.5) {
     outline = 1.0 - smoothstep(1.4, 2.6, abs(f) / turning);
 #ifndef FINE
@@ -215,6 +221,7 @@ void main() {
 #endif
     c = mix(c, ink, outline);
   }
+#endif
   float through = alpha;
 #ifndef FINE
   if (look.z > 0.0) {

@@ -183,6 +183,7 @@ export const api = {
   subdivided: (digest: string, rounded: boolean) =>
     bytes(`/api/meshes/${digest}/subdivided?rounded=${rounded}`),
   strips: (digest: string) => bytes(`/api/meshes/${digest}/strips`),
+  outline: (digest: string) => bytes(`/api/meshes/${digest}/outline`),
   marks: (digest: string) =>
     answer(http.GET('/api/meshes/{digest}/marks', { params: { path: { digest } } })),
   elements: (digest: string) => bytes(`/api/meshes/${digest}/elements`),
