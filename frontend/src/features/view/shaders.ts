@@ -205,8 +205,8 @@ void main() {
   // polygon edges: hairlines that fade where they get dense, each side by its own density
   float inked = 0.0;
   if (lines > 0.5) {
-    vec3 k = clamp((1.10 - vE / w) * 1.25, 0.0, 1.0) * clamp((0.30 - w) * 4.5, 0.0, 1.0);
-    inked = max(max(k.x, k.y), k.z) * mix(0.85, 0.34, shade);
+    vec3 k = clamp(1.45 - vE / w, 0.0, 1.0) * clamp((0.30 - w) * 4.5, 0.0, 1.0);
+    inked = max(max(k.x, k.y), k.z) * mix(0.76, 0.30, shade);
     c = mix(c, mix(ink, vec3(0.11, 0.14, 0.12), shade), inked);
   }
 
