@@ -54,9 +54,9 @@ vec3 toward(vec3 n, vec3 e) {
 
 /*
  * What costs is said in defines (`draws`): CUT, FINISHED (faces of other finishes), HATCHED (marks of change), OUTLINED (its
- * contour is drawn by itself, Outline.ts), FINE: faces of
- * a few pixels are lit at their corners, as micropolygons are (Cook, Carpenter, Catmull, The Reyes image rendering
- * architecture, 1987); four times as many places are lit else, for each small triangle lights whole blocks of pixels.
+ * outline is drawn by itself, Outline.ts), FINE: faces of a few pixels are lit at their corners, as micropolygons are (Cook,
+ * Carpenter, Catmull, The Reyes image rendering architecture, 1987); four times as many places are lit else, for each small
+ * triangle lights whole blocks of pixels.
  */
 export const bodyVertex = /* glsl */ `
 precision highp float;
@@ -170,9 +170,7 @@ void main() {
   bool back = !gl_FrontFacing;
   if (back) n = -n;
   float f = dot(n, e);
-#ifndef OUTLINED
   float turning = fwidth(f);
-#endif
   vec3 across = cross(dFdx(vWorld), dFdy(vWorld));
   n = toward(n, e);
   vec3 r = 2.0 * dot(n, e) * n - e;
@@ -205,8 +203,8 @@ void main() {
   // polygon edges: hairlines that fade where they get dense, each side by its own density
   float inked = 0.0;
   if (lines > 0.5) {
-    vec3 k = clamp(1.45 - vE / w, 0.0, 1.0) * clamp((0.30 - w) * 4.5, 0.0, 1.0);
-    inked = max(max(k.x, k.y), k.z) * mix(0.76, 0.30, shade);
+    vec3 k = clamp(1.3 - vE / w, 0.0, 1.0) * clamp((0.30 - w) * 4.5, 0.0, 1.0);
+    inked = max(max(k.x, k.y), k.z) * mix(0.80, 0.32, shade);
     c = mix(c, mix(ink, vec3(0.11, 0.14, 0.12), shade), inked);
   }
 
@@ -221,6 +219,9 @@ void main() {
 #endif
     c = mix(c, ink, outline);
   }
+#elif !defined(FINE)
+  // of the far side a pixel may come through at the outline
+  if (back && abs(f) < 2.6 * turning) c = ink;
 #endif
   float through = alpha;
 #ifndef FINE
