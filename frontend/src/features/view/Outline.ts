@@ -1,10 +1,10 @@
 import {
   BufferAttribute,
+  BufferGeometry,
   Color,
   DynamicDrawUsage,
   GLSL3,
-  InstancedBufferGeometry,
-  InstancedInterleavedBuffer,
+  InterleavedBuffer,
   InterleavedBufferAttribute,
   Mesh,
   RawShaderMaterial,
@@ -23,6 +23,7 @@ export interface OutlineData {
 }
 
 const MAGIC = 0x314f4b4a
+const FLOATS = 8 // of a vertex: start, end, corner
 const WIDE = 2.5 // px, of which the outer ones fade
 
 /** Read the bytes; null where they are not of this body. */
@@ -41,8 +42,8 @@ precision highp float;
 uniform mat4 modelViewMatrix, projectionMatrix;
 uniform vec2 resolution;
 uniform float wide;
-in vec3 position;
 in vec3 start, end;
+in vec2 corner; // -1 or 1: at the start or the end, to the right or the left
 out float vAcross;
 #ifdef CUT
 uniform vec4 cuts[2];
@@ -59,13 +60,13 @@ void main() {
   vec2 along = (q.xy / q.w - p.xy / p.w) * resolution;
   float length2 = dot(along, along);
   along = length2 > 0.0 ? along * inversesqrt(length2) : vec2(1.0, 0.0);
-  vec4 at = position.x < 0.0 ? p : q;
+  vec4 at = corner.x < 0.0 ? p : q;
   // a little farther at both ends, so that joints are filled
-  vec2 off = vec2(-along.y, along.x) * position.y * wide * 0.5 + along * position.x * wide * 0.25;
+  vec2 off = vec2(-along.y, along.x) * corner.y * wide * 0.5 + along * corner.x * wide * 0.25;
   at.xy += off * 2.0 / resolution * at.w;
-  vAcross = position.y * wide * 0.5;
+  vAcross = corner.y * wide * 0.5;
 #ifdef CUT
-  vec3 place = position.x < 0.0 ? start : end;
+  vec3 place = corner.x < 0.0 ? start : end;
   vCut = vec2(dot(cuts[0].xyz, place) + cuts[0].w, dot(cuts[1].xyz, place) + cuts[1].w);
 #endif
   gl_Position = at;
@@ -87,18 +88,16 @@ void main() {
   result = vec4(ink, alpha * clamp(wide * 0.5 - abs(vAcross), 0.0, 1.0));
 }`
 
-const CORNERS = new BufferAttribute(new Float32Array([-1, -1, 0, 1, -1, 0, -1, 1, 0, 1, 1, 0]), 3)
-const SIDES = new BufferAttribute(new Uint16Array([0, 1, 2, 2, 1, 3]), 1)
-
 /**
  * The outline of a body, found anew for each picture: edges of which one face looks to the eye and the other away. It is as crisp
  * where faces are narrow as where they are wide, which a contour found in the shader can't be.
  */
 export class Outline {
-  readonly mesh: Mesh<InstancedBufferGeometry, RawShaderMaterial>
+  readonly mesh: Mesh<BufferGeometry, RawShaderMaterial>
   private readonly data: OutlineData
   private readonly front: Uint8Array
   private lines = new Float32Array(0)
+  private room = 0
   count = 0
 
   constructor(data: OutlineData) {
@@ -121,7 +120,7 @@ export class Outline {
         cuts: u([new Vector4(0, 0, 0, 1), new Vector4(0, 0, 0, 1)]),
       },
     })
-    this.mesh = new Mesh(new InstancedBufferGeometry(), material)
+    this.mesh = new Mesh(new BufferGeometry(), material)
     this.mesh.frustumCulled = false
     this.mesh.matrixAutoUpdate = false
     this.mesh.raycast = () => undefined
@@ -145,45 +144,55 @@ export class Outline {
     let n = 0
     for (let e = 0; e < edges.length; e += 4) {
       if (front[edges[e + 2] ?? 0] === front[edges[e + 3] ?? 0]) continue
-      if (6 * n + 6 > this.lines.length) this.grow()
+      if (n === this.room) this.grow()
       const { lines } = this
       const [p, q] = [3 * (edges[e] ?? 0), 3 * (edges[e + 1] ?? 0)]
-      for (let k = 0; k < 3; k += 1) {
-        lines[6 * n + k] = points[p + k] ?? 0
-        lines[6 * n + 3 + k] = points[q + k] ?? 0
+      for (let c = 0; c < 4; c += 1) {
+        const to = FLOATS * (4 * n + c)
+        for (let k = 0; k < 3; k += 1) {
+          lines[to + k] = points[p + k] ?? 0
+          lines[to + 3 + k] = points[q + k] ?? 0
+        }
       }
       n += 1
     }
     this.count = n
-    this.send()
+    this.mesh.visible = n > 0
+    const held = this.mesh.geometry.getAttribute('start') as InterleavedBufferAttribute | undefined
+    if (!held) return
+    held.data.clearUpdateRanges()
+    held.data.addUpdateRange(0, 4 * FLOATS * n)
+    held.data.needsUpdate = true
+    this.mesh.geometry.setDrawRange(0, 6 * n)
   }
 
+  /**
+   * Room for twice as many lines. Each has four vertices of its own: one shape drawn many times would be a call for each
+   * without a graphics card.
+   */
   private grow(): void {
-    const larger = new Float32Array(Math.max(6 * 256, this.lines.length * 2))
-    larger.set(this.lines)
-    this.lines = larger
-  }
-
-  /** Hand the lines over to be drawn. */
-  private send(): void {
-    const { geometry } = this.mesh
-    this.mesh.visible = this.count > 0
-    const held = geometry.getAttribute('start') as InterleavedBufferAttribute | undefined
-    let buffer = held?.data
-    if (buffer?.array !== this.lines) {
-      geometry.dispose()
-      buffer = new InstancedInterleavedBuffer(this.lines, 6, 1)
-      buffer.setUsage(DynamicDrawUsage)
-      this.mesh.geometry = new InstancedBufferGeometry()
-      this.mesh.geometry.setAttribute('position', CORNERS)
-      this.mesh.geometry.setIndex(SIDES)
-      this.mesh.geometry.setAttribute('start', new InterleavedBufferAttribute(buffer, 3, 0))
-      this.mesh.geometry.setAttribute('end', new InterleavedBufferAttribute(buffer, 3, 3))
+    const room = Math.max(256, 2 * this.room)
+    const lines = new Float32Array(4 * FLOATS * room)
+    lines.set(this.lines)
+    const index = new Uint32Array(6 * room)
+    for (let n = 0; n < room; n += 1) {
+      for (let c = 0; c < 4; c += 1)
+        lines.set([c < 2 ? -1 : 1, c % 2 ? 1 : -1], FLOATS * (4 * n + c) + 6)
+      index.set(
+        [0, 1, 2, 2, 1, 3].map((c) => 4 * n + c),
+        6 * n,
+      )
     }
-    buffer.clearUpdateRanges()
-    buffer.addUpdateRange(0, 6 * this.count)
-    buffer.needsUpdate = true
-    this.mesh.geometry.instanceCount = this.count
+    this.mesh.geometry.dispose()
+    const geometry = new BufferGeometry()
+    const buffer = new InterleavedBuffer(lines, FLOATS).setUsage(DynamicDrawUsage)
+    geometry.setAttribute('start', new InterleavedBufferAttribute(buffer, 3, 0))
+    geometry.setAttribute('end', new InterleavedBufferAttribute(buffer, 3, 3))
+    geometry.setAttribute('corner', new InterleavedBufferAttribute(buffer, 2, 6))
+    geometry.setIndex(new BufferAttribute(index, 1))
+    this.mesh.geometry = geometry
+    this.lines = lines
+    this.room = room
   }
 
   dispose(): void {
