@@ -1,10 +1,8 @@
 import {
-  BufferAttribute,
   BufferGeometry,
   Color,
   DoubleSide,
   FrontSide,
-  LineBasicMaterial,
   LineSegments,
   Matrix4,
   Mesh,
@@ -13,13 +11,12 @@ import {
   Vector3,
 } from 'three'
 import type { PerspectiveCamera, RawShaderMaterial, Scene, Vector4 } from 'three'
-import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
-import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js'
+import type { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
 import { acceleratedRaycast } from 'three-mesh-bvh'
 import { FINISHES, cutWith, draws, set, setAll } from './bodyMaterial'
 import { fillGeometry } from './buffers'
 import { Clusters } from './Clusters'
-import { inkMaterial } from './inkLine'
+import { InkLines, thinLines } from './inkLine'
 import type { BodyData } from './buffers'
 import { Outline, readOutline } from './Outline'
 import { readStrips, withStrips } from './Strips'
@@ -41,7 +38,7 @@ export interface As {
 export interface Body {
   data: BodyData
   mesh: Mesh<BufferGeometry, RawShaderMaterial>
-  sharp: LineSegments2
+  sharp: InkLines
   /** its geometry with all faces, for pointing; what is drawn may leave out those that look away */
   whole: BufferGeometry
   clusters: Clusters | null
@@ -54,14 +51,13 @@ export interface Body {
   ticks: LineSegments | null
 }
 
-const MOST_FAT_LINES = 20_000 // each costs as much as four triangles: of more all are a px wide
+const EDGE = 1.5 // px: how wide sharp edges and outlines are
+export const MOST_FAT_LINES = 20_000 // of more all are a px wide
 
 /** What draws a body, with nothing in it yet. */
 export function newBody(id: string, data: BodyData, as: As, material: RawShaderMaterial): Body {
   const mesh = new Mesh(new BufferGeometry(), material)
-  const sharp = new LineSegments2(new LineSegmentsGeometry(), inkMaterial(1.5))
   mesh.frustumCulled = false
-  sharp.frustumCulled = false
   mesh.userData['part'] = id
   const whole = new BufferGeometry()
   // rays meet all faces, also those that are not drawn
@@ -74,7 +70,7 @@ export function newBody(id: string, data: BodyData, as: As, material: RawShaderM
   return {
     data,
     mesh,
-    sharp,
+    sharp: new InkLines(EDGE),
     whole,
     clusters: null,
     outline: null,
@@ -83,16 +79,6 @@ export function newBody(id: string, data: BodyData, as: As, material: RawShaderM
     as,
     ticks: null,
   }
-}
-
-/** Lines a px wide, as a child of the strong ones: they stand, show and go with them. */
-function thinLines(points: Float32Array, as: LineSegments2['material']): LineSegments {
-  const geometry = new BufferGeometry()
-  geometry.setAttribute('position', new BufferAttribute(points, 3))
-  const lines = new LineSegments(geometry, new LineBasicMaterial({ clipIntersection: true }))
-  lines.frustumCulled = false
-  lines.onBeforeRender = () => lines.material.color.copy(as.color)
-  return lines
 }
 
 /** Take a body's thin lines away, if it has any. */
@@ -105,9 +91,9 @@ export function dropThin(body: Body): void {
 }
 
 /** The thin lines of a body. */
-export function thinOf(body: Body): LineSegments<BufferGeometry, LineBasicMaterial>[] {
+function thinOf(body: Body): LineSegments<BufferGeometry, RawShaderMaterial>[] {
   return body.sharp.children.filter(
-    (c): c is LineSegments<BufferGeometry, LineBasicMaterial> => c instanceof LineSegments,
+    (c): c is LineSegments<BufferGeometry, RawShaderMaterial> => c instanceof LineSegments,
   )
 }
 
@@ -118,16 +104,12 @@ export function fillBody(body: Body, data: BodyData): void {
   fillGeometry(body.whole, data, body.mesh.geometry)
   body.clusters = null
   delete body.whole.boundsTree
-  body.sharp.geometry.dispose()
-  body.sharp.geometry = new LineSegmentsGeometry()
   // all alike: of very many the first alone is a strong one, for the others to hang on
   const few = data.sharp.length / 6 <= MOST_FAT_LINES
   const lines = data.sharp.subarray(0, few ? data.sharp.length : 6)
-  if (lines.length) body.sharp.geometry.setPositions(lines)
-  body.sharp.visible = lines.length > 0
+  body.sharp.show(lines)
   dropThin(body)
-  if (data.sharp.length > lines.length)
-    body.sharp.add(thinLines(data.sharp.subarray(lines.length), body.sharp.material))
+  if (data.sharp.length > lines.length) body.sharp.add(thinLines(data.sharp.subarray(lines.length)))
 }
 
 /** Finishes, and how it is shown beside them: what is seen through is drawn last and hides nothing. */
@@ -141,7 +123,6 @@ export function dressBody(body: Body, finish: Finish, as: As, others: readonly F
   const u = body.mesh.material.uniforms
   set(u, 'alpha', as.through ? 0.28 : as.reference ? 0.62 : 1)
   set(u, 'pale', as.reference ? 0.72 : 0)
-  body.sharp.material.opacity = as.reference ? 0.45 : 1
   const looks = Array.from({ length: FINISHES }, (_, i) => (i ? others[i - 1] : finish) ?? finish)
   draws(body.mesh.material, 'FINISHED', others.length > 0)
   set(
@@ -176,36 +157,40 @@ export function outline(body: Body, bytes: ArrayBuffer, scene: Scene): void {
   const data = readOutline(bytes, body.data)
   if (!data) return
   dropOutline(body, scene)
-  body.outline = new Outline(data)
-  scene.add(body.outline.mesh)
+  body.outline = new Outline(data, EDGE)
+  scene.add(body.outline)
 }
 
 /** Take a body's outline away, if it has any. */
 export function dropOutline(body: Body, scene: Scene): void {
   if (!body.outline) return
-  scene.remove(body.outline.mesh)
-  body.outline.dispose()
+  scene.remove(body.outline)
+  body.outline.drop()
   body.outline = null
 }
 
 /** How lines look in this picture. */
 export interface Ink {
-  line: Color
+  ink: Color
   resolution: Vector2
   cut: readonly Vector4[] | null
 }
 
-/** Find the outline of a body as it is seen. */
-export function drawOutline(body: Body, sight: Seen, { line, resolution, cut }: Ink): void {
-  draws(body.mesh.material, 'OUTLINED', body.outline !== null)
-  if (!body.outline) return
-  const { mesh } = body.outline
-  mesh.matrix.copy(body.mesh.matrix)
-  mesh.renderOrder = body.mesh.renderOrder + 0.5
-  const parallel = toLocal(body, sight)
-  body.outline.look(eye, parallel)
-  setAll(mesh.material.uniforms, { ink: line, resolution, alpha: body.sharp.material.opacity })
-  cutWith(mesh.material, cut)
+/** Lines of a body for this picture: its sharp edges, and its outline as it is seen. */
+export function drawLines(body: Body, sight: Seen, { ink, resolution, cut }: Ink): void {
+  const { outline, mesh, sharp } = body
+  draws(mesh.material, 'OUTLINED', outline !== null)
+  if (outline) {
+    outline.matrix.copy(mesh.matrix)
+    outline.renderOrder = mesh.renderOrder + 0.5
+    const parallel = toLocal(body, sight)
+    outline.look(eye, parallel)
+  }
+  const alpha = body.as.reference ? 0.45 : 1
+  for (const lines of [sharp, ...thinOf(body), ...(outline ? [outline] : [])]) {
+    setAll(lines.material.uniforms, { ink, resolution, alpha })
+    cutWith(lines.material, cut)
+  }
 }
 
 const inverse = new Matrix4()

@@ -10,10 +10,9 @@ import {
   Vector3,
   Vector4,
 } from 'three'
-import type { Scene, Matrix4 } from 'three'
-import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
-import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js'
-import { inkMaterial } from './inkLine'
+import type { Matrix4, Scene, Vector2 } from 'three'
+import { setAll } from './bodyMaterial'
+import { InkLines } from './inkLine'
 import type { CutPlane } from '../../shared/section'
 
 /** What a plane meets of a body, ready to be drawn. */
@@ -28,7 +27,7 @@ export interface Cap {
 
 interface Held {
   face: Mesh<BufferGeometry, RawShaderMaterial>
-  lines: LineSegments2
+  lines: InkLines
 }
 
 const vertex = `
@@ -125,10 +124,8 @@ export class Cuts {
       const face = new Mesh(g, material)
       face.userData['hatch'] = cap.hatch
       face.userData['colour'] = new Color(cap.colour).convertLinearToSRGB()
-      const geometry = new LineSegmentsGeometry()
-      if (cap.lines.length) geometry.setPositions(cap.lines)
-      const lines = new LineSegments2(geometry, inkMaterial(2))
-      lines.visible = cap.lines.length > 0
+      const lines = new InkLines(2)
+      lines.show(cap.lines)
       for (const o of [face, lines]) {
         o.frustumCulled = false
         o.matrixAutoUpdate = false
@@ -140,7 +137,7 @@ export class Cuts {
   }
 
   /** Colours and spacing for the next picture. */
-  prepare(ink: Color, paper: Color, mmPerPx: number, width: number, height: number): void {
+  prepare(ink: Color, paper: Color, mmPerPx: number, resolution: Vector2): void {
     const near = 2 ** Math.round(Math.log2(PX_APART * mmPerPx))
     for (const { face, lines } of this.held) {
       const u = face.material.uniforms
@@ -149,8 +146,7 @@ export class Cuts {
       ground?.copy(paper).lerp(face.userData['colour'] as Color, 0.3)
       ;(u['ink']?.value as Color | undefined)?.copy(ink)
       if (u['apart']) u['apart'].value = near * (1 + 0.5 * Math.floor(hatch / 2))
-      lines.material.color.copy(ink).convertSRGBToLinear()
-      lines.material.resolution.set(width, height)
+      setAll(lines.material.uniforms, { ink, resolution })
     }
   }
 

@@ -1,8 +1,7 @@
 import { Matrix4 } from 'three'
-import type { Color, Scene } from 'three'
-import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
-import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js'
-import { inkMaterial } from './inkLine'
+import type { Color, Scene, Vector2 } from 'three'
+import { set, setAll } from './bodyMaterial'
+import { InkLines } from './inkLine'
 
 export type Mark = 'picked' | 'hovered' | 'by' | 'stopped' | 'poles' | 'many'
 
@@ -11,7 +10,7 @@ const THIN: ReadonlySet<Mark> = new Set(['stopped', 'poles', 'many'])
 
 /** What is picked, thick and solid over the body, and what the pointer is on. */
 export class PickMarks {
-  private readonly held = new Map<Mark, LineSegments2>()
+  private readonly held = new Map<Mark, InkLines>()
 
   private readonly scene: Scene
   private readonly invalidate: () => void
@@ -30,23 +29,15 @@ export class PickMarks {
   ): void {
     this.drop(which)
     if (lines?.length) {
-      const geometry = new LineSegmentsGeometry()
-      geometry.setPositions(lines)
       const hovered = which === 'hovered'
-      const material = inkMaterial(
-        hovered ? 5 : which === 'by' ? 1.6 : THIN.has(which) ? 2.4 : 3.6,
-        {
-          opacity: hovered ? 0.55 : 1,
-          // nearer than the ink of the same edge
-          polygonOffset: true,
-          polygonOffsetFactor: -4,
-          polygonOffsetUnits: -4,
-        },
-      )
-      const mark = new LineSegments2(geometry, material)
-      mark.frustumCulled = false
+      const mark = new InkLines(hovered ? 5 : which === 'by' ? 1.6 : THIN.has(which) ? 2.4 : 3.6)
+      mark.show(lines)
+      set(mark.material.uniforms, 'alpha', hovered ? 0.55 : 1)
+      // nearer than the ink of the same edge
+      mark.material.polygonOffset = true
+      mark.material.polygonOffsetFactor = -4
+      mark.material.polygonOffsetUnits = -4
       mark.renderOrder = 4
-      mark.matrixAutoUpdate = false
       mark.matrix
         .set(...(matrix as Parameters<Matrix4['set']>))
         .multiply(new Matrix4().makeTranslation(...(origin as [number, number, number])))
@@ -57,11 +48,9 @@ export class PickMarks {
   }
 
   /** Colour and line width for the next picture. */
-  prepare(colour: Color, look: Color, width: number, height: number): void {
-    for (const [which, mark] of this.held) {
-      mark.material.color.copy(THIN.has(which) ? look : colour).convertSRGBToLinear()
-      mark.material.resolution.set(width, height)
-    }
+  prepare(colour: Color, look: Color, resolution: Vector2): void {
+    for (const [which, mark] of this.held)
+      setAll(mark.material.uniforms, { ink: THIN.has(which) ? look : colour, resolution })
   }
 
   dispose(): void {

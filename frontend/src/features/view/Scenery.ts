@@ -71,7 +71,7 @@ export abstract class Scenery {
       this.bodies.set(id, body)
     }
     if (fresh) {
-      showBehind(body, false, this.scene, 1)
+      showBehind(body, false, this.scene)
       dropOutline(body, this.scene)
       fillBody(body, data)
       this.swaps += 1
@@ -97,7 +97,7 @@ export abstract class Scenery {
   remove(id: string): void {
     const body = this.bodies.get(id)
     if (!body) return
-    showBehind(body, false, this.scene, 1)
+    showBehind(body, false, this.scene)
     dropOutline(body, this.scene)
     this.scene.remove(body.mesh, body.sharp)
     if (body.ticks) {

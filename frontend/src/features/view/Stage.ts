@@ -2,6 +2,7 @@ import {
   Color,
   OrthographicCamera,
   PerspectiveCamera,
+  Vector2,
   Vector3,
   Vector4,
   WebGLRenderTarget,
@@ -9,7 +10,7 @@ import {
 } from 'three'
 import { firstPlane } from '../../shared/section'
 import type { CutPlane, Three } from '../../shared/section'
-import { cluster, cull, drawOutline, footprint, outline, thinOf } from './Body'
+import { cluster, cull, drawLines, footprint, outline } from './Body'
 import type { Body } from './Body'
 import { cutWith, set, setAll } from './bodyMaterial'
 import type { BodyData } from './buffers'
@@ -234,6 +235,7 @@ export class Stage extends Scenery {
     const px = mmPerPx / (perspective ? sight.looking.distance : 1)
     const cut = this.cuts.planes.length > 0
     const clipping = cut ? this.cuts.clipping() : null
+    const resolution = new Vector2(sight.width / this.inkScale, sight.height / this.inkScale)
     this.renderer.localClippingEnabled = cut
     for (const b of this.bodies.values()) {
       setAll(b.mesh.material.uniforms, light)
@@ -241,21 +243,14 @@ export class Stage extends Scenery {
       const seen = { camera: sight.camera, way, mmPerPx, px }
       cull(b, seen, planes)
       cutWith(b.mesh.material, planes)
-      b.sharp.material.clippingPlanes = clipping
-      b.sharp.material.clipIntersection = true
-      for (const l of thinOf(b)) l.material.clippingPlanes = clipping
       // of several chosen parts all lines are moss
       const line = this.chosen.has(b.mesh.userData['part'] as string) ? this.moss : this.ink
       set(b.mesh.material.uniforms, 'ink', line)
-      const lines = b.sharp.material
-      lines.color.copy(line)
-      if (!aside) lines.color.convertSRGBToLinear()
-      lines.resolution.set(sight.width / this.inkScale, sight.height / this.inkScale)
-      drawOutline(b, seen, { line, resolution: lines.resolution, cut: planes })
-      showBehind(b, this.judging.behind, this.scene, mmPerPx)
+      drawLines(b, seen, { ink: line, resolution, cut: planes })
+      showBehind(b, this.judging.behind, this.scene, { line, resolution, clipping, mmPerPx, aside })
     }
-    this.cuts.prepare(this.ink, this.paper, mmPerPx, sight.width, sight.height)
-    this.marks.prepare(this.moss, this.amber, sight.width, sight.height)
+    this.cuts.prepare(this.ink, this.paper, mmPerPx, resolution)
+    this.marks.prepare(this.moss, this.amber, resolution)
     if (this.ghost) setAll(this.ghost.mesh.material.uniforms, light)
   }
 
@@ -268,7 +263,7 @@ export class Stage extends Scenery {
         const on = id.startsWith(BEFORE) === (right === 0)
         b.mesh.visible = on
         b.sharp.visible = on && b.data.sharp.length > 0
-        if (b.outline) b.outline.mesh.visible = on
+        if (b.outline) b.outline.material.visible = on
       }
       this.renderer.setViewport(right * half, 0, half, this.height)
       this.renderer.setScissor(right * half, 0, half, this.height)

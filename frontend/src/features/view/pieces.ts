@@ -7,10 +7,12 @@ import {
   LineSegments,
   RawShaderMaterial,
 } from 'three'
-import type { Color, Matrix4, Scene } from 'three'
+import type { Color, Matrix4, Plane, Scene, Vector2 } from 'three'
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
+import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js'
 import type { Body } from './Body'
-import { inkMaterial } from './inkLine'
+import { MOST_FAT_LINES } from './Body'
+import { dashedMaterial } from './inkLine'
 
 // a line of the library encodes its colour at each pixel: dear, and the same each time
 const floorVertex = `
@@ -117,20 +119,32 @@ export function tickLines(points: Float32Array, colour: Color, matrix: Matrix4):
   return ticks
 }
 
+/** How dashed lines look in this picture. */
+interface Dashed {
+  line: Color
+  resolution: Vector2
+  clipping: Plane[] | null
+  mmPerPx: number
+  /** drawn aside, where nothing is encoded */
+  aside: boolean
+}
+
 /** Sharp edges where they lie behind a body: short dashes, thin (ISO 128-2, line type 02). */
-export function showBehind(b: Body, on: boolean, scene: Scene, mmPerPx: number): void {
-  if (!on || !b.sharp.visible) {
+export function showBehind(b: Body, on: boolean, scene: Scene, as?: Dashed): void {
+  if (!on || !as || !b.sharp.visible) {
     if (b.behind) {
       scene.remove(b.behind)
+      b.behind.geometry.dispose()
       b.behind.material.dispose()
       b.behind = null
     }
     return
   }
   if (!b.behind) {
-    const material = inkMaterial(1, { dashed: true, depthFunc: GreaterDepth })
-    b.sharp.computeLineDistances()
-    b.behind = new LineSegments2(b.sharp.geometry, material)
+    const geometry = new LineSegmentsGeometry()
+    geometry.setPositions(b.data.sharp.subarray(0, 6 * MOST_FAT_LINES))
+    b.behind = new LineSegments2(geometry, dashedMaterial(1, { depthFunc: GreaterDepth }))
+    b.behind.computeLineDistances()
     b.behind.frustumCulled = false
     b.behind.renderOrder = 3
     b.behind.matrixAutoUpdate = false
@@ -138,10 +152,11 @@ export function showBehind(b: Body, on: boolean, scene: Scene, mmPerPx: number):
   }
   const m = b.behind.material
   b.behind.matrix.copy(b.sharp.matrix)
-  m.color.copy(b.sharp.material.color)
-  m.resolution.copy(b.sharp.material.resolution)
-  m.clippingPlanes = b.sharp.material.clippingPlanes
+  m.color.copy(as.line)
+  if (!as.aside) m.color.convertSRGBToLinear()
+  m.resolution.copy(as.resolution)
+  m.clippingPlanes = as.clipping
   m.clipIntersection = true
-  m.dashSize = 6 * mmPerPx
-  m.gapSize = 4 * mmPerPx
+  m.dashSize = 6 * as.mmPerPx
+  m.gapSize = 4 * as.mmPerPx
 }
