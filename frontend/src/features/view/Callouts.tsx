@@ -1,4 +1,4 @@
-import { useState } from 'react'
+import { useEffect, useState } from 'react'
 import type { PointerEvent as ReactPointerEvent } from 'react'
 import { Vector3 } from 'three'
 import type { BenchView, PartView, StepView } from '../../shared/api/client'
@@ -23,6 +23,7 @@ import {
   stackedLengths,
 } from './layout'
 import type { Dimension, Leader, Spot } from './layout'
+import { boxOf, wordsOf } from './words'
 import { shownCallouts, startDrag, textOf } from './calloutWork'
 import type { Shown } from './calloutWork'
 import { DimensionLines, Label } from './Dimensions'
@@ -44,6 +45,7 @@ export function Callouts(props: {
   const only = useView((v) => v.only)
   const planes = useSection((v) => v.planes)
   const [typing, setTyping] = useState<{ target: NumberTarget; at: Spot } | null>(null)
+  useEffect(() => () => wordsOf(stage).drop('callouts'), [stage])
   if (!part.bounds || !part.mesh || stage.width < 10) return null
   const screen = { width: stage.width, height: stage.height }
   const box = boxOnScreen(stage, part)
@@ -88,6 +90,15 @@ export function Callouts(props: {
     .filter((p) => p.part !== part.part && p.mesh && p.bounds && !p.hidden)
     .map((p) => boxOnScreen(stage, p))
   const leaders = placeLeaders(rows, box, screen, title, beside ? BESIDE : 0, others)
+  wordsOf(stage).lay('callouts', [
+    ...[...sizes, ...placed]
+      .filter((d) => d.turn === 0)
+      .map((d) => boxOf('⌀ 00.0 mm', d.label, 'middle')),
+    ...leaders.map((l) => {
+      const s = led.find((x) => x.callout.target === l.key)
+      return boxOf(s ? textOf(s) : '', l.label, l.end)
+    }),
+  ])
   const axis = step?.axis ? axisLine(stage, part, step.axis) : null
   const open = (target: NumberTarget, at: Spot) => setTyping({ target, at })
   return (

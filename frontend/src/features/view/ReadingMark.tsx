@@ -2,6 +2,7 @@ import { Vector3 } from 'three'
 import { readingText } from '../../shared/measuring'
 import type { Spot } from './layout'
 import type { Sight } from './Sight'
+import { boxOf, useUp } from './words'
 
 interface Drawn {
   what: string
@@ -37,21 +38,38 @@ export function ReadingMark(props: {
           arc={arcOf(reading).map((p) => stage.project(p))}
         />
       ) : (
-        <LineMark a={a} b={b ?? a} one={reading.what === 'radius'} text={text} />
+        <LineMark
+          stage={stage}
+          name={name ?? 'reading'}
+          a={a}
+          b={b ?? a}
+          one={reading.what === 'radius'}
+          text={text}
+        />
       )}
     </g>
   )
 }
 
-function LineMark({ a, b, one, text }: { a: Spot; b: Spot; one: boolean; text: string }) {
+function LineMark(props: {
+  stage: Sight
+  name: string
+  a: Spot
+  b: Spot
+  one: boolean
+  text: string
+}) {
+  const { stage, name, a, b, one, text } = props
   const l = Math.hypot(b.x - a.x, b.y - a.y)
   const u = l > 0 ? { x: (b.x - a.x) / l, y: (b.y - a.y) / l } : { x: 1, y: 0 }
   const middle = { x: (a.x + b.x) / 2, y: (a.y + b.y) / 2 }
   const room = text.length * 7 + 16
   // too short for its text: the number stands beside, on a leader
   const beside = l < room
+  const wish = { x: middle.x + 30, y: middle.y - 30 }
+  const up = useUp(stage, `reading ${name}`, beside ? boxOf(text, wish) : null)
   const at = beside
-    ? { x: middle.x + 30, y: middle.y - 30 }
+    ? { x: wish.x, y: wish.y - up }
     : { x: middle.x + Math.abs(u.y) * 8, y: middle.y - Math.abs(u.x) * 8 }
   return (
     <>

@@ -11,6 +11,7 @@ import { PANES, screenWay, shownCorners } from './layout'
 import type { Spot } from './layout'
 import { planeFrame } from './planeFrame'
 import type { Stage } from './Stage'
+import { boxOf, useUp } from './words'
 
 /** The planes as chain lines round the bodies, each with a grip, and the gaps as dimensions. */
 export function SectionMarks({ stage, parts }: { stage: Stage; parts: readonly PartView[] }) {
@@ -24,14 +25,15 @@ export function SectionMarks({ stage, parts }: { stage: Stage; parts: readonly P
       {planes.map((p, i) => (
         <PlaneFrame key={i} stage={stage} plane={p} which={i} corners={corners} />
       ))}
-      {nearestGaps(gaps).map((g, i) => (
-        <GapMark key={`${g.plane}-${g.other}`} stage={stage} gap={g} row={i} />
+      {nearestGaps(gaps).map((g) => (
+        <GapMark key={`${g.plane}-${g.other}`} stage={stage} gap={g} />
       ))}
     </svg>
   )
 }
 
 const MOST_GAPS = 2
+const NOWHERE = { x: 0, y: 0 }
 
 /** The gaps worth drawing: of each other part the least, the nearest first; what touches has none. */
 function nearestGaps(gaps: readonly SectionGap[]): SectionGap[] {
@@ -45,19 +47,14 @@ function nearestGaps(gaps: readonly SectionGap[]): SectionGap[] {
   return out.slice(0, MOST_GAPS)
 }
 
-function GapMark({
-  stage,
-  gap,
-  row,
-}: {
-  stage: Stage
-  /** labels of several gaps stand one over the other */
-  row: number
-  gap: { distance: number; crossing: boolean; places: readonly (readonly number[])[] }
-}) {
-  const [a, b] = gap.places.map((p) => stage.project(new Vector3(p[0], p[1], p[2])))
-  if (!a || !b || gap.crossing || gap.distance < 1e-6) return null
-  const label = { x: (a.x + b.x) / 2 + 34, y: (a.y + b.y) / 2 - 26 - 22 * row }
+function GapMark({ stage, gap }: { stage: Stage; gap: SectionGap }) {
+  const [a = NOWHERE, b = NOWHERE] = gap.places.map((p) =>
+    stage.project(new Vector3(p[0], p[1], p[2])),
+  )
+  const text = `${figure(gap.distance, 4)}\u2009mm`
+  const wish = { x: (a.x + b.x) / 2 + 34, y: (a.y + b.y) / 2 - 26 }
+  const up = useUp(stage, `gap ${gap.plane} ${gap.other}`, boxOf(text, wish))
+  const label = { x: wish.x, y: wish.y - up }
   return (
     <g className="gap" data-testid="section-gap">
       <line className="line" x1={a.x} y1={a.y} x2={b.x} y2={b.y} />
@@ -68,7 +65,9 @@ function GapMark({
         fill="none"
         points={`${(a.x + b.x) / 2},${(a.y + b.y) / 2} ${label.x - 4},${label.y + 4} ${label.x + 50},${label.y + 4}`}
       />
-      <text x={label.x} y={label.y}>{`${figure(gap.distance, 4)}\u2009mm`}</text>
+      <text x={label.x} y={label.y}>
+        {text}
+      </text>
     </g>
   )
 }
