@@ -5,7 +5,7 @@ import { PLACE } from '../../shared/placement'
 import { useSession } from '../../shared/session'
 import { useView } from '../../shared/viewState'
 import type { Stage } from './Stage'
-import { boxOf, useUp } from './words'
+import { boxOf, useUp, wordsOf } from './words'
 
 const NOWHERE = { x: 0, y: 0 }
 
@@ -29,6 +29,10 @@ function Mark({ stage, row }: { stage: Stage; row: ClearanceRow }) {
   const text =
     row.state === 'apart' ? `${inWords(row)} to ${row.name}` : inWords(row, ` ${row.name}`)
   const at = { x: right.x + 10, y: right.y + 20 }
+  wordsOf(stage).lay(
+    'clearance',
+    [a, b].map(({ x, y }) => ({ left: x - 5, right: x + 5, top: y - 5, bottom: y + 5 })),
+  )
   const up = useUp(stage, 'clearance', boxOf(text, at))
   return (
     <svg className="callouts" data-testid="clearance-mark" data-part={row.part}>
