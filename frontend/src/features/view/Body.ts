@@ -44,6 +44,8 @@ export interface Body {
   clusters: Clusters | null
   /** where it turns away from the eye; found once it rests, until then its shader draws one */
   outline: Outline | null
+  /** of what it was asked for */
+  asked: BodyData | null
   /** the same edges where they lie behind a body */
   behind: LineSegments2 | null
   matrix: Matrix4
@@ -74,6 +76,7 @@ export function newBody(id: string, data: BodyData, as: As, material: RawShaderM
     whole,
     clusters: null,
     outline: null,
+    asked: null,
     behind: null,
     matrix: new Matrix4(),
     as,

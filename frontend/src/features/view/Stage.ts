@@ -25,6 +25,7 @@ import type { Sight } from './Sight'
 
 const REST = 160
 const MOST_IN_STRIPS = 4_000_000 // corners; beyond, what they cost in memory is more than they give
+const MOST_OUTLINED = 400_000 // faces; of more it takes longer to find an outline than a picture may
 
 /** Everything that is drawn, without React: bodies, floor, camera. Draws when something changed, and not else. */
 export class Stage extends Scenery {
@@ -272,6 +273,7 @@ export class Stage extends Scenery {
     for (const b of this.bodies.values()) {
       b.mesh.visible = true
       b.sharp.visible = b.data.sharp.length > 0
+      if (b.outline) b.outline.material.visible = true
     }
     this.renderer.setScissorTest(false)
     this.renderer.setViewport(0, 0, this.width, this.height)
@@ -336,12 +338,14 @@ export class Stage extends Scenery {
   /** Make runs of a body that rests; which faces may be drawn as one is told when it comes. */
   private sort(b: Body): void {
     const { data } = b
-    if (!b.outline)
+    if (b.asked !== data && data.faces <= MOST_OUTLINED) {
+      b.asked = data
       void this.outlines(data).then((bytes) => {
-        if (!bytes || b.data !== data) return
+        if (!bytes || b.data !== data || ![...this.bodies.values()].includes(b)) return
         outline(b, bytes, this.scene)
         this.invalidate()
       })
+    }
     if (b.clusters || !data.closed) return
     cluster(b)
     if (data.vertices > MOST_IN_STRIPS) return
