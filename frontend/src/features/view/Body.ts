@@ -160,7 +160,8 @@ export function outline(body: Body, bytes: ArrayBuffer, scene: Scene): void {
   const data = readOutline(bytes, body.data)
   if (!data) return
   dropOutline(body, scene)
-  body.outline = new Outline(data, EDGE)
+  // a little wider than edges, for the body may hide what lies inside of it
+  body.outline = new Outline(data, EDGE + 0.5)
   scene.add(body.outline)
 }
 
