@@ -39,9 +39,14 @@ export function Label({ d, text, sign }: { d: Dimension; text: string; sign: 'di
         {text}
       </text>
       {sign && (
-        <g transform={`translate(${-width / 2 - 3} -5)`} className="line">
-          <circle r="4.6" strokeWidth="1.3" />
-          <line x1="-5" y1="5.6" x2="5" y2="-5.6" strokeWidth="1.3" />
+        <g transform={`translate(${-width / 2 - 3} -5)`}>
+          {/* cleared as words are, then drawn */}
+          {['line cleared', 'line sign'].map((c) => (
+            <g key={c} className={c}>
+              <circle r="4.6" />
+              <line x1="-5" y1="5.6" x2="5" y2="-5.6" />
+            </g>
+          ))}
         </g>
       )}
     </g>
