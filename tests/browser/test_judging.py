@@ -68,24 +68,24 @@ class Judging(Look):
         self.assertGreater(np.median(stay), 10)
         self.assertLess(np.median(turn), 2)
 
-    def test_faces_too_fine_to_be_seen_are_drawn_two_as_one(self) -> None:
-        """Half the triangles, the same picture; near by all of them."""
+    def test_faces_too_fine_to_be_seen_are_drawn_four_as_one(self) -> None:
+        """A quarter of the triangles, the same picture; near by all of them."""
         ring = {"major_radius": 20, "minor_radius": 6, "sides": 250, "minor_sides": 200}
         self.open_bench(bench(part(1, "torus", ring)))
         clusters = "const c = [...__stage.bodies.values()][0].clusters;"
-        self.wait(lambda: self.driver.execute_script(clusters + "return c?.near.length === 100"), "its strips")
+        self.wait(lambda: self.driver.execute_script(clusters + "return c?.near.length === 50"), "its strips")
         drawn = clusters + "return c.counts.slice(0, c.runs).reduce((a, b) => a + b, 0) / 3"
         pictures, counts = [], []
-        for two in (False, True):
+        for joined in (False, True):
             self.driver.execute_script(
                 clusters + "const look = Object.getPrototypeOf(c).look.bind(c);"
-                "c.look = (at) => look({ ...at, two: arguments[0] && at.two })",
-                two,
+                "c.look = (at) => look({ ...at, joined: arguments[0] && at.joined })",
+                joined,
             )
             self.look(-35, 22, 160, (0, 0, 0))
             pictures.append(np.asarray(self.picture(), float))
             counts.append(self.driver.execute_script(drawn))
-        self.assertAlmostEqual(counts[1] / counts[0], 0.5, delta=0.02)
+        self.assertAlmostEqual(counts[1] / counts[0], 0.25, delta=0.02)
         other = abs(pictures[0] - pictures[1]).max(axis=2)
         # where lines begin to show those of single faces are dotted
         self.assertLess(float((other > 40).mean()), 1e-3)
@@ -206,11 +206,11 @@ class Lines(Look):
         plate["recipe"].append({"id": "s2", "operator": "bevel", "values": {"width": 2, "segments": 4}})
         ball = part(2, "sphere", {"radius": 9, "sides": 64}, placement={"move": [0, 0, 20]})
         self.open_bench(bench(plate, ball))
-        for look in ("paper", "dusk"):
+        for look, ways in (("paper", ((-35, 22), (110, 55), (0, 0))), ("dusk", ((20, 8),))):
             if look == "dusk":
                 self.open_menu("more", "Dusk")
             self.wait(self.outlined)
-            for around, above in ((-35, 22), (20, 8), (110, 55), (0, 0)):
+            for around, above in ways:
                 self.look(around, above, 200)
                 for body in ("p1", "p2"):
                     inked, every = self.driver.execute_script(INKED, body, False)
