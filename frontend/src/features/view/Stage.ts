@@ -236,7 +236,9 @@ export class Stage extends Scenery {
     const px = mmPerPx / (perspective ? sight.looking.distance : 1)
     const cut = this.cuts.planes.length > 0
     const clipping = cut ? this.cuts.clipping() : null
-    const resolution = new Vector2(sight.width / this.inkScale, sight.height / this.inkScale)
+    const half = this.twice && sight === this && !aside
+    const wide = half ? Math.floor(sight.width / 2) : sight.width
+    const resolution = new Vector2(wide / this.inkScale, sight.height / this.inkScale)
     this.renderer.localClippingEnabled = cut
     for (const b of this.bodies.values()) {
       setAll(b.mesh.material.uniforms, light)
