@@ -91,9 +91,10 @@ export function Callouts(props: {
     .map((p) => boxOnScreen(stage, p))
   const leaders = placeLeaders(rows, box, screen, title, beside ? BESIDE : 0, others)
   wordsOf(stage).lay('callouts', [
-    ...[...sizes, ...placed]
-      .filter((d) => d.turn === 0)
-      .map((d) => boxOf('⌀ 00.0 mm', d.label, 'middle')),
+    ...[
+      ...sizes.map((d) => ({ d, text: sizeText(d.key, part) })),
+      ...lengths.map((s, i) => ({ d: placed[i], text: textOf(s) })),
+    ].flatMap(({ d, text }) => (d?.turn === 0 ? [boxOf(`⌀ ${text}`, d.label, 'middle')] : [])),
     ...leaders.map((l) => {
       const s = led.find((x) => x.callout.target === l.key)
       return boxOf(s ? textOf(s) : '', l.label, l.end)

@@ -326,6 +326,7 @@ export class Stage extends Scenery {
         .filter((b) => !b.as.reference && !b.as.through)
         .map((b) => b.mesh)
       for (const b of this.bodies.values()) {
+        this.trace(b)
         this.sort(b)
         cull(b, null)
       }
@@ -337,17 +338,22 @@ export class Stage extends Scenery {
     }, REST)
   }
 
+  /** Ask once for the outline of a body that rests. */
+  private trace(b: Body): void {
+    const { data } = b
+    if (b.asked === data || data.faces > MOST_OUTLINED) return
+    b.asked = data
+    void this.outlines(data).then((bytes) => {
+      // another body may have come in its place, or none
+      if (!bytes || b.data !== data || ![...this.bodies.values()].includes(b)) return
+      outline(b, bytes, this.scene)
+      this.invalidate()
+    })
+  }
+
   /** Make runs of a body that rests; which faces may be drawn as one is told when it comes. */
   private sort(b: Body): void {
     const { data } = b
-    if (b.asked !== data && data.faces <= MOST_OUTLINED) {
-      b.asked = data
-      void this.outlines(data).then((bytes) => {
-        if (!bytes || b.data !== data || ![...this.bodies.values()].includes(b)) return
-        outline(b, bytes, this.scene)
-        this.invalidate()
-      })
-    }
     if (b.clusters || !data.closed) return
     cluster(b)
     if (data.vertices > MOST_IN_STRIPS) return

@@ -100,6 +100,25 @@ def apart(
 
 
 @kernel
+def _across(loop: Any, across: Any, of: Any, following: Any, twins: Any, gentle: Any) -> Any:
+    """Find the loop to the right of one, a row of gentle edges between their faces; -1 where there is none.
+
+    Its corners are put into ``across``, each beside that of ``loop``; ``of`` (c,) tells which loop each is in.
+    """
+    found = -1
+    for i in range(loop.shape[0]):
+        between = following[following[twins[loop[i]]]]
+        if not gentle[between]:
+            return -1
+        across[i] = following[following[twins[between]]]
+        if i == 0:
+            found = of[across[i]]
+        if of[across[i]] != found:
+            return -1
+    return found
+
+
+@kernel
 def side_by_side(
     along: Any, starts: Any, following: Any, twins: Any, gentle: Any, corner_faces: Any, finish: Any
 ) -> Any:
@@ -128,22 +147,13 @@ def side_by_side(
         for back in range(2):
             if used[k]:
                 break
-            other = -1
-            for i in range(rungs):
-                # the loop as it is, then the other way round: what lay on its left is on its right
-                c = twins[along[starts[k + 1] - 1 - i]] if back else along[starts[k] + i]
-                between = following[following[twins[c]]]
-                if not gentle[between]:
-                    other = -1
-                    break
-                across = following[following[twins[between]]]
-                if i == 0:
-                    other = of[across]
-                if other < 0 or of[across] != other:
-                    other = -1
-                    break
-                left[end + i] = c
-                right[end + i] = across
+            part = slice(end, end + rungs)
+            # the loop as it is, then the other way round: what lay on its left is on its right
+            if back:
+                left[part] = twins[along[starts[k] : starts[k + 1]]][::-1]
+            else:
+                left[part] = along[starts[k] : starts[k + 1]]
+            other = _across(left[part], right[part], of, following, twins, gentle)
             if other < 0 or other == k or used[other] or starts[other + 1] - starts[other] != rungs:
                 continue
             if finish[corner_faces[left[end]]] != finish[corner_faces[right[end]]]:

@@ -20,6 +20,7 @@ from __future__ import annotations
 import numpy as np
 
 from jukai.core.geometry.arrays import Ints
+from jukai.core.geometry.elements import centres
 from jukai.core.geometry.measures import face_normals
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.normals import sharp_edges
@@ -59,11 +60,12 @@ def outline_bytes(mesh: Mesh) -> bytes:
 
 def _outline_bytes(mesh: Mesh) -> bytes:
     points, faces = outline_edges(mesh)
-    at = mesh.points - view_origin(mesh)
+    origin = view_origin(mesh)
     normals = face_normals(mesh)
-    # a face that is not flat: the plane through the mean of its corners
-    middle = np.add.reduceat(at[mesh.corners], mesh.offsets[:-1], axis=0) / mesh.sides[:, None]
+    # of a face that is not flat the plane through the mean of its corners
+    middle = centres(mesh, "faces") - origin
     planes = np.column_stack([normals, -np.einsum("ij,ij->i", normals, middle)])
     head = np.array([_MAGIC, 1, mesh.n_points, mesh.n_faces, len(points)], "<u4")
-    parts = [head, at.astype("<f4"), planes.astype("<f4"), np.column_stack([points, faces]).astype("<u4")]
+    at = (mesh.points - origin).astype("<f4")
+    parts = [head, at, planes.astype("<f4"), np.column_stack([points, faces]).astype("<u4")]
     return b"".join(np.ascontiguousarray(p).tobytes() for p in parts)
