@@ -73,7 +73,7 @@ class OnABench(ApiTest):
             got = self.solved(bench, part="a", address="a/s1/values/size/0", wanted=gap, to="b")
             self.assertEqual(got["value"], 2 * (18 - gap))
             self.assertAlmostEqual(got["measured"], gap, places=9)
-            self.assertEqual(got["edit"]["value"], [2 * (18 - gap), 4, 4])
+            self.assertEqual((got["edit"]["key"], got["edit"]["value"]), ("size/0", 2 * (18 - gap)))
 
     def test_the_largest_radius_that_leaves_a_gap(self) -> None:
         """A capsule in a ring of 48 flats: the hole's flats stand at R cos (π / 48), the capsule's corners at r."""
@@ -113,7 +113,7 @@ class OnABench(ApiTest):
         bench = self.bench(box("a", 0, [4, 4, 4]), box("b", 0, [4, 4, 4]))
         for body, words in (
             ({"part": "a", "address": "a/s1/values/size/2", "wanted": 1}, "No value leaves 1 mm"),
-            ({"part": "a", "address": "a/s1/values/colour", "wanted": 1}, "no number"),
+            ({"part": "a", "address": "a/s1/values/colour", "wanted": 1}, "no value 'colour'"),
             ({"part": "a", "address": "nowhere", "wanted": 1}, "no number at 'nowhere'"),
             ({"part": "a", "address": "a/placement/move/9", "wanted": 1}, "no number at"),
             ({"part": "z", "address": "a/s1/values/size/2", "wanted": 1}, "not there any more"),

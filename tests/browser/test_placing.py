@@ -370,7 +370,7 @@ class Several(PlacingTest):
         self.click("show-all")
         self.wait(lambda: len((self.attribute("stage", "data-shown")).split()) == 3)
         self.after(lambda: self.open_menu("part-more-p3", "See through it"))
-        self.assertTrue(self.part("Cylinder 3")["see_through"])
+        self.assertTrue(self.part("Cylinder 3")["transparent"])
 
 
 class Fitting(PlacingTest):

@@ -140,7 +140,8 @@ class StoreTest(unittest.TestCase):
         self.store.remove("b1", removed=False)
         self.assertIsNone(self.store.benches()[0].removed)
         self.store.keep_file("b1", "a.obj", b"v")
-        self.assertEqual(self.store.files("b1"), {"a.obj": b"v"})
+        ((name, size, digest),) = ((f.name, f.size, f.hash) for f in self.store.file_rows("b1"))
+        self.assertEqual((name, size, self.store.blob(digest)), ("a.obj", 1, b"v"))
         first = self.store.keep_baked("b1", "p1", "Part", 1, "k", {"faces": 6}, b"mesh")
         second = self.store.keep_baked("b1", "p1", "Part", 1, "k", {"faces": 6}, b"mesh2")
         self.assertEqual([b.id for b in self.store.baked("b1")], [second])
@@ -155,7 +156,7 @@ class StoreTest(unittest.TestCase):
             lambda: self.store.document("b2"),
             lambda: self.store.go_to("b1", 77),
             lambda: self.store.row("x"),
-            lambda: self.store.files("x"),
+            lambda: self.store.file_rows("x"),
         ):
             with self.assertRaises(NotThere):
                 act()

@@ -7,7 +7,7 @@ import { DrawingSheet, HistorySheet, KeysSheet, TopBar } from '../features/top'
 import { goTo } from '../shared/address'
 import { api } from '../shared/api/client'
 import { leave, open, say, shownParts, useSession } from '../shared/session'
-import { setOperators } from '../shared/targets'
+import { setOperators } from '../shared/operators'
 import { useView } from '../shared/viewState'
 import { useKeys } from './useKeys'
 

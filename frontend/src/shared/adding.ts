@@ -53,13 +53,14 @@ async function addBlank(o: OperatorView): Promise<void> {
     finish: doc?.finishes?.[0]?.name ?? null,
     reference: false,
   }
-  if (o.values.some((v) => v.kind === 'curve')) {
+  const drawn = o.values.find((v) => v.kind === 'curve')
+  if (drawn) {
     const curve = startingProfile(
       freeId('c', doc?.curves?.map((c) => c.id) ?? []),
       doc?.floor ?? 100,
     )
     e.curve = curve
-    e.values = { profile: curve.id }
+    e.values = { [drawn.key]: curve.id }
   }
   await edit(e)
   useView.getState().set({ part, step: 's1', board: e.curve ? e.curve.id : null })

@@ -2,8 +2,8 @@ import type { PointerEvent as ReactPointerEvent } from 'react'
 import { snapped } from './format'
 import type { Edit } from './api/client'
 import { beginPreview, doEdit, edit, endPreview, preview, say } from './session'
-import { isFormula } from './targets'
-import type { NumberTarget } from './targets'
+import { isFormula } from './number'
+import type { NumberTarget } from './number'
 
 const THRESHOLD = 3
 /** px of pull away from the number that halve the speed */

@@ -1,3 +1,4 @@
+import { namedIn } from './operators'
 import type { Part, PartView } from './api/client'
 import { freeId } from './format'
 import { PLACE, oneMore } from './placement'
@@ -50,11 +51,11 @@ function curveIds(part: Part): Record<string, string> {
   const taken = new Set(useSession.getState().bench?.document.curves?.map((c) => c.id) ?? [])
   const out: Record<string, string> = {}
   for (const s of part.recipe) {
-    const c = s.values?.['profile']
-    if (typeof c === 'string' && !out[c]) {
-      out[c] = freeId('c', taken)
-      taken.add(out[c])
-    }
+    for (const c of namedIn(s, 'curve'))
+      if (!out[c]) {
+        out[c] = freeId('c', taken)
+        taken.add(out[c])
+      }
   }
   return out
 }
@@ -120,7 +121,7 @@ export function followersOf(ids: readonly string[]): Part[] {
     for (const p of parts)
       if (
         !all.includes(p.id) &&
-        p.recipe.some((s) => s.values?.['part'] === id || s.values?.['part'] === partOf(id)?.name)
+        p.recipe.some((s) => namedIn(s, 'part').some((n) => n === id || n === partOf(id)?.name))
       ) {
         all.push(p.id)
         out.push(p)

@@ -4,7 +4,7 @@ import type { PickView, Step } from './api/client'
 import { doEdit, edit, useSession } from './session'
 import { elementOf, readElements, withElements } from './pickRules'
 import type { Element, Elements, Kind, Pick } from './pickRules'
-import { operatorOf } from './targets'
+import { valueSpec } from './operators'
 import { useView } from './viewState'
 
 interface PickState {
@@ -40,9 +40,9 @@ export async function loadPick(): Promise<void> {
   const open = useView.getState().picking
   const id = useSession.getState().id
   if (!open || !id) return
-  const row = rowOf(open.key)
+  const { name, row } = placeOf(open.key)
   const step = openStep()?.step
-  if (row !== null && step && row >= furtherOf(step).length) {
+  if (row !== null && step && row >= furtherOf(step, name).length) {
     closePick() // its row was undone or taken out
     return
   }
@@ -76,22 +76,25 @@ interface Further {
 }
 
 /** The further picks of a step, each with its width. */
-export function furtherOf(step: Step): Further[] {
-  return (step.values?.['further_picks'] as Further[] | undefined) ?? []
+export function furtherOf(step: Step, key: string): Further[] {
+  return (step.values?.[key] as Further[] | undefined) ?? []
 }
 
-function rowOf(key: string): number | null {
-  const [, row] = key.split('.')
-  return row === undefined ? null : Number(row)
+/** Where a pick stands: `pick` is a value itself, `further_picks.0` in a row of one, `weights.pick` within one. */
+function placeOf(key: string): { name: string; row: number | null; inner: boolean } {
+  const [name = '', below] = key.split('.')
+  const row = below === undefined || below === 'pick' ? null : Number(below)
+  return { name, row, inner: below !== undefined }
 }
 
 /** The pick as it stands in the step, or the rule that is taken when none does; `further_picks.0` is a further one. */
 export function pickOf(step: Step, key: string): Pick {
-  const row = rowOf(key)
-  const raw = row === null ? (step.values?.[key] as Pick | undefined) : furtherOf(step)[row]?.pick
+  const { name, row, inner } = placeOf(key)
+  const value: unknown = row === null ? step.values?.[name] : furtherOf(step, name)[row]
+  const raw = inner ? (value as { pick?: Pick } | undefined)?.pick : (value as Pick | undefined)
   const own: Pick = { ...raw }
   delete own['of']
-  const spec = operatorOf(step.operator)?.values.find((v) => v.key === key)
+  const spec = valueSpec(step.operator, key)
   return Object.keys(own).length ? own : ((spec?.default ?? { rule: 'everything' }) as Pick)
 }
 
@@ -106,15 +109,9 @@ function openStep(): { step: Step; key: string; part: string } | null {
 
 /** The edit that keeps another pick at a key of a step. */
 export function pickEdit(part: string, step: Step, key: string, pick: Pick | null) {
-  const row = rowOf(key)
-  if (row === null) return { kind: 'set_value' as const, part, step: step.id, key, value: pick }
-  return {
-    kind: 'set_value' as const,
-    part,
-    step: step.id,
-    key: 'further_picks',
-    value: furtherOf(step).map((f, i) => (i === row && pick ? { ...f, pick } : f)),
-  }
+  const { row, inner } = placeOf(key)
+  const address = inner ? `${key.replace('.', '/')}${row === null ? '' : '/pick'}` : key
+  return { kind: 'set_value' as const, part, step: step.id, key: address, value: pick }
 }
 
 /** Keep another pick in the open step. */
@@ -123,7 +120,7 @@ export function setPick(pick: Pick | null, kind?: Kind): void {
   const of = kind ?? usePick.getState().view?.kind
   const first = usePick.getState().view?.kinds[0]
   const whole =
-    pick && of && (of !== first || rowOf(open?.key ?? '') !== null) ? { ...pick, of } : pick
+    pick && of && (of !== first || placeOf(open?.key ?? '').row !== null) ? { ...pick, of } : pick
   if (!open) return
   usePick.setState({ sent: pick })
   edit(pickEdit(open.part, open.step, open.key, whole)).catch(() =>
@@ -312,10 +309,14 @@ export function keepAs(name: string): void {
 
 /** What a pick is of, as it stands in the step. */
 export function kindOf(step: Step, key: string): Kind {
-  const main = operatorOf(step.operator)?.values.find((v) => v.kind === 'pick')
-  const name = rowOf(key) === null ? key : (main?.key ?? key)
-  const own = (step.values?.[name] as Pick | undefined)?.['of'] as Kind | undefined
-  return own ?? operatorOf(step.operator)?.values.find((v) => v.key === name)?.of[0] ?? 'edges'
+  const { name, row, inner } = placeOf(key)
+  const spec = valueSpec(step.operator, name)
+  // further picks are of what the first one is of
+  const first = row === null ? name : (spec?.beside ?? name)
+  const value = step.values?.[first] as Pick | undefined
+  const own = (inner && row === null ? value?.['pick'] : value) as Pick | undefined
+  const of = valueSpec(step.operator, first)?.of[0] ?? (inner ? 'points' : 'edges')
+  return ((own?.['of'] as Kind | undefined) ?? of) as Kind
 }
 
 export { extentOf, pointsOf, rulesFor } from './pickRules'

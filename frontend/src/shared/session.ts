@@ -2,6 +2,7 @@ import { create } from 'zustand'
 import { ApiError, Offline, api } from './api/client'
 import type { BenchView, Edit, PartView } from './api/client'
 import { signed, volume } from './format'
+import { namedIn } from './operators'
 
 /** What a change did to a part, in words, shown for a while beside the number that made it. */
 export interface Change {
@@ -245,7 +246,7 @@ function targetOf(e: Edit): Waiting['target'] {
     const curve = e.curve
     for (const p of getState().bench?.document.parts ?? [])
       for (const s of p.recipe)
-        if (s.values?.['profile'] === curve) return { part: p.id, step: s.id }
+        if (namedIn(s, 'curve').includes(curve)) return { part: p.id, step: s.id }
   }
   return null
 }
@@ -371,6 +372,7 @@ function withFollowers(part: string): string[] {
   const out = [part]
   for (const p of out)
     for (const q of getState().bench?.document.parts ?? [])
-      if (!out.includes(q.id) && q.recipe.some((s) => s.values?.['part'] === p)) out.push(q.id)
+      if (!out.includes(q.id) && q.recipe.some((s) => namedIn(s, 'part').includes(p)))
+        out.push(q.id)
   return out
 }

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import secrets
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
@@ -10,6 +11,7 @@ from typing import Any
 from jukai.app.clearances import Clearances
 from jukai.app.drawings import Drawings, SheetAsked
 from jukai.app.events import Events
+from jukai.app.files import BenchFiles
 from jukai.app.meshes_kept import mesh_from_bytes, mesh_to_bytes
 from jukai.app.ports import BakedRow, BenchRow, BenchStore, RevisionRow, Stale
 from jukai.app.workshop import Workshop
@@ -87,26 +89,25 @@ class Benches:
             bench, files = read_bench_zip(data)
         else:
             bench, files = read_bench(data), {}
-        bench_id = self._keep(bench, "opened from a file", author)
-        for name, body in files.items():
-            self.store.keep_file(bench_id, name, body)
-        return bench_id
+        return self._keep(bench, "opened from a file", author, files=files)
 
     def duplicate(self, bench_id: str, author: str) -> str:
         """Make a bench that begins as a copy of another one's head."""
         _, document = self.store.document(bench_id)
-        copy = self._keep(
-            bench_from(document | {"name": f"{document['name']}, copy"}), f"copy of {document['name']}", author
-        )
-        for name, body in self.store.files(bench_id).items():
-            self.store.keep_file(copy, name, body)
-        return copy
+        name = document["name"]
+        copy = bench_from(document | {"name": f"{name}, copy"})
+        return self._keep(copy, f"copy of {name}", author, copied_from=bench_id)
 
-    def _keep(self, bench: Bench, label: str, author: str) -> str:
+    def _keep(self, bench: Bench, label: str, author: str, *, files: Mapping[str, bytes] | None = None,
+              copied_from: str | None = None) -> str:  # fmt: skip
         bench_id = secrets.token_hex(6)
-        self.store.create(bench_id, with_point_ids(bench).to_json(), label, author=author)
+        document = with_point_ids(bench).to_json()
+        self.store.create(bench_id, document, label, author=author, files=files, copied_from=copied_from)
         self.events.tell(None, {"kind": "benches"})
         return bench_id
+
+    def _files(self, bench_id: str) -> BenchFiles:
+        return BenchFiles(self.store, bench_id)
 
     def remove(self, bench_id: str, *, removed: bool) -> None:
         """Take a bench off the list, or put it back."""
@@ -117,7 +118,7 @@ class Benches:
         """Return a bench as a file: its name and bytes; a zip when it has imports."""
         _, document = self.store.document(bench_id)
         bench = bench_from(document)
-        files = self.store.files(bench_id)
+        files = self._files(bench_id).all()
         stem = "".join(c if c.isalnum() or c in "-_ " else "_" for c in bench.name).strip() or "bench"
         if files:
             return f"{stem}.jukai.zip", write_bench_zip(bench, files)
@@ -134,7 +135,7 @@ class Benches:
         stopped = False
         try:
             parts = self.workshop.views(
-                bench, self.store.files(bench_id), subject=f"{bench_id}/head", progress=self._progress(bench_id)
+                bench, self._files(bench_id), subject=f"{bench_id}/head", progress=self._progress(bench_id)
             )
         except Cancelled:
             parts, stopped = [], True
@@ -147,7 +148,7 @@ class Benches:
             self.workshop.numbers(bench),
             self.workshop.curves(bench),
             parts,
-            [] if stopped else self.workshop.measures(bench, self.store.files(bench_id)),
+            [] if stopped else self.workshop.measures(bench, self._files(bench_id)),
             stopped,
         )
 
@@ -183,7 +184,7 @@ class Benches:
         """Return an edit that needs the bodies as the placements it comes to."""
         if edit.kind not in ARRANGING:
             return edit
-        files = self.store.files(bench_id)
+        files = self._files(bench_id)
         return arranged(bench, edit, lambda part: self.workshop.evaluate(bench, part, files))
 
     def _with_starting_numbers(self, bench_id: str, bench: Bench, edit: Any) -> Any:
@@ -192,7 +193,7 @@ class Benches:
             return edit
         try:
             trial = apply_edit(bench, edit)
-            evaluation = self.workshop.evaluate(trial, edit.part, self.store.files(bench_id))
+            evaluation = self.workshop.evaluate(trial, edit.part, self._files(bench_id))
         except CoreError:
             return edit
         outcome = next((o for o in evaluation.steps if o.step.id == edit.step), None)
@@ -214,13 +215,13 @@ class Benches:
         number, bench = self._changed(bench_id, base, data)
         try:
             views = self.workshop.views(
-                bench, self.store.files(bench_id), subject=f"{bench_id}/preview/{author}", only=parts, only_newest=True,
+                bench, self._files(bench_id), subject=f"{bench_id}/preview/{author}", only=parts, only_newest=True,
                 preview_limit=PREVIEW_FACES,
             )  # fmt: skip
         except Cancelled:
             return None
         numbers, curves = self.workshop.numbers(bench), self.workshop.curves(bench)
-        measures = self.workshop.measures(bench, self.store.files(bench_id))
+        measures = self.workshop.measures(bench, self._files(bench_id))
         return BenchState(
             self.store.row(bench_id), number, bench.to_json(), None, None, numbers, curves, views, measures
         )
@@ -233,25 +234,25 @@ class Benches:
             return number, bench
         return number, apply_edit(bench, self._on_bodies(bench_id, bench, parse_edit(data)))
 
-    def foresee(self, bench_id: str, base: int, data: Any) -> int | None:
+    def estimate(self, bench_id: str, base: int, data: Any) -> int | None:
         """Return how many faces an edit of a step would make, without making them."""
         edit = parse_edit(data)
         _, bench = self._changed(bench_id, base, data)
         if getattr(edit, "step", None) is None:
             return None
-        return self.workshop.foresee(bench, edit.part, edit.step, self.store.files(bench_id))
+        return self.workshop.estimate(bench, edit.part, edit.step, self._files(bench_id))
 
     def clearance(self, bench_id: str, base: int | None, data: Any, part: str) -> list[dict[str, Any]]:
         """Return the clearances of a part from the others, as they are or would be after an edit."""
         _, bench = self._changed(bench_id, base, data)
-        return self.clearances.between(bench, part, self.store.files(bench_id))
+        return self.clearances.between(bench, part, self._files(bench_id))
 
     def solve(self, bench_id: str, author: str, **asked: Any) -> tuple[Any, Any]:
         """Return the number that leaves a clearance, and the edit that sets it."""
         _, bench = self._changed(bench_id, None, None)
         subject = f"{bench_id}/solve/{author}"
         return self.clearances.solve(
-            bench, self.store.files(bench_id), stop=self.workshop.until_stopped(subject), **asked
+            bench, self._files(bench_id), stop=self.workshop.until_stopped(subject), **asked
         )
 
     def before(self, bench_id: str) -> tuple[str | None, list[dict[str, Any]]]:
@@ -260,19 +261,19 @@ class Benches:
         if undo is None or undo.parent is None:
             return None, []
         _, document = self.store.document(bench_id, undo.parent)
-        views = self.workshop.views(bench_from(document), self.store.files(bench_id), subject=f"{bench_id}/before")
+        views = self.workshop.views(bench_from(document), self._files(bench_id), subject=f"{bench_id}/before")
         return undo.label, views
 
     def sheet(self, bench_id: str, asked: SheetAsked) -> tuple[str, bytes]:
         """Return a drawing sheet of a bench: its file name and bytes."""
         number, document = self.store.document(bench_id)
-        return self.drawings.sheet(bench_from(document), self.store.files(bench_id), asked, number)
+        return self.drawings.sheet(bench_from(document), self._files(bench_id), asked, number)
 
     def look_at(self, bench_id: str, part: str, step: str) -> dict[str, Any]:
         """Return a part as it was after one of its steps."""
         _, document = self.store.document(bench_id)
         bench = bench_from(document)
-        evaluation = self.workshop.evaluate(bench, part, self.store.files(bench_id), upto=step)
+        evaluation = self.workshop.evaluate(bench, part, self._files(bench_id), upto=step)
         return self.workshop.part_view(bench, evaluation)
 
     def pick(self, bench_id: str, part: str, step: str, key: str) -> dict[str, Any]:
@@ -283,7 +284,7 @@ class Benches:
         which = None if found is None else next((s for s in found.recipe if s.id == step), None)
         if found is None or which is None:
             raise ValueProblem(f"There is no step '{step}' in '{part}'.", field="step")
-        return self.workshop.pick_view(bench, found, which, key, self.store.files(bench_id))
+        return self.workshop.pick_view(bench, found, which, key, self._files(bench_id))
 
     def stop(self, bench_id: str) -> None:
         """Stop working out a bench."""
@@ -319,10 +320,11 @@ class Benches:
         }  # fmt: skip
 
     def _free_file_name(self, bench_id: str, name: str, data: bytes) -> str:
-        held = self.store.files(bench_id)
+        held = {row.name: row.hash for row in self.store.file_rows(bench_id)}
+        digest = hashlib.blake2b(data, digest_size=16).hexdigest()
         stem, dot, ending = name.rpartition(".")
         n = 2
-        while name in held and held[name] != data:
+        while name in held and held[name] != digest:
             name = f"{stem} {n}{dot}{ending}"
             n += 1
         return name
@@ -332,7 +334,7 @@ class Benches:
         """Work a part out in full, inspect it, and put the plain result in the hand-over."""
         number, document = self.store.document(bench_id)
         bench = bench_from(document)
-        evaluation = self.workshop.evaluate(bench, part, self.store.files(bench_id), stop=self.workshop.until_stopped(f"{bench_id}/head"),
+        evaluation = self.workshop.evaluate(bench, part, self._files(bench_id), stop=self.workshop.until_stopped(f"{bench_id}/head"),
                                             progress=self._progress(bench_id))  # fmt: skip
         failed = evaluation.failed
         if failed is not None and failed.error is not None:
@@ -374,7 +376,7 @@ class Benches:
 
     def _keys(self, bench_id: str) -> dict[str, str]:
         _, document = self.store.document(bench_id)
-        bench, files = bench_from(document), self.store.files(bench_id)
+        bench, files = bench_from(document), self._files(bench_id)
         out = {}
         for b in self.store.baked(bench_id):
             if bench.part(b.part) is not None:

@@ -13,6 +13,7 @@ from jukai.app.workshop import Workshop
 from jukai.core.errors import Cancelled, CoreError, ValueProblem
 from jukai.core.geometry.clearance import Clearance, Placed, clearance, place
 from jukai.core.geometry.placing import placed_bounds
+from jukai.core.operators.inputs import Files
 from jukai.core.recipe.bench import Bench, Part
 from jukai.core.recipe.edits import apply_edit
 from jukai.core.recipe.evaluate import Evaluation

@@ -24,6 +24,7 @@ from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.hidden_lines import SEEN_FROM, visible_lines
 from jukai.core.geometry.placing import matrix_of
 from jukai.core.geometry.section import Plane
+from jukai.core.operators.inputs import Files
 from jukai.core.recipe.bench import Bench, Part
 from jukai.core.recipe.evaluate import Evaluation
 from jukai.core.recipe.measuring import Body, measured
@@ -112,7 +113,7 @@ class Drawings:
             "edge": _packed(lines.pieces[~lines.outline]),
         }
 
-    def sheet(self, bench: Bench, files: Mapping[str, bytes], asked: SheetAsked, revision: int) -> tuple[str, bytes]:
+    def sheet(self, bench: Bench, files: Files, asked: SheetAsked, revision: int) -> tuple[str, bytes]:
         """Return a drawing sheet: its file name and bytes.
 
         Raises
@@ -159,7 +160,7 @@ class Drawings:
         return Header(owner=bench.name, title=title, finish=", ".join(finishes), mass=mass, revision=str(revision), drawn=asked.drawn,
                       date=time.strftime("%Y-%m-%d"))  # fmt: skip
 
-    def _measures(self, bench: Bench, files: Mapping[str, bytes], shown: set[str]) -> list[Dimension]:
+    def _measures(self, bench: Bench, files: Files, shown: set[str]) -> list[Dimension]:
         def body(part: str) -> Body | None:
             e = self._workshop.evaluate(bench, part, files)
             return None if e.mesh is None else Body(e.mesh, e.matrix)
@@ -191,15 +192,18 @@ def _axis(e: Evaluation) -> tuple[Floats, Floats] | None:
 
 
 def _is_round(drawn: Sequence[tuple[Part, Evaluation]]) -> bool:
-    """Whether the only body is turned about the vertical."""
+    """Whether the only body is one of turning about the vertical, and still as deep as wide after its later steps."""
     if len(drawn) != 1:
         return False
     e = drawn[0][1]
-    axis = _axis(e)
-    if axis is None or e.mesh is None:
+    first = next((o.result for o in e.steps if o.result is not None), None)
+    if e.mesh is None or first is None or not first.turned or first.axis is None:
         return False
-    way = e.matrix[:3, :3] @ axis[1]
-    return bool(abs(way[2]) > (1 - 1e-9) * float(np.linalg.norm(way)))
+    direction = e.matrix[:3, :3] @ first.axis[1]
+    low, high = placed_bounds(e.mesh, e.matrix)
+    wide, deep = (high - low)[:2]
+    upright = abs(direction[2]) > (1 - 1e-9) * float(np.linalg.norm(direction))
+    return bool(upright and abs(wide - deep) <= 1e-6 * max(wide, deep))
 
 
 def _step_numbers(drawn: Sequence[tuple[Part, Evaluation]], step: str | None) -> list[Dimension]:
@@ -208,7 +212,8 @@ def _step_numbers(drawn: Sequence[tuple[Part, Evaluation]], step: str | None) ->
     for part, e in drawn:
         outcome = next((o for o in e.steps if f"{part.id}/{o.step.id}" == step), None)
         for c in outcome.result.callouts if outcome is not None and outcome.result is not None else ():
-            value = outcome.used.get(c.target.split("/")[-1]) if outcome is not None else None
+            key = c.target.removeprefix("values/")
+            value = outcome.shown.get(key, outcome.used.get(key)) if outcome is not None else None
             ends = np.array([c.at, c.to]) @ e.matrix[:3, :3].T + e.matrix[:3, 3]
             long = float(np.linalg.norm(ends[1] - ends[0]))
             if (

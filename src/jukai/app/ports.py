@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Protocol
 
@@ -66,6 +66,7 @@ class UploadRow:
 
     name: str
     size: int
+    hash: str
 
 
 class BenchStore(Protocol):
@@ -74,8 +75,17 @@ class BenchStore(Protocol):
     def benches(self) -> Sequence[BenchRow]:
         """Return all benches, newest change first, removed ones too."""
 
-    def create(self, bench_id: str, document: dict[str, Any], label: str, *, author: str) -> int:
-        """Keep a new bench; return its first revision."""
+    def create(
+        self,
+        bench_id: str,
+        document: dict[str, Any],
+        label: str,
+        *,
+        author: str,
+        files: Mapping[str, bytes] | None = None,
+        copied_from: str | None = None,
+    ) -> int:
+        """Keep a new bench with its files, or with those of another bench, at once; return its first revision."""
 
     def row(self, bench_id: str) -> BenchRow:
         """Return one bench of the list."""
@@ -120,8 +130,11 @@ class BenchStore(Protocol):
     def keep_file(self, bench_id: str, name: str, data: bytes) -> None:
         """Keep a file beside a bench."""
 
-    def files(self, bench_id: str) -> dict[str, bytes]:
-        """Return the files beside a bench."""
+    def file_rows(self, bench_id: str) -> Sequence[UploadRow]:
+        """Return the files beside a bench; none of them is read."""
+
+    def blob(self, digest: str) -> bytes:
+        """Return the bytes of a file by their hash."""
 
     def keep_baked(
         self, bench_id: str, part: str, part_name: str, revision: int, key: str, report: dict[str, Any], mesh: bytes

@@ -13,7 +13,7 @@ import numpy as np
 
 from jukai.app.caches import ByteCache, StepCache
 from jukai.app.ports import NotThere
-from jukai.core.errors import Cancelled, CoreError, Foreseen, Heavy, TooLarge, ValueProblem
+from jukai.core.errors import Cancelled, CoreError, Estimated, Heavy, TooLarge, ValueProblem
 from jukai.core.geometry.elements import element_bytes, many_sided, poles, rows_of
 from jukai.core.geometry.measures import signed_volume
 from jukai.core.geometry.measuring import READINGS, Reading, readings
@@ -25,13 +25,16 @@ from jukai.core.geometry.soundness import soundness
 from jukai.core.geometry.strips import strip_bytes
 from jukai.core.geometry.subdividing import limit_surface
 from jukai.core.geometry.view import view_bytes, view_digest
-from jukai.core.operators.base import Callout, Note, Operator
+from jukai.core.notes import Note
+from jukai.core.operators.base import Callout
+from jukai.core.operators.fields import field_at
+from jukai.core.operators.inputs import Files
 from jukai.core.operators.registry import get_operator
-from jukai.core.operators.values import spec_of
 from jukai.core.recipe.bench import Bench, Part, Step
 from jukai.core.recipe.evaluate import Asked, Evaluation, StepOutcome, evaluate, placement_numbers
 from jukai.core.recipe.measuring import Body, Measured, found_thing, measured
-from jukai.core.recipe.picks import looks_like, resolve_pick
+from jukai.core.picks.offers import looks_like
+from jukai.core.picks.rules import resolve_pick
 from jukai.core.recipe.report import soundness_report
 from jukai.core.recipe.resolve import Resolver, point_ids
 
@@ -80,7 +83,7 @@ class Workshop:
         self,
         bench: Bench,
         part: str,
-        files: Mapping[str, bytes],
+        files: Files,
         *,
         upto: str | None = None,
         stop: Callable[[], bool] | None = None,
@@ -102,7 +105,7 @@ class Workshop:
             bench, part, upto=upto, cache=self._steps, files=files, stop=stop, on_progress=tell, resolver=resolver, asked=asked,
         )  # fmt: skip
 
-    def foresee(self, bench: Bench, part: str, step: str, files: Mapping[str, bytes]) -> int | None:
+    def estimate(self, bench: Bench, part: str, step: str, files: Files) -> int | None:
         """Return how many faces a part would have after a step, without making them; None where it cannot say.
 
         Raises
@@ -111,8 +114,8 @@ class Workshop:
             When it is more than a part may have.
         """
         try:
-            evaluation = self.evaluate(bench, part, files, upto=step, asked=Asked(foresee=step))
-        except Foreseen as e:
+            evaluation = self.evaluate(bench, part, files, upto=step, asked=Asked(estimate=step))
+        except Estimated as e:
             return e.faces
         if isinstance(evaluation.error, TooLarge):
             raise evaluation.error
@@ -131,7 +134,7 @@ class Workshop:
         for subject in [s for s in list(self._turns.newest) if s.startswith(beginning)]:
             self._turns.stop(subject)
 
-    def views(self, bench: Bench, files: Mapping[str, bytes], *, subject: str, progress: Progress | None = None,
+    def views(self, bench: Bench, files: Files, *, subject: str, progress: Progress | None = None,
               only: Collection[str] | None = None, only_newest: bool = False, preview_limit: int = 100_000_000,
               ) -> list[dict[str, Any]]:  # fmt: skip
         """Return every part as the screen needs it; ``only`` limits the work to some of them.
@@ -153,7 +156,7 @@ class Workshop:
                 out.append(self._view(bench, part, files, resolver, stop, progress, preview_limit))
         return out
 
-    def _view(self, bench: Bench, part: Part, files: Mapping[str, bytes], resolver: Resolver,
+    def _view(self, bench: Bench, part: Part, files: Files, resolver: Resolver,
               stop: Callable[[], bool], progress: Progress | None, preview_limit: int) -> dict[str, Any]:  # fmt: skip
         try:
             evaluation = self.evaluate(bench, part.id, files, stop=stop, progress=progress, resolver=resolver,
@@ -246,7 +249,7 @@ class Workshop:
             "n_poles": len(at), "lines": lines[:_MOST_MARKS].reshape(-1, 6).tolist(), "n_many": int((mesh.sides > 4).sum()),
         }  # fmt: skip
 
-    def pick_view(self, bench: Bench, part: Part, step: Step, key: str, files: Mapping[str, bytes]) -> dict[str, Any]:
+    def pick_view(self, bench: Bench, part: Part, step: Step, key: str, files: Files) -> dict[str, Any]:
         """Return what a step picks: on which body, which elements, and the rules they look like.
 
         Raises
@@ -255,11 +258,12 @@ class Workshop:
             When the step takes no such pick, or no body comes to it.
         """
         op = get_operator(step.operator)
-        name, _, row = key.partition(".")
-        info = next((i for n, i in op.values.model_fields.items() if n.rstrip("_") == name), None)
-        spec = None if info is None else spec_of(info)
-        if info is None or spec is None or spec.kind not in ("pick", "further"):
+        field, path = field_at(op.values, key.replace(".", "/"), op.name)
+        raw = step.values.get(field.key, field.written_default)
+        found = field.kind.rule_at(raw, path, step.values)
+        if found is None:
             raise ValueProblem(f"'{op.name}' takes no pick '{key}'.", field=key)
+        rule, kinds = found
         before = [s.id for s in part.recipe[: [s.id for s in part.recipe].index(step.id)] if s.on]
         if not before:
             raise ValueProblem(
@@ -269,17 +273,14 @@ class Workshop:
         mesh = evaluation.mesh
         if mesh is None or mesh.n_faces == 0:
             raise ValueProblem(f"No body comes to '{op.name}'.", field=key, hint="Mend the steps before it.")
-        raw, kinds = step.values.get(name, info.default), spec.of
-        if spec.kind == "further":
-            raw, kinds = self._further_pick(step, op, raw, row, kinds)
         number, named = Resolver(bench).number, {p.name: p.pick for p in part.picks}
-        picked, notes = resolve_pick(raw, mesh, kinds, number, key, named)
+        picked, notes = resolve_pick(rule, mesh, kinds, number, key, named)
         inner = None
-        if isinstance(raw, dict) and raw.get("rule") == "belonging_to":
-            inner, said = resolve_pick(raw.get("pick"), mesh, _KINDS, number, key, named)
+        if isinstance(rule, dict) and rule.get("rule") == "belonging_to":
+            inner, said = resolve_pick(rule.get("pick"), mesh, _KINDS, number, key, named)
             notes += said
         shown = picked if inner is None else inner
-        ruled = isinstance(raw, dict) and raw.get("rule") not in (None, "by_hand")
+        ruled = isinstance(rule, dict) and rule.get("rule") not in (None, "by_hand")
         offers = [] if ruled else looks_like(mesh, picked)
         return {
             "mesh": self.keep(mesh, evaluation.key), "matrix": evaluation.matrix.ravel().tolist(), "kind": picked.kind, "kinds": list(kinds),
@@ -289,19 +290,6 @@ class Workshop:
             "lineage": [{"step": s, "group": g, "parent": p} for s, g, p in mesh.lineage.rows], "named": [p.name for p in part.picks],
             "offers": [{"words": words, "pick": pick} for words, pick in offers],
         }  # fmt: skip
-
-    @staticmethod
-    def _further_pick(
-        step: Step, op: Operator, rows: Any, row: str, kinds: tuple[str, ...]
-    ) -> tuple[Any, tuple[str, ...]]:
-        """Return one of a step's further picks, and what it may be of: what the step's first pick is of."""
-        if not row.isdigit() or not isinstance(rows, list | tuple) or int(row) >= len(rows):
-            raise ValueProblem(f"'{op.name}' has no further pick {row}.", field="further_picks")
-        first = next(n for n, i in op.values.model_fields.items() if spec_of(i).kind == "pick")
-        main = step.values.get(first)
-        kind = main.get("of", kinds[0]) if isinstance(main, dict) else kinds[0]
-        pick = rows[int(row)].get("pick") if isinstance(rows[int(row)], dict) else None
-        return ({"of": kind, **pick} if isinstance(pick, dict) else pick), (kind,)
 
     def soundness(self, digest: str) -> dict[str, Any] | None:
         """Return the soundness report of a mesh by the hash of its drawing data."""
@@ -318,7 +306,7 @@ class Workshop:
                         "error": e.as_dict() if e else None})  # fmt: skip
         return out
 
-    def measures(self, bench: Bench, files: Mapping[str, bytes]) -> list[dict[str, Any]]:
+    def measures(self, bench: Bench, files: Files) -> list[dict[str, Any]]:
         """Return the kept measures as they read now, or what is wrong with them."""
 
         def body(part: str) -> Body | None:
@@ -420,16 +408,18 @@ _KINDS = ("faces", "edges", "points")
 
 def _callout_view(c: Callout) -> dict[str, Any]:
     return {"target": c.target, "form": c.form, "at": list(c.at), "to": list(c.to), "along": list(c.along), "gain": c.gain,
-            "second": list(c.second) if c.second else None, "stopped": c.stopped, "slope": c.slope}  # fmt: skip
+            "second": list(c.second) if c.second else None, "stopped": c.stopped, "slope": c.slope, "grip": list(c.held_at)}  # fmt: skip
 
 
 def _step_view(o: StepOutcome) -> dict[str, Any]:
     axis = o.result.axis if o.result is not None else None
     return {
         "id": o.step.id, "state": o.state, "shown": dict(o.shown), "used": {k: _plain(v) for k, v in o.used.items()},
+        "facts": {} if o.result is None else {k: _plain(v) for k, v in o.result.facts.items()}, "pieces": [] if o.result is None else list(o.result.pieces),
         "notes": [_note_view(n) for n in o.notes], "error": o.error.as_dict() if o.error else None,
         "faces_added": o.faces_added, "faces": o.mesh.n_faces if o.mesh is not None else 0,
         "callouts": [_callout_view(c) for c in o.result.callouts] if o.result is not None else [],
+        "turned": o.result is not None and o.result.turned,
         "axis": {"point": axis[0].tolist(), "direction": axis[1].tolist()} if axis is not None else None,
     }  # fmt: skip
 

@@ -6,7 +6,7 @@ CoreError
 ├── MeshProblem       the body can't be worked on as it is
 ├── TooLarge          the predicted cost is over a limit
 │   └── Heavy         it is too much to be done while a number is dragged
-├── Foreseen          no error: how many faces there would be, when only that was asked
+├── Estimated          no error: how many faces there would be, when only that was asked
 ├── CycleError        things refer to each other in a ring
 ├── FileProblem       a file can't be read or written
 └── Cancelled         stopped on request
@@ -22,7 +22,7 @@ __all__ = [
     "CoreError",
     "CycleError",
     "FileProblem",
-    "Foreseen",
+    "Estimated",
     "FormulaError",
     "Heavy",
     "MeshProblem",
@@ -111,10 +111,10 @@ class Heavy(TooLarge):
     code = "heavy"
 
 
-class Foreseen(CoreError):
-    """The forecast of a step that was only asked for it."""
+class Estimated(CoreError):
+    """The estimate of a step that was only asked for it."""
 
-    code = "foreseen"
+    code = "estimated"
 
     def __init__(self, faces: int) -> None:
         super().__init__(f"{faces} faces.")

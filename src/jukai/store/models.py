@@ -7,7 +7,7 @@ from typing import Any
 from sqlalchemy import JSON, ForeignKey, Index, LargeBinary, String, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
-__all__ = ["Baked", "Base", "BenchTable", "File", "Revision", "Snapshot"]
+__all__ = ["Baked", "Base", "BenchTable", "Blob", "File", "Job", "Revision"]
 
 
 class Base(DeclarativeBase):
@@ -30,7 +30,11 @@ class BenchTable(Base):
 
 
 class Revision(Base):
-    """One edit; numbers count per bench."""
+    """One edit and the document it led to; numbers count per bench.
+
+    ``base`` is the revision that the stored document is a difference to, ``depth`` how many differences lie
+    between it and one that is stored whole.
+    """
 
     __tablename__ = "revision"
     __table_args__ = (UniqueConstraint("bench", "number"), Index("revision_parent", "bench", "parent"))
@@ -44,16 +48,9 @@ class Revision(Base):
     name: Mapped[str | None] = mapped_column(String(200), default=None)
     author: Mapped[str] = mapped_column(String(64))
     time: Mapped[float]
-
-
-class Snapshot(Base):
-    """The whole document at a revision."""
-
-    __tablename__ = "snapshot"
-
-    bench: Mapped[str] = mapped_column(ForeignKey("bench.id", ondelete="CASCADE"), primary_key=True)
-    number: Mapped[int] = mapped_column(primary_key=True)
-    document: Mapped[dict[str, Any]] = mapped_column(JSON)
+    base: Mapped[int | None] = mapped_column(default=None)
+    depth: Mapped[int] = mapped_column(default=0)
+    document: Mapped[bytes] = mapped_column(LargeBinary)
 
 
 class Baked(Base):
@@ -73,10 +70,41 @@ class Baked(Base):
 
 
 class File(Base):
-    """A file beside a bench."""
+    """A file beside a bench; its bytes stand under their hash, so that looking at the list reads none."""
 
-    __tablename__ = "upload"
+    __tablename__ = "file"
 
     bench: Mapped[str] = mapped_column(ForeignKey("bench.id", ondelete="CASCADE"), primary_key=True)
     name: Mapped[str] = mapped_column(String(200), primary_key=True)
+    hash: Mapped[str] = mapped_column(ForeignKey("blob.hash"))
+    size: Mapped[int]
+
+
+class Blob(Base):
+    """Bytes by their hash."""
+
+    __tablename__ = "blob"
+
+    hash: Mapped[str] = mapped_column(String(64), primary_key=True)
     data: Mapped[bytes] = mapped_column(LargeBinary)
+
+
+class Job(Base):
+    """Work that was asked for: a revision to be worked out, a part to be baked.
+
+    ``state`` is ``waiting``, ``running``, ``done``, ``stopped`` or ``failed``; what is neither of the last three
+    when the server starts is found and goes on.
+    """
+
+    __tablename__ = "job"
+
+    id: Mapped[str] = mapped_column(String(64), primary_key=True)
+    bench: Mapped[str] = mapped_column(ForeignKey("bench.id", ondelete="CASCADE"), index=True)
+    revision: Mapped[int]
+    kind: Mapped[str] = mapped_column(String(32))
+    part: Mapped[str | None] = mapped_column(String(64), default=None)
+    state: Mapped[str] = mapped_column(String(16), index=True)
+    fraction: Mapped[float] = mapped_column(default=0.0)
+    told: Mapped[str | None] = mapped_column(String(400), default=None)
+    created: Mapped[float]
+    changed: Mapped[float]

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import hashlib
+import json
 import time
 from collections import OrderedDict
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from threading import Lock
@@ -13,14 +15,12 @@ from typing import Any
 from sqlalchemy import Engine, create_engine, delete, event, func, select, text
 from sqlalchemy.orm import Session, sessionmaker
 
-from jukai.app.ports import BakedRow, BenchRow, NotThere, RevisionRow, Stale
-from jukai.core.recipe.bench import Bench
-from jukai.core.recipe.edits import apply_edit, parse_edit
-from jukai.store.models import Baked, BenchTable, File, Revision, Snapshot
+from jukai.app.ports import BakedRow, BenchRow, NotThere, RevisionRow, Stale, UploadRow
+from jukai.store.documents import DEEPEST, decode, encode, text_of
+from jukai.store.models import Baked, BenchTable, Blob, File, Revision
 
 __all__ = ["SqliteStore"]
 
-SNAPSHOT_EVERY = 20
 JOIN_WITHIN = 1.0
 """Seconds within which steps on one number become one revision."""
 _KEPT = 64
@@ -69,8 +69,17 @@ class SqliteStore:
         with self._session() as s:
             return _bench_row(_bench(s, bench_id))
 
-    def create(self, bench_id: str, document: dict[str, Any], label: str, *, author: str) -> int:
-        """Keep a new bench; return its first revision."""
+    def create(
+        self,
+        bench_id: str,
+        document: dict[str, Any],
+        label: str,
+        *,
+        author: str,
+        files: Mapping[str, bytes] | None = None,
+        copied_from: str | None = None,
+    ) -> int:
+        """Keep a new bench with its files, or with those of another bench; return its first revision."""
         now = self._clock()
         with self._writing() as s:
             s.add(
@@ -85,8 +94,17 @@ class SqliteStore:
                 )
             )
             s.flush()
-            s.add(Revision(bench=bench_id, number=1, parent=None, edit=None, label=label, author=author, time=now))
-            s.add(Snapshot(bench=bench_id, number=1, document=document))
+            data = encode(text_of(document), None)
+            s.add(
+                Revision(
+                    bench=bench_id, number=1, parent=None, edit=None, label=label, author=author, time=now, document=data
+                )
+            )
+            for name, body in (files or {}).items():
+                _put_file(s, bench_id, name, body)
+            if copied_from is not None:
+                for f in s.scalars(select(File).where(File.bench == copied_from)).all():
+                    s.add(File(bench=bench_id, name=f.name, hash=f.hash, size=f.size))
         return 1
 
     def remove(self, bench_id: str, *, removed: bool) -> None:
@@ -96,13 +114,13 @@ class SqliteStore:
 
     # -- revisions ------------------------------------------------------------------------------
     def document(self, bench_id: str, revision: int | None = None) -> tuple[int, dict[str, Any]]:
-        """Return a revision's number and document, replayed from the nearest snapshot before it."""
+        """Return a revision's number and document."""
         with self._session() as s:
             number = _bench(s, bench_id).head if revision is None else revision
             kept = self._documents.get((bench_id, number))
             if kept is not None:
                 return number, kept
-            document = _replay(s, bench_id, number)
+            document: dict[str, Any] = json.loads(_text(s, bench_id, number))
         self._keep(bench_id, number, document)
         return number, document
 
@@ -137,14 +155,18 @@ class SqliteStore:
             before = _revision(s, bench_id, base)
             if join and _joins(before, edit, author, now) and not _has_children(s, bench_id, base):
                 parent = before.parent
-                s.execute(delete(Snapshot).where(Snapshot.bench == bench_id, Snapshot.number == base))
                 s.delete(before)
+                s.flush()
                 self._documents.pop((bench_id, base), None)
+            there = None if parent is None else _revision(s, bench_id, parent)
+            whole = there is None or there.depth + 1 >= DEEPEST
+            data = encode(text_of(document), None if whole or parent is None else _text(s, bench_id, parent))
             s.add(
-                Revision(bench=bench_id, number=number, parent=parent, edit=edit, label=label, author=author, time=now)
-            )
-            if number % SNAPSHOT_EVERY == 0:
-                s.add(Snapshot(bench=bench_id, number=number, document=document))
+                Revision(
+                    bench=bench_id, number=number, parent=parent, edit=edit, label=label, author=author, time=now, document=data,
+                    base=None if whole else parent, depth=0 if whole or there is None else there.depth + 1,
+                )
+            )  # fmt: skip
             bench.head = bench.tip = number
             bench.name, bench.parts, bench.changed = document["name"], len(document.get("parts", [])), now
         self._keep(bench_id, number, document)
@@ -184,7 +206,7 @@ class SqliteStore:
 
     def _move(self, s: Session, bench: BenchTable, number: int) -> None:
         bench.head = number
-        document = self._documents.get((bench.id, number)) or _replay(s, bench.id, number)
+        document = self._documents.get((bench.id, number)) or json.loads(_text(s, bench.id, number))
         bench.name, bench.parts, bench.changed = document["name"], len(document.get("parts", [])), self._clock()
 
     def steps(self, bench_id: str) -> tuple[RevisionRow | None, RevisionRow | None]:
@@ -215,14 +237,22 @@ class SqliteStore:
         """Keep a file beside a bench."""
         with self._writing() as s:
             _bench(s, bench_id)
-            s.merge(File(bench=bench_id, name=name, data=data))
+            _put_file(s, bench_id, name, data)
 
-    def files(self, bench_id: str) -> dict[str, bytes]:
-        """Return the files beside a bench."""
+    def file_rows(self, bench_id: str) -> Sequence[UploadRow]:
+        """Return the files beside a bench; none of them is read."""
         with self._session() as s:
             _bench(s, bench_id)
             rows = s.scalars(select(File).where(File.bench == bench_id).order_by(File.name)).all()
-            return {f.name: f.data for f in rows}
+            return [UploadRow(f.name, f.size, f.hash) for f in rows]
+
+    def blob(self, digest: str) -> bytes:
+        """Return the bytes of a file by their hash."""
+        with self._session() as s:
+            data = s.scalar(select(Blob.data).where(Blob.hash == digest))
+        if data is None:
+            raise NotThere("such file any more")
+        return data
 
     def keep_baked(
         self, bench_id: str, part: str, part_name: str, revision: int, key: str, report: dict[str, Any], mesh: bytes
@@ -344,25 +374,29 @@ def _next(s: Session, bench: BenchTable) -> Revision | None:
     return _revision(s, bench.id, line[at - 1]) if at > 0 else None
 
 
-def _replay(s: Session, bench_id: str, number: int) -> dict[str, Any]:
-    edits: list[dict[str, Any]] = []
+def _text(s: Session, bench_id: str, number: int) -> bytes:
+    """Return the text of a stored document: the nearest whole one, and the differences from there on."""
+    chain: list[bytes] = []
     at: int | None = number
-    document: dict[str, Any] | None = None
     while at is not None:
-        snapshot = s.get(Snapshot, (bench_id, at))
-        if snapshot is not None:
-            document = snapshot.document
-            break
-        revision = _revision(s, bench_id, at)
-        if revision.edit is not None:
-            edits.append(revision.edit)
-        at = revision.parent
-    if document is None:
-        raise NotThere(f"revision {number}")
-    bench = Bench.model_validate(document)
-    for edit in reversed(edits):
-        bench = apply_edit(bench, parse_edit(edit))
-    return bench.to_json()
+        row = s.execute(select(Revision.document, Revision.base).where(Revision.bench == bench_id, Revision.number == at)).first()
+        if row is None:
+            raise NotThere(f"revision {at}")
+        chain.append(row.document)
+        at = row.base
+    text: bytes | None = None
+    for data in reversed(chain):
+        text = decode(data, text)
+    assert text is not None  # noqa: S101 - there was at least one
+    return text
+
+
+def _put_file(s: Session, bench_id: str, name: str, data: bytes) -> None:
+    digest = hashlib.blake2b(data, digest_size=16).hexdigest()
+    if s.scalar(select(Blob.hash).where(Blob.hash == digest)) is None:
+        s.add(Blob(hash=digest, data=data))
+        s.flush()
+    s.merge(File(bench=bench_id, name=name, hash=digest, size=len(data)))
 
 
 def _bench_row(b: BenchTable) -> BenchRow:

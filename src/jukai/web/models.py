@@ -6,6 +6,8 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from jukai.core.operators.base import CalloutForm
+from jukai.core.operators.kinds.all import kinds
 from jukai.core.recipe.bench import Bench, Name
 from jukai.core.recipe.edits import Edit
 
@@ -128,7 +130,7 @@ class CalloutView(BaseModel):
     """A number drawn on the body."""
 
     target: str
-    form: Literal["length", "radius", "diameter", "angle", "count", "level", "point"]
+    form: CalloutForm
     at: Vector
     to: Vector
     along: Vector
@@ -136,6 +138,7 @@ class CalloutView(BaseModel):
     second: Vector | None
     stopped: float | None
     slope: float | None
+    grip: Vector = Field(description="where it is taken hold of, on the body")
 
 
 class AxisView(BaseModel):
@@ -152,11 +155,14 @@ class StepView(BaseModel):
     state: Literal["done", "off", "failed", "waiting"]
     shown: dict[str, float]
     used: dict[str, Any]
+    facts: dict[str, float | str] = Field(description="what else there is to tell of the step")
+    pieces: list[str] = Field(description="groups that are bodies of their own")
     notes: list[NoteView]
     error: ErrorView | None
     faces_added: int
     faces: int
     callouts: list[CalloutView]
+    turned: bool = Field(description="whether it makes a body of turning, as deep as it is wide")
     axis: AxisView | None
 
 
@@ -616,29 +622,19 @@ class ChoiceView(BaseModel):
     words: str
 
 
+class ConditionView(BaseModel):
+    """That the value of a key is among some, or with ``negated`` is none of them."""
+
+    key: str
+    among: list[Any]
+    negated: bool
+
+
 class ValueView(BaseModel):
     """A value of an operator."""
 
     key: str
-    kind: Literal[
-        "length",
-        "angle",
-        "count",
-        "share",
-        "choice",
-        "switch",
-        "vector",
-        "counts",
-        "axis",
-        "along",
-        "curve",
-        "file",
-        "part",
-        "step",
-        "pick",
-        "finish",
-        "further",
-    ]
+    kind: str = Field(json_schema_extra={"enum": list(kinds())})
     unit: str
     description: str
     required: bool
@@ -648,8 +644,14 @@ class ValueView(BaseModel):
     least: float | None
     most: float | None
     choices: list[ChoiceView]
-    of: list[Literal["points", "edges", "faces"]]
+    of: list[str] = Field(description="what a pick may be of, or a curve must be")
     axes: int
+    chapter: str
+    relevant: list[ConditionView] = Field(description="when it counts; all of them must hold")
+    whole: bool
+    lowest: float
+    refers: str = Field(description="what it names: curve, part, step, file, finish")
+    beside: str = Field(description="the value beside it that it hangs on")
 
 
 class GroupView(BaseModel):

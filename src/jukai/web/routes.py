@@ -260,7 +260,7 @@ def _asking_routes(api: Blueprint, benches: Benches) -> None:
     @api.post("/benches/<string:bench>/forecast", responses={"200": m.Forecast})
     def bench_forecast(path: m.BenchPath, body: m.EditIn) -> m.Forecast:
         """Say how many faces an edit would make, before the work."""
-        return m.Forecast(faces=benches.foresee(path.bench, body.base, body.edit.model_dump(by_alias=True)))
+        return m.Forecast(faces=benches.estimate(path.bench, body.base, body.edit.model_dump(by_alias=True)))
 
     @api.post("/benches/<string:bench>/clearance", responses={"200": m.ClearanceView})
     def bench_clearance(path: m.BenchPath, body: m.ClearanceIn) -> dict[str, Any]:

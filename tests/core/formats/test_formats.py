@@ -300,7 +300,7 @@ class BenchFiles(unittest.TestCase):
         good = json.loads(EXAMPLE.read_text())
         cases: list[tuple[object, str]] = [
             (b"", "empty"), (b"\xff\xfe", "UTF-8"), (b"{", "line 1"), (b"[]", "no bench file"), (b"[" * 100_000, "nested too deep"),
-            (good | {"version": 2}, "version 2"), (good | {"unit": "in"}, "unit"), (good | {"extra": 1}, "extra"),
+            (good | {"version": 3}, "version 3"), (good | {"unit": "in"}, "unit"), (good | {"extra": 1}, "extra"),
             (good | {"parts": [{"id": "p1", "name": "x", "recipe": []}] * 2}, "two parts are called 'p1'"),
             (good | {"dimensions": [{"name": "a", "value": True}]}, "dimensions[0].value"), (good | {"parts": [{"id": "../x", "name": "x", "recipe": []}]}, "parts[0].id"),
             (json.dumps(good).replace("360", "NaN").encode(), "NaN"), (json.dumps(good).replace("360", "1e999").encode(), ""),

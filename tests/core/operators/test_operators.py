@@ -341,7 +341,7 @@ class Twist(unittest.TestCase):
             evaluation = built(
                 {"operator": "box", "size": size, "counts": [4, 4, 4]}, {"operator": "twist", "turn": 30}
             )
-            self.assertEqual(evaluation.steps[1].used["axis"], axis)
+            self.assertEqual(evaluation.steps[1].result.facts["axis"], axis)
 
     def test_attributes_stay(self) -> None:
         column = {"operator": "box", "size": [2, 2, 10], "counts": [1, 1, 10]}
@@ -392,10 +392,10 @@ class Shading(unittest.TestCase):
         by_area = corner_normals(body(box, {"operator": "normals", "crease_angle": 180, "weigh_by": "area"}))
         self.assertAlmostEqual(float(np.abs(by_angle[:, 2]).max()), 1 / np.sqrt(3))
         self.assertGreater(float(np.abs(by_area[:, 2]).max()), 0.99)
-        marked = body(box, {"operator": "bevel", "width": 0.5, "sharp_edges": True})
+        marked = body(box, {"operator": "bevel", "width": 0.5, "shading": "strips_stand_apart"})
         bare = body(
             box,
-            {"operator": "bevel", "width": 0.5, "sharp_edges": True},
+            {"operator": "bevel", "width": 0.5, "shading": "strips_stand_apart"},
             {"operator": "normals", "marked_edges": False},
         )
         self.assertGreater(int(sharp_edges(marked).sum()), int(sharp_edges(bare).sum()))

@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from jukai.core.errors import CycleError, FormulaError
-from jukai.core.recipe.formulas import Quantity, check_name, evaluate_formula, rename_in_formula, resolve_names
+from jukai.core.formulas import Quantity, check_name, evaluate_formula, rename_in_formula, resolve_names
 
 NAMES = {"count": Quantity(5), "foot": Quantity(48, "length"), "tilt": Quantity(30, "angle")}
 

@@ -10,12 +10,16 @@ import numpy as np
 from jukai.core.errors import Cancelled, CoreError
 from jukai.core.geometry.elements import loop_through, strip_across
 from jukai.core.geometry.mesh import Mesh
-from jukai.core.operators.base import Context, Note, Picked
+from jukai.core.notes import Note
+from jukai.core.operators.base import Context
 from jukai.core.operators.registry import get_operator
 from jukai.core.recipe.bench import Bench, NamedNumber, Part, Step
 from jukai.core.recipe.edits import apply_edit, parse_edit
 from jukai.core.recipe.evaluate import evaluate
-from jukai.core.recipe.picks import element_of, looks_like, resolve_pick
+from jukai.core.picks.finding import element_of
+from jukai.core.picks.offers import looks_like
+from jukai.core.picks.picked import Picked
+from jukai.core.picks.rules import resolve_pick
 from tests.common import check_sound, cube, reference_mesh
 from tests.recipes import body, built
 
@@ -228,7 +232,7 @@ class Steps(unittest.TestCase):
                 e = built({"operator": "box", "size": [20, 20, 20]}, {"operator": "bevel", "width": 1} | values)
                 self.assertTrue(any(words in n.text for n in e.steps[1].notes), [n.text for n in e.steps[1].notes])
         for first, values, words in (
-            ({}, {"finish": "Gold"}, "no finish 'Gold'"),
+            ({}, {"surface": "a_finish_of_its_own", "finish": "Gold"}, "no finish 'Gold'"),
             ({"counts": [40, 40, 40]}, {"segments": 64, "pick": {"rule": "everything"}}, "the most a part may have"),
         ):
             with self.assertRaises(CoreError) as caught:
@@ -257,13 +261,13 @@ class Steps(unittest.TestCase):
         e = built({"operator": "box", "size": [20, 20, 20]}, bevel)
         step = e.steps[1]
         self.assertEqual(
-            (step.shown["further_picks/0"], step.shown["further_picks/0/pick"], step.shown["further_picks/1/pick"]),
+            (step.shown["further_picks/0/width"], step.shown["further_picks/0/pick"], step.shown["further_picks/1/pick"]),
             (3, 4, 1),
         )
         assert step.result is not None
         self.assertEqual(int(step.result.mesh.group_faces("s2", "strips").sum()), 11)
         targets = [c.target for c in step.result.callouts]
-        self.assertEqual(targets, ["values/width", "values/segments", "values/further_picks/0"])
+        self.assertEqual(targets, ["values/width", "values/segments", "values/further_picks/0/width"])
         self.assertEqual([round(c.slope, 9) for c in step.result.callouts if c.slope], [45, 45])
         check_sound(self, step.result.mesh)
         # too wide: the largest first width that does not stop leaves the others as they are

@@ -218,7 +218,7 @@ class Parts(unittest.TestCase):
             ({"kind": "line_up", "parts": ["p1", "p2"], "to": "p2", "by": "top"}, "line up 2 parts"),
             ({"kind": "remove_part", "part": "p1", "others": ["p2"]}, "remove 2 parts"),
             ({"kind": "place_parts", "placements": {"p1": {}}, "what": "turn"}, "turn of Part 1"),
-            ({"kind": "set_part", "part": "p2", "see_through": True}, "see through of Part 2"),
+            ({"kind": "set_part", "part": "p2", "transparent": True}, "transparent of Part 2"),
             ({"kind": "bring_part", "part": "p1", "to": "p3"}, "bring Part 1 to Part 3"),
         ):
             self.assertEqual(edit_label(b, parse_edit(edit)), words)

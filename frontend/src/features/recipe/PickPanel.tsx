@@ -1,5 +1,5 @@
 import { Fragment, useEffect, useState } from 'react'
-import type { PickView, Step, StepView, ValueView } from '../../shared/api/client'
+import type { PickView, Step } from '../../shared/api/client'
 import { doEdit, useSession } from '../../shared/session'
 import {
   OTHERWISE,
@@ -12,12 +12,10 @@ import {
   extentOf,
   goBy,
   grow,
-  inWords,
   invert,
   keepAs,
   kindOf,
   loadPick,
-  openPick,
   pickEdit,
   pickOf,
   piecesOf,
@@ -28,42 +26,10 @@ import {
 } from '../../shared/picking'
 import type { Kind, Pick, RuleNumber } from '../../shared/picking'
 import { niceStep, whole } from '../../shared/format'
-import type { NumberTarget } from '../../shared/targets'
+import type { NumberTarget } from '../../shared/number'
 import { WordMenu } from '../../shared/ui/Menu'
 import { NumberChip } from '../../shared/ui/NumberChip'
 import { useView } from '../../shared/viewState'
-
-/** What a step picks: the count, under a double rule; a click opens it for picking. */
-export function PickChip(props: {
-  part: string
-  step: Step
-  view: StepView | undefined
-  spec: ValueView
-}) {
-  const { part, step, spec } = props
-  const counted = spec.key.includes('.') ? `${spec.key.replace('.', '/')}/pick` : spec.key
-  const count = props.view?.shown[counted] ?? props.view?.used[counted]
-  const open = useView(
-    (s) => s.picking?.step === step.id && s.picking.part === part && s.picking.key === spec.key,
-  )
-  const pick = pickOf(step, spec.key)
-  const kind = kindOf(step, spec.key)
-  const words =
-    typeof count === 'number' ? `${whole(count)} ${count === 1 ? kind.slice(0, -1) : kind}` : kind
-  return (
-    <button
-      className={`plain chip pick${open ? ' editing' : ''}`}
-      data-testid={`chip-${part}/${step.id}/values/${spec.key}`}
-      title={`${spec.description}: ${inWords(pick)}`}
-      onClick={() => {
-        if (open) closePick()
-        else openPick(part, step.id, spec.key)
-      }}
-    >
-      {words}
-    </button>
-  )
-}
 
 const ONE: Record<Kind, string> = { points: 'point', edges: 'edge', faces: 'face' }
 

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { isFormula } from '../../shared/targets'
+import { isFormula } from '../../shared/number'
 import { placeAfter } from './order'
 
 describe('reordering', () => {

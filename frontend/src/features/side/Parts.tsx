@@ -250,8 +250,8 @@ function PartMenu(props: {
     },
     {
       id: 'through',
-      words: part.see_through ? 'See it solid' : 'See through it',
-      act: () => change({ see_through: !part.see_through }),
+      words: part.transparent ? 'Draw it solid' : 'Draw it transparent',
+      act: () => change({ transparent: !part.transparent }),
     },
     {
       id: 'lock',

@@ -6,7 +6,7 @@ import { dragPlane, movedPoint } from '../../shared/dragging'
 import type { Pair } from '../../shared/dragging'
 import { figure } from '../../shared/format'
 import { useSection } from '../../shared/section'
-import type { NumberTarget } from '../../shared/targets'
+import type { NumberTarget } from '../../shared/number'
 import { NumberField } from '../../shared/ui/NumberChip'
 import { useView } from '../../shared/viewState'
 import {
@@ -66,7 +66,7 @@ export function Callouts(props: {
   const lengths = shown.filter((s) => ['length', 'diameter'].includes(s.callout.form))
   const points = shown.filter((s) => s.callout.form === 'point')
   const led = shown.filter((s) => !['length', 'diameter', 'point'].includes(s.callout.form))
-  const round = isRound(bench, part)
+  const round = isRound(part)
   const covered = lengths.length >= 3
   // a size that the step itself says is not said twice
   const said = new Set(lengths.map((s) => spannedAxis(part, s.callout)))
@@ -145,25 +145,14 @@ export function Callouts(props: {
   )
 }
 
-function isRound(bench: BenchView, part: PartView): boolean {
-  const recipe = bench.document.parts?.find((p) => p.id === part.part)?.recipe ?? []
-  const first = recipe.find((s) => s.on !== false)
+/** Whether a body is one of turning, and still as deep as it is wide. */
+function isRound(part: PartView): boolean {
   const [low = [], high = []] = part.bounds ?? []
   const x = (high[0] ?? 0) - (low[0] ?? 0)
   const y = (high[1] ?? 0) - (low[1] ?? 0)
-  return ROUND.has(first?.operator ?? '') && Math.abs(x - y) < 0.06 * x
+  const first = part.steps.find((s) => s.state !== 'off')
+  return (first?.turned ?? false) && Math.abs(x - y) < 0.06 * x
 }
-
-const ROUND = new Set([
-  'revolve',
-  'cylinder',
-  'cone',
-  'capsule',
-  'sphere',
-  'torus',
-  'washer',
-  'quad_sphere',
-])
 
 function sizeText(key: string, part: PartView): string {
   const k = key === 'height' ? 2 : key === 'y' ? 1 : 0
@@ -221,6 +210,7 @@ function useLit(address: string) {
 export function LengthCallout({ stage, part, s, open, small, d: given }: CalloutProps) {
   const { lit, hover } = useLit(s.target.address)
   const d = given ?? lengthDimension(stage, part, s.callout, s.callout.target, small ? 14 : 30)
+  const held = stage.project(new Vector3(...s.callout.grip).applyMatrix4(matrixOf(part)))
   const down = (e: ReactPointerEvent<SVGElement>) =>
     startDrag(e, stage, part, s, () => open(s.target, d.label))
   return (
@@ -232,7 +222,7 @@ export function LengthCallout({ stage, part, s, open, small, d: given }: Callout
     >
       <DimensionLines d={d} />
       <Label d={d} text={textOf(s)} sign={s.callout.form === 'diameter' ? 'diameter' : null} />
-      <rect className="grip" x={d.q.x - 4} y={d.q.y - 4} width={8} height={8} />
+      <rect className="grip" x={held.x - 4} y={held.y - 4} width={8} height={8} />
     </g>
   )
 }

@@ -1,6 +1,6 @@
 import { useEffect } from 'react'
 import { useSession } from '../../shared/session'
-import { operatorOf } from '../../shared/targets'
+import { operatorOf } from '../../shared/operators'
 import { useView } from '../../shared/viewState'
 import { trailOf } from './buffers'
 import type { Stage } from './Stage'

@@ -87,7 +87,7 @@ export function useBodies(
             own,
             {
               locked: doc?.locked ?? false,
-              through: doc?.see_through ?? false,
+              through: doc?.transparent ?? false,
               reference: doc?.reference ?? false,
             },
             data.finishes.map((name) => look(name) ?? own),

@@ -3,9 +3,11 @@ import type { PointerEvent as ReactPointerEvent } from 'react'
 import type { Matrix4 } from 'three'
 import type { BenchView, CalloutView, PartView, StepView } from '../../shared/api/client'
 import { dragNumber } from '../../shared/dragging'
-import { figure, whole } from '../../shared/format'
+import { figure } from '../../shared/format'
+import { KINDS } from '../../shared/kinds'
+import { valueSpec } from '../../shared/operators'
 import { numberAt } from '../../shared/targets'
-import type { NumberTarget } from '../../shared/targets'
+import type { NumberTarget } from '../../shared/number'
 import { matrixOf, screenWay } from './layout'
 import type { Spot } from './layout'
 import type { Sight } from './Sight'
@@ -14,6 +16,8 @@ import type { Sight } from './Sight'
 export interface Shown {
   callout: CalloutView
   target: NumberTarget
+  /** how its kind writes it */
+  written?: ((value: number, key: string) => string) | undefined
 }
 
 /** The callouts of a step with the numbers they show. */
@@ -26,9 +30,18 @@ export function shownCallouts(
   const out: Shown[] = []
   for (const callout of step?.callouts ?? []) {
     const target = numberAt(bench, parts, fullAddress(part.part, step?.id ?? '', callout))
-    if (target) out.push({ callout, target })
+    const written = kindAt(bench, part.part, step, callout)?.callout
+    if (target) out.push({ callout, target, written })
   }
   return out
+}
+
+/** What the page does with the kind of value that a callout shows. */
+function kindAt(bench: BenchView, part: string, step: StepView | undefined, c: CalloutView) {
+  const steps = bench.document.parts?.find((p) => p.id === part)?.recipe
+  const operator = steps?.find((s) => s.id === step?.id)?.operator ?? ''
+  const kind = valueSpec(operator, c.target.split('/')[1] ?? '')?.kind
+  return kind && KINDS[kind]
 }
 
 /** Callouts address values of their step, or points of curves; of a point the height stands for both. */
@@ -37,7 +50,7 @@ function fullAddress(part: string, step: string, c: CalloutView): string {
   return `${part}/${step}/${c.target}`
 }
 
-export function textOf({ callout, target }: Shown): string {
+export function textOf({ callout, target, written }: Shown): string {
   const v = target.value ?? 0
   const key = target.address.split('/').at(-1) ?? ''
   const slope = callout.slope === null ? '' : ` × ${figure(callout.slope, 3)}°`
@@ -46,7 +59,9 @@ export function textOf({ callout, target }: Shown): string {
     case 'radius':
       return `R ${figure(v, 5)}\u2009mm${stop}`
     case 'count':
-      return `${whole(v)} ${(Math.round(v) === 1 ? key.replace(/s$/, '') : key).replace('_', ' ')}`
+    case 'factor':
+    case 'share':
+      return written?.(v, key) ?? `${key.replace('_', ' ')} ${figure(v, 5)}`
     case 'angle':
       return `${figure(v, 5)}°`
     case 'level':

@@ -293,7 +293,7 @@ export function anchorOf(
   value: number | null,
 ): { anchor: Spot; arc?: Spot[] } {
   const m = matrixOf(part)
-  if (c.form !== 'angle') return { anchor: stage.project(three(c.to).applyMatrix4(m)) }
+  if (c.form !== 'angle') return { anchor: stage.project(three(c.grip).applyMatrix4(m)) }
   const centre = three(c.at)
   const start = three(c.to).sub(centre)
   const axis = three(c.along).normalize()

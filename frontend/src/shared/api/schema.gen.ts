@@ -702,6 +702,18 @@ export interface components {
             words: string;
         };
         /**
+         * ConditionView
+         * @description That the value of a key is among some, or with ``negated`` is none of them.
+         */
+        ConditionView: {
+            /** Key */
+            key: string;
+            /** Among */
+            among: unknown[];
+            /** Negated */
+            negated: boolean;
+        };
+        /**
          * ExtentView
          * @description What an extent that is drawn gives: a value's address, and its gain per mm.
          */
@@ -766,7 +778,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "length" | "angle" | "count" | "share" | "choice" | "switch" | "vector" | "counts" | "axis" | "along" | "curve" | "file" | "part" | "step" | "pick" | "finish" | "further";
+            kind: "along" | "angle" | "axis" | "choice" | "count" | "counts" | "curve" | "curves" | "factor" | "file" | "finish" | "further" | "graph" | "length" | "part" | "parts" | "pick" | "seed" | "share" | "step" | "switch" | "vector" | "weights";
             /** Unit */
             unit: string;
             /** Description */
@@ -785,10 +797,34 @@ export interface components {
             most: number | null;
             /** Choices */
             choices: components["schemas"]["ChoiceView"][];
-            /** Of */
-            of: ("points" | "edges" | "faces")[];
+            /**
+             * Of
+             * @description what a pick may be of, or a curve must be
+             */
+            of: string[];
             /** Axes */
             axes: number;
+            /** Chapter */
+            chapter: string;
+            /**
+             * Relevant
+             * @description when it counts; all of them must hold
+             */
+            relevant: components["schemas"]["ConditionView"][];
+            /** Whole */
+            whole: boolean;
+            /** Lowest */
+            lowest: number;
+            /**
+             * Refers
+             * @description what it names: curve, part, step, file, finish
+             */
+            refers: string;
+            /**
+             * Beside
+             * @description the value beside it that it hangs on
+             */
+            beside: string;
         };
         /**
          * BenchList
@@ -894,10 +930,10 @@ export interface components {
             format?: "jukai-bench";
             /**
              * Version
-             * @default 1
+             * @default 2
              * @constant
              */
-            version?: 1;
+            version?: 2;
             /** Name */
             name: string;
             /**
@@ -932,17 +968,19 @@ export interface components {
             views?: components["schemas"]["KeptView"][];
         };
         /**
+         * CalloutForm
+         * @description How a number is drawn on the body.
+         * @enum {string}
+         */
+        CalloutForm: "length" | "radius" | "diameter" | "angle" | "count" | "level" | "point" | "factor" | "share";
+        /**
          * CalloutView
          * @description A number drawn on the body.
          */
         CalloutView: {
             /** Target */
             target: string;
-            /**
-             * Form
-             * @enum {string}
-             */
-            form: "length" | "radius" | "diameter" | "angle" | "count" | "level" | "point";
+            form: components["schemas"]["CalloutForm"];
             /** At */
             at: number[];
             /** To */
@@ -957,6 +995,11 @@ export interface components {
             stopped: number | null;
             /** Slope */
             slope: number | null;
+            /**
+             * Grip
+             * @description where it is taken hold of, on the body
+             */
+            grip: number[];
         };
         /**
          * Curve
@@ -1330,10 +1373,10 @@ export interface components {
              */
             locked?: boolean;
             /**
-             * See Through
+             * Transparent
              * @default false
              */
-            see_through?: boolean;
+            transparent?: boolean;
             /**
              * Reference
              * @description only there to fit against: never changed, never handed over
@@ -1534,6 +1577,18 @@ export interface components {
             used: {
                 [key: string]: unknown;
             };
+            /**
+             * Facts
+             * @description what else there is to tell of the step
+             */
+            facts: {
+                [key: string]: number | string;
+            };
+            /**
+             * Pieces
+             * @description groups that are bodies of their own
+             */
+            pieces: string[];
             /** Notes */
             notes: components["schemas"]["NoteView"][];
             error: components["schemas"]["ErrorView"] | null;
@@ -1543,6 +1598,11 @@ export interface components {
             faces: number;
             /** Callouts */
             callouts: components["schemas"]["CalloutView"][];
+            /**
+             * Turned
+             * @description whether it makes a body of turning, as deep as it is wide
+             */
+            turned: boolean;
             axis: components["schemas"]["AxisView"] | null;
         };
         /**
@@ -2060,8 +2120,8 @@ export interface components {
             hidden?: boolean | null;
             /** Locked */
             locked?: boolean | null;
-            /** See Through */
-            see_through?: boolean | null;
+            /** Transparent */
+            transparent?: boolean | null;
             /** Reference */
             reference?: boolean | null;
             placement?: components["schemas"]["Placement"] | null;
@@ -2131,7 +2191,7 @@ export interface components {
         };
         /**
          * SetValue
-         * @description Give a value of a step another number, choice or formula; null takes it back to its default.
+         * @description Give a value of a step, or one number of it, another number, choice or formula; null takes it back to its default.
          */
         SetValue: {
             /**
@@ -2143,10 +2203,18 @@ export interface components {
             part: string;
             /** Step */
             step: string;
-            /** Key */
+            /**
+             * Key
+             * @description the value, or an address below it: size/1, radius_graph/p3/at
+             */
             key: string;
             /** Value */
             value?: unknown;
+            /**
+             * Start
+             * @description what the value is while nothing is written, where only a part of it is changed
+             */
+            start?: unknown;
         };
         /**
          * SetZero

@@ -4,8 +4,8 @@ import { dragNumber, within } from '../dragging'
 import { figure, withUnit, whole, written } from '../format'
 import { api } from '../api/client'
 import { author, edit, useSession } from '../session'
-import { isFormula } from '../targets'
-import type { NumberTarget } from '../targets'
+import { isFormula } from '../number'
+import type { NumberTarget } from '../number'
 import { useView } from '../viewState'
 
 /** px of sideways drag for one step of the number */

@@ -12,6 +12,7 @@ from pydantic import ValidationError
 
 from jukai.core.errors import FileProblem
 from jukai.core.recipe.bench import Bench
+from jukai.core.recipe.versions import brought_up_to_date
 
 __all__ = ["bench_schema", "read_bench", "read_bench_zip", "write_bench", "write_bench_zip"]
 
@@ -48,14 +49,10 @@ def read_bench(data: bytes) -> Bench:
 
 
 def bench_from(doc: Any) -> Bench:
-    """Make a bench of a parsed document."""
+    """Make a bench of a parsed document, brought up to date."""
     if not isinstance(doc, dict) or doc.get("format") != "jukai-bench":
         raise FileProblem("This is no bench file: its format is not 'jukai-bench'.")
-    version = doc.get("version")
-    if version != 1:
-        raise FileProblem(
-            f"The bench file has version {version!r}; this Jukai reads version 1.", hint="A newer Jukai may read it."
-        )
+    doc = brought_up_to_date(doc)
     try:
         return Bench.model_validate(doc)
     except ValidationError as e:

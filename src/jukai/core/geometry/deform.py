@@ -15,7 +15,7 @@ _CHUNK = 8192
 
 
 def twist_points(points: Floats, origin: Floats, direction: Floats, start: float, stop: float,
-                 degrees: float, still: float) -> Floats:  # fmt: skip
+                 degrees: float, still: float, amount: float | Floats = 1.0) -> Floats:  # fmt: skip
     """Turn points about an axis by an angle that grows evenly from ``start`` to ``stop``.
 
     Parameters
@@ -25,19 +25,23 @@ def twist_points(points: Floats, origin: Floats, direction: Floats, start: float
     start, stop : mm along the axis from ``origin``; beyond them the turn stays what it is there.
     degrees : turn from start to stop.
     still : mm along the axis of the place that does not turn.
+    amount : how much of the turn acts: one number, or (n,) for each point.
 
     References
     ----------
     Barr 1984; for a whole axis, Rodrigues' formula.
     """
-    rate = np.radians(degrees) / (stop - start)
-    if len(points) > FEW:
+    weighed = isinstance(amount, np.ndarray)
+    rate = np.radians(degrees if weighed else degrees * amount) / (stop - start)
+    if len(points) > FEW and not weighed:
         return _twist_loop(points, origin, direction, start, stop, rate, still)
     out = np.empty_like(points)
     for a in range(0, len(points), _CHUNK):
         p = points[a : a + _CHUNK] - origin
         t = p @ direction
         turn = (np.clip(t, start, stop) - still) * rate
+        if isinstance(amount, np.ndarray):
+            turn = turn * amount[a : a + _CHUNK]
         c, s = np.cos(turn)[:, None], np.sin(turn)[:, None]
         lift = t[:, None] * direction
         flat = p - lift

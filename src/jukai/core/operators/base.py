@@ -10,15 +10,13 @@ from typing import Any
 import numpy as np
 from pydantic import BaseModel, ConfigDict
 
-from jukai.core.errors import Cancelled, Foreseen, Heavy, TooLarge, ValueProblem
-from jukai.core.geometry.arrays import Bools, Floats
-from jukai.core.geometry.curves import CurveShape, Sampled
-from jukai.core.geometry.frames import Frame, frame_along
-from jukai.core.geometry.measures import surface_centroid
+from jukai.core.errors import Cancelled, Estimated, Heavy, TooLarge
+from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.mesh import Mesh
+from jukai.core.notes import Note
 
-__all__ = ["Along", "AxisSpec", "Callout", "Context", "Further", "Kind", "Note", "Operator", "OperatorValues", "Picked", "Placing", "ProfileCurve", "Result",
-           "chord_sides", "operator"]  # fmt: skip
+__all__ = ["Callout", "CalloutForm", "Context", "Example", "Kind", "Note", "Operator", "OperatorValues", "Placing", "Point", "Result",
+           "chord_sides", "found", "operator"]  # fmt: skip
 
 
 class Kind(StrEnum):
@@ -37,20 +35,22 @@ class OperatorValues(BaseModel):
     )  # fmt: skip
 
 
-@dataclass(frozen=True, slots=True)
-class Note:
-    """Something a step has to say; ``level`` is ``info`` or ``warning``.
+class CalloutForm(StrEnum):
+    """How a number is drawn on the body."""
 
-    ``solve`` offers a number that would mend it: the value's key, the number, and words for it. ``lines`` are
-    both ends of edges it is about, to be drawn as a chain.
-    """
+    LENGTH = "length"
+    RADIUS = "radius"
+    DIAMETER = "diameter"
+    ANGLE = "angle"
+    COUNT = "count"
+    LEVEL = "level"
+    """A place along an axis."""
+    POINT = "point"
+    FACTOR = "factor"
+    SHARE = "share"
 
-    level: str
-    text: str
-    places: tuple[tuple[float, float, float], ...] = ()
-    field: str | None = None
-    solve: tuple[str, float, str] | None = None
-    lines: tuple[tuple[float, ...], ...] = ()
+
+Point = tuple[float, float, float]
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,25 +60,31 @@ class Callout:
     Attributes
     ----------
     target : the address of the number: ``values/sides`` of the step, or ``curves/c1/p3/fillet``.
-    form : ``length``, ``radius``, ``diameter``, ``angle``, ``count``, ``level`` (a place along an axis) or ``point``.
     at, to : the two ends of what is dimensioned (for an angle: centre and start of the arc; for a
-        radius: centre of the arc and a point on it).
+        radius: centre of the arc and a point on it; for a count, factor or share: where its leader ends).
     along : direction in which a drag makes the number larger; for an angle the axis it turns about.
     gain : change of the number per mm dragged along (per degree for an angle).
     second : for a point, the direction of its second coordinate.
     stopped : the number that could be had, where what is asked for was limited.
     slope : degrees between a chamfer and the faces beside it, to be written behind its leg.
+    grip : where it is taken hold of: a place on the body; ``to`` where nothing else is said.
     """
 
     target: str
-    form: str
-    at: tuple[float, float, float]
-    to: tuple[float, float, float]
-    along: tuple[float, float, float]
+    form: CalloutForm
+    at: Point
+    to: Point
+    along: Point
     gain: float = 1.0
-    second: tuple[float, float, float] | None = None
+    second: Point | None = None
     stopped: float | None = None
     slope: float | None = None
+    grip: Point | None = None
+
+    @property
+    def held_at(self) -> Point:
+        """Where it is taken hold of."""
+        return self.to if self.grip is None else self.grip
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,15 +93,22 @@ class Result:
 
     Attributes
     ----------
-    used : the values that were chosen for what was left out, such as ``{"sides": 36}``.
-    axis : point and direction of turning, to be drawn.
+    used : the values that were chosen for what was left out, such as ``{"sides": 36}``, each as it would be
+        written. Values that were written are never told here.
+    facts : what else there is to tell in numbers or words: ``{"length": 40.0, "axis": "z"}``.
+    axis : point and direction of an axis to be drawn.
+    turned : whether the body is one of turning about that axis: as deep as it is wide.
+    pieces : groups that are bodies of their own, which another part can follow one by one.
     """
 
     mesh: Mesh
     notes: tuple[Note, ...] = ()
     callouts: tuple[Callout, ...] = ()
     used: Mapping[str, Any] = field(default_factory=dict)
+    facts: Mapping[str, float | str] = field(default_factory=dict)
     axis: tuple[Floats, Floats] | None = None
+    turned: bool = False
+    pieces: tuple[str, ...] = ()
 
 
 @dataclass(slots=True)
@@ -107,21 +120,17 @@ class Context:
     step : id of the step, for the lineage.
     blank_size : size of a shape that gives none, mm.
     face_limit : faces a part may have.
-    files : bytes of imported files by name.
-    body : the body of the other part that a value names, if one does.
     on_progress, stop : where progress goes, and whether to stop.
-    foresee : only say how many faces there would be, by raising ``Foreseen``.
+    estimate : only say how many faces there would be, by raising ``Estimated``.
     preview_limit : faces up to which work is done while a number is dragged.
     """
 
     step: str
     blank_size: float = 20.0
     face_limit: int = 2_000_000
-    files: Mapping[str, bytes] = field(default_factory=dict)
-    body: Mesh | None = None
     on_progress: Callable[[str, float], None] | None = None
     stop: Callable[[], bool] | None = None
-    foresee: bool = False
+    estimate: bool = False
     preview_limit: int = 100_000_000
 
     def checkpoint(self, fraction: float) -> None:
@@ -134,7 +143,7 @@ class Context:
     def afford(self, faces: int, *, field: str | None = None, rough: bool = False) -> None:
         """Refuse work whose result would have more faces than the part may have.
 
-        ``rough`` counts come before the arrays that the real one needs, and are no forecast.
+        ``rough`` counts come before the arrays that the real one needs, and are no estimate.
         """
         if faces > self.face_limit:
             raise TooLarge(
@@ -143,91 +152,13 @@ class Context:
             )  # fmt: skip
         if rough:
             return
-        if self.foresee:
-            raise Foreseen(faces)
+        if self.estimate:
+            raise Estimated(faces)
         if faces > self.preview_limit:
             raise Heavy(
                 f"{faces:,} faces: worked out when you let go.".replace(",", "\u2009"),
                 field=field, hint="Escape puts back what was there.",
             )  # fmt: skip
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class ProfileCurve:
-    """A profile as an operator sees it: its points as numbers, sampled, and where they came from."""
-
-    id: str
-    name: str
-    shape: CurveShape
-    sampled: Sampled
-    point_ids: tuple[str, ...]
-    formulas: tuple[frozenset[str], ...] = ()
-    key: str = ""
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Picked:
-    """A pick worked out on the body that comes to a step: what kind of element, and which of them."""
-
-    kind: str
-    mask: Bools
-
-    @property
-    def count(self) -> int:
-        """How many are picked."""
-        return int(self.mask.sum())
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Further:
-    """A further pick of a step, with a length of its own, mm."""
-
-    pick: Picked
-    width: float
-
-
-@dataclass(frozen=True, slots=True)
-class AxisSpec:
-    """An axis as written: ``x``, ``y``, ``z``, ``longest``, or a point and a direction."""
-
-    name: str | None = None
-    point: tuple[float, float, float] | None = None
-    direction: tuple[float, float, float] | None = None
-
-    def frame(self, mesh: Mesh | None = None) -> Frame:
-        """Return the frame. A named axis runs through the middle of ``mesh``, or the zero point."""
-        if self.name is None:
-            if self.direction is None or self.point is None:
-                raise ValueProblem("An axis needs a point and a direction.", field="axis")
-            d = np.array(self.direction)
-            if not np.linalg.norm(d) > 0:
-                raise ValueProblem(
-                    "The axis has no direction: all three numbers are 0.", field="axis", hint="For example [0, 0, 1]."
-                )
-            return frame_along(d, np.array(self.point))
-        name = self.name
-        if mesh is None:
-            return frame_along("z" if name == "longest" else name)
-        if name == "longest":
-            low, high = mesh.bounds
-            extent = high - low
-            # Z wins a tie, then X: most parts stand
-            best = max((float(extent[2]), 2, "z"), (float(extent[0]), 1, "x"), (float(extent[1]), 0, "y"),
-                       key=lambda e: (round(e[0] / max(mesh.size, 1e-300), 9), e[1]))  # fmt: skip
-            name = best[2]
-        return frame_along(name, surface_centroid(mesh))
-
-
-@dataclass(frozen=True, slots=True)
-class Along:
-    """A place along an axis: mm from the body's start, or a share of its length."""
-
-    value: float
-    share: bool = False
-
-    def at(self, length: float) -> float:
-        """Return mm from the start of a body of ``length``."""
-        return self.value * length / 100 if self.share else self.value
 
 
 Extent = tuple[str, float]
@@ -252,6 +183,25 @@ class Placing:
 
 
 @dataclass(frozen=True, slots=True)
+class Example:
+    """A small bench that shows what an operator does, for its drawing.
+
+    Attributes
+    ----------
+    steps : operator and values of each step of the only part, as they are written; the last one is the operator's.
+        What stands before the last is drawn as the state before, if the operator changes a body.
+    profile : the points of a curve ``c1``, where one is wanted.
+    closed : whether that curve is closed.
+    seen_from : degrees around and above that it is looked at from.
+    """
+
+    steps: tuple[tuple[str, Mapping[str, Any]], ...]
+    profile: tuple[Any, ...] = ()
+    closed: bool = False
+    seen_from: tuple[float, float] = (-35.0, 25.0)
+
+
+@dataclass(frozen=True, slots=True)
 class Operator:
     """An operator as the registry keeps it."""
 
@@ -267,6 +217,7 @@ class Operator:
     version: int
     description: str
     placing: Placing | None = None
+    example: Example | None = None
 
 
 _FOUND: dict[str, Operator] = {}
@@ -284,13 +235,15 @@ def operator(  # noqa: PLR0913 - what a file of an operator says once
     synonyms: Sequence[str] = (),
     version: int = 1,
     placing: Placing | None = None,
+    example: Example | None = None,
 ) -> Callable[[Callable[..., Result]], Callable[..., Result]]:
     """Register a function as an operator.
 
     ``sentence`` is what a person reads: ``{key}`` stands for a value, ``{a|b}`` for whichever of
     two is given. ``quiet`` is the second sentence with the less used values. Raise ``version`` when
     the result for the same values changes, so that nothing stale is taken from a cache. ``placing``
-    is given by shapes whose numbers can be drawn.
+    is given by shapes whose numbers can be drawn; ``example`` is drawn beside the operator's name.
+    Brackets in a sentence hold what is left out while a value in them is not relevant.
     """
 
     def register(function: Callable[..., Result]) -> Callable[..., Result]:
@@ -299,7 +252,7 @@ def operator(  # noqa: PLR0913 - what a file of an operator says once
         title = name or id.replace("_", " ").capitalize()
         text = (function.__doc__ or values.__doc__ or "").strip().split("\n")[0]
         _FOUND[id] = Operator(
-            id, kind, title, sentence, quiet, values, function, tuple(groups), tuple(synonyms), version, text, placing
+            id, kind, title, sentence, quiet, values, function, tuple(groups), tuple(synonyms), version, text, placing, example
         )
         return function
 

@@ -14,7 +14,7 @@ from typing import Any
 
 from jukai.core.errors import ValueProblem
 from jukai.core.operators.base import Operator, Placing, found
-from jukai.core.operators.values import describe_values, spec_of, written_schema
+from jukai.core.operators.fields import describe_values, fields_of, written_schema
 
 __all__ = ["describe", "first_values", "get_operator", "operators"]
 
@@ -48,9 +48,9 @@ def get_operator(operator_id: str) -> Operator:
 
 def first_values(op: Operator) -> list[str]:
     """Return the keys of the numbers in the first sentence, which a new step is written with."""
-    fields = {name.rstrip("_"): info for name, info in op.values.model_fields.items()}
+    fields = fields_of(op.values)
     keys = [key for group in re.findall(r"{([^}]+)}", op.sentence) for key in group.split("|")]
-    return [k for k in keys if spec_of(fields[k]).kind in ("length", "angle", "count", "vector", "counts")]
+    return [k for k in keys if fields[k].kind.begins]
 
 
 def describe(op: Operator) -> dict[str, Any]:

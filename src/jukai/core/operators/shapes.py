@@ -9,8 +9,9 @@ import numpy as np
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.frames import sincos
-from jukai.core.operators.base import Callout
-from jukai.core.operators.values import choice, count
+from jukai.core.operators.base import Callout, CalloutForm, CalloutForm
+from jukai.core.operators.kinds.choice import choice
+from jukai.core.operators.kinds.count import count
 
 __all__ = ["Z_AXIS", "arc", "end_rings", "ends", "evenly", "near_square", "over_zero", "round_callouts"]
 
@@ -29,7 +30,7 @@ def ends() -> str:
 
 def end_rings() -> int:
     """Declare the rings of an end."""
-    out: int = count("Rings of an end.", default=2, ge=1, le=100_000)
+    out: int = count("Rings of an end.", default=2, ge=1, le=100_000, relevant='ends == "rings"')
     return out
 
 
@@ -66,6 +67,6 @@ def round_callouts(radius: float, height: float, *, key: str = "radius", gain: f
     """Return the callouts of a radius at half height and of the number of sides."""
     middle = height / 2
     return (
-        Callout(f"values/{key}", "radius", (0, 0, middle), (radius, 0, middle), (1, 0, 0), gain),
-        Callout("values/sides", "count", (0, -radius, middle), (0, -radius, middle), (1, 0, 0), 24 / (2 * radius)),
+        Callout(f"values/{key}", CalloutForm.RADIUS, (0, 0, middle), (radius, 0, middle), (1, 0, 0), gain),
+        Callout("values/sides", CalloutForm.COUNT, (0, -radius, middle), (0, -radius, middle), (1, 0, 0), 24 / (2 * radius)),
     )

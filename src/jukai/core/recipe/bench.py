@@ -8,7 +8,10 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, StringConstraints, model_validator
 
 __all__ = [
+    "IS_NUMBER",
+    "MAX_COORDINATE",
     "SIDES",
+    "VERSION",
     "Bench",
     "Curve",
     "CurvePoint",
@@ -28,6 +31,8 @@ __all__ = [
 ]
 
 MAX_COORDINATE = 1e9
+VERSION: Literal[2] = 2
+"""Of the bench files that are written; older ones are brought up to it when they are read (``versions.py``)."""
 
 
 def _number(value: Any) -> Any:
@@ -42,7 +47,9 @@ def _number(value: Any) -> Any:
     return value
 
 
-Number = Annotated[float | int | str, BeforeValidator(_number, json_schema_input_type=float | str)]
+IS_NUMBER = "a number or a formula"
+"""Marks what may be a formula, so that all places where a name is used can be found."""
+Number = Annotated[float | int | str, BeforeValidator(_number, json_schema_input_type=float | str), IS_NUMBER]
 """A literal or a formula. Lengths in mm, angles in degrees."""
 Id = Annotated[str, StringConstraints(pattern=r"^[A-Za-z0-9_-]{1,64}$")]
 Name = Annotated[str, StringConstraints(min_length=1, max_length=200, strip_whitespace=True)]
@@ -144,7 +151,7 @@ class Part(_Model):
     )
     hidden: bool = False
     locked: bool = False
-    see_through: bool = False
+    transparent: bool = False
     reference: bool = Field(default=False, description="only there to fit against: never changed, never handed over")
     placement: Placement = Field(default_factory=Placement)
     picks: list[NamedPick] = Field(default_factory=list, max_length=200)
@@ -210,7 +217,7 @@ class Bench(_Model):
     """One document: named numbers, curves, finishes and parts. Millimetres and degrees, Z up."""
 
     format: Literal["jukai-bench"] = "jukai-bench"
-    version: Literal[1] = 1
+    version: Literal[2] = VERSION
     name: Name
     unit: Literal["mm"] = "mm"
     floor: float = Field(100, gt=0, le=1e6, description="side of the bench's floor, mm; new shapes are a fifth of it")

@@ -17,7 +17,7 @@ from jukai.core.recipe.edit_kinds import (
     RenameView,
 )
 from jukai.core.recipe.editing import find
-from jukai.core.recipe.formulas import check_name
+from jukai.core.formulas import check_name
 
 __all__ = ["APPLY", "label"]
 

@@ -30,13 +30,14 @@ class _Edit(BaseModel):
 
 
 class SetValue(_Edit):
-    """Give a value of a step another number, choice or formula; null takes it back to its default."""
+    """Give a value of a step, or one number of it, another number, choice or formula; null takes it back to its default."""
 
     kind: Literal["set_value"] = "set_value"
     part: Id
     step: Id
-    key: str
+    key: str = Field(max_length=400, description="the value, or an address below it: size/1, radius_graph/p3/at")
     value: Any = None
+    start: Any = Field(None, description="what the value is while nothing is written, where only a part of it is changed")
 
 
 class SetStep(_Edit):
@@ -152,7 +153,7 @@ class SetPart(_Edit):
     heading: str | None = Field(None, max_length=200, description="empty for none")
     hidden: bool | None = None
     locked: bool | None = None
-    see_through: bool | None = None
+    transparent: bool | None = None
     reference: bool | None = None
     placement: Placement | None = None
 

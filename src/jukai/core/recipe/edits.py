@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Callable
 from typing import Any
 
 from pydantic import ValidationError
 
-from jukai.core.errors import CoreError, FormulaError, ValueProblem
-from jukai.core.operators.registry import get_operator, operators
-from jukai.core.operators.values import spec_of
+from jukai.core.errors import CoreError, ValueProblem
+from jukai.core.formulas import check_name
+from jukai.core.operators.fields import field_at
+from jukai.core.operators.registry import get_operator
 from jukai.core.recipe import drawing_edits, part_edits
 from jukai.core.recipe.bench import Bench, Curve, CurvePoint, NamedNumber, NamedPick, Part, Step
 from jukai.core.recipe.edit_kinds import (
@@ -33,7 +34,7 @@ from jukai.core.recipe.edit_kinds import (
     parse_edit,
 )  # fmt: skip
 from jukai.core.recipe.editing import find, given, insert, with_part, with_point_ids
-from jukai.core.recipe.formulas import check_name, parse, rename_in_formula
+from jukai.core.recipe.references import rename_number, uses_of
 
 __all__ = ["Edit", "apply_edit", "edit_label", "parse_edit", "with_point_ids"]
 
@@ -79,17 +80,19 @@ def _with_curve(bench: Bench, curve: str, change: Callable[[Curve], Curve]) -> B
 def _set_value(bench: Bench, e: SetValue) -> Bench:
     def change(step: Step) -> Step:
         op = get_operator(step.operator)
-        fields = {name.rstrip("_"): info for name, info in op.values.model_fields.items()}
-        if e.key not in fields:
-            raise ValueProblem(
-                f"'{op.name}' has no value '{e.key}'.", field=e.key, hint=f"It has: {', '.join(fields)}."
-            )
+        field, path = field_at(op.values, e.key, op.name)
         values = dict(step.values)
-        if e.value is None:
-            values.pop(e.key, None)
+        if e.value is None and not path:
+            values.pop(field.key, None)
         else:
-            values[e.key] = e.value
-            values.pop(spec_of(fields[e.key]).instead_of, None)  # of two keys for one thing the last given stays
+            whole = next((v for v in (values.get(field.key), e.start, field.written_default) if v is not None), None)
+            if path and whole is None:
+                raise ValueProblem(
+                    f"'{field.key}' is not written yet, so that a part of it can't be changed.", field=field.key,
+                    hint="Give all of it, or 'start'.",
+                )  # fmt: skip
+            values[field.key] = field.kind.edited(whole, path, e.value, field.key)
+            values.pop(field.kind.instead_of, None)  # of two keys for one thing the last given stays
         return step.model_copy(update={"values": values})
 
     return _with_step(bench, e.part, e.step, change)
@@ -196,67 +199,18 @@ def _rename_dimension(bench: Bench, e: RenameDimension) -> Bench:
         raise ValueProblem(f"There is no named number '{e.name}'.")
     if e.new_name != e.name and any(d.name == e.new_name for d in bench.dimensions):
         raise ValueProblem(f"'{e.new_name}' is taken.", hint="Choose another name.")
-    doc = bench.model_dump(by_alias=True)
-    for row in doc["dimensions"]:
-        row["name"] = e.new_name if row["name"] == e.name else row["name"]
-    _rename_everywhere(doc["dimensions"], e.name, e.new_name)
-    for curve in doc["curves"]:
-        _rename_everywhere([curve["points"], curve["sampling"], curve["placement"]], e.name, e.new_name)
-    for part in doc["parts"]:
-        _rename_everywhere(part["placement"], e.name, e.new_name)
-        _rename_everywhere([row["pick"] for row in part["picks"]], e.name, e.new_name)
-        for step in part["recipe"]:
-            _rename_everywhere(step["values"], e.name, e.new_name, _words_of(step))
-    return Bench.model_validate(doc)
-
-
-_NO_FORMULA = {"id", "name", "profile", "file", "operator", "rule", "shape", "of", "step", "lineage", "on"}
-_WORDS = {"choice", "switch", "curve", "file", "finish"}
-"""Kinds of values that hold words, not numbers."""
-
-
-def _words_of(step: dict[str, Any]) -> set[str]:
-    """Return the keys of a step's values that hold words."""
-    op = operators().get(step["operator"])
-    return {n.rstrip("_") for n, i in op.values.model_fields.items() if spec_of(i).kind in _WORDS} if op else set()
-
-
-def _rename_everywhere(node: Any, old: str, new: str, words: Collection[str] = ()) -> None:
-    items: Any = node.items() if isinstance(node, dict) else enumerate(node) if isinstance(node, list) else ()
-    for key, value in list(items):
-        if key in _NO_FORMULA or key in words or (key == "join" and isinstance(value, str)):
-            continue
-        if isinstance(value, str):
-            node[key] = rename_in_formula(value, old, new)
-        else:
-            _rename_everywhere(value, old, new)
-
-
-def _formulas(node: Any) -> Iterator[str]:
-    items: Any = node.items() if isinstance(node, dict) else enumerate(node) if isinstance(node, list) else ()
-    for key, value in items:
-        if key in _NO_FORMULA or (key == "join" and isinstance(value, str)):
-            continue
-        if isinstance(value, str):
-            yield value
-        else:
-            yield from _formulas(value)
+    return rename_number(bench, e.name, e.new_name)
 
 
 def _remove_dimension(bench: Bench, e: RemoveDimension) -> Bench:
     if all(d.name != e.name for d in bench.dimensions):
         raise ValueProblem(f"There is no named number '{e.name}'.")
     rest = [d for d in bench.dimensions if d.name != e.name]
-    doc = bench.model_dump(by_alias=True)
-    doc["dimensions"] = [d.model_dump() for d in rest]
-    for text in _formulas({k: doc[k] for k in ("dimensions", "curves", "parts")}):
-        try:
-            used = e.name in parse(text.rstrip(" %")).names
-        except FormulaError:
-            used = False
-        if used:
-            raise ValueProblem(f"'{e.name}' is used in '{text}'.", hint="Change that formula first.")
-    return bench.model_copy(update={"dimensions": rest})
+    without = bench.model_copy(update={"dimensions": rest})
+    use = next(uses_of(without, "number", e.name), None)
+    if use is not None:
+        raise ValueProblem(f"'{e.name}' is used in '{use.text}'.", hint="Change that formula first.")
+    return without
 
 
 def _set_pick(bench: Bench, e: SetPick) -> Bench:
@@ -268,21 +222,17 @@ def _set_pick(bench: Bench, e: SetPick) -> Bench:
             return part.model_copy(update={"picks": [*rest[:at], new, *rest[at:]]})
         if len(rest) == len(part.picks):
             raise ValueProblem(f"There is no pick '{e.name}' in '{part.name}'.")
-        user = next((s for s in part.recipe if _uses_pick(s.values, e.name)), None)
-        if user is not None or any(_uses_pick(row.pick, e.name) for row in rest):
-            where = f"step {user.id}" if user is not None else "another pick"
+        without = bench.model_copy(
+            update={"parts": [p.model_copy(update={"picks": rest}) if p.id == part.id else p for p in bench.parts]}
+        )
+        use = next((u for u in uses_of(without, "pick", e.name) if u.part == part.id), None)
+        if use is not None:
+            inside = use.where.split("/")
+            where = f"step {inside[1]}" if inside[1] != "picks" else "another pick"
             raise ValueProblem(f"'{e.name}' is used in {where}.", hint="Choose another rule there first.")
         return part.model_copy(update={"picks": rest})
 
     return with_part(bench, e.part, change)
-
-
-def _uses_pick(node: Any, name: str) -> bool:
-    if isinstance(node, dict):
-        return (node.get("rule") == "named" and node.get("name") == name) or any(
-            _uses_pick(v, name) for v in node.values()
-        )
-    return isinstance(node, list) and any(_uses_pick(v, name) for v in node)
 
 
 def _set_bench(bench: Bench, e: SetBench) -> Bench:
@@ -324,7 +274,7 @@ def _label(bench: Bench, e: Any) -> str:
         return drawing_edits.label(e)
     match e.kind:
         case "set_value":
-            return f"{_step_name(bench, e.part, e.step)} {e.key.replace('_', ' ')}"
+            return f"{_step_name(bench, e.part, e.step)} {e.key.split('/')[0].replace('_', ' ')}"
         case "set_step":
             name = _step_name(bench, e.part, e.step)
             return f"name of {name}" if e.on is None else f"{name} {'on' if e.on else 'off'}"

@@ -5,19 +5,21 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
+from functools import partial
 from typing import Any, Protocol
 
 import numpy as np
 
-from jukai.core.errors import Cancelled, CoreError, Foreseen, Heavy, MeshProblem, TooLarge, ValueProblem
+from jukai.core.errors import Cancelled, CoreError, Estimated, Heavy, MeshProblem, TooLarge, ValueProblem
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.placing import Reach, placed, placement_matrix, reaching
-from jukai.core.operators.base import Context, Kind, Note, Operator, Result
+from jukai.core.notes import Note
+from jukai.core.operators.base import Context, Kind, Operator, Result
+from jukai.core.operators.inputs import Body, Files, HeldFiles
 from jukai.core.operators.registry import get_operator
-from jukai.core.operators.values import spec_of
 from jukai.core.recipe.bench import Bench, Part, Step
-from jukai.core.recipe.resolve import Resolved, Resolver
+from jukai.core.recipe.resolve import Inputs, Resolved, Resolver
 
 __all__ = ["Asked", "Cache", "Evaluation", "StepOutcome", "evaluate", "placement_numbers", "standing"]
 
@@ -99,15 +101,15 @@ class Evaluation:
 
 @dataclass(frozen=True, slots=True)
 class Asked:
-    """What more is wanted of an evaluation.
+    """What more is asked of an evaluation.
 
     Attributes
     ----------
-    foresee : id of a step that is only to say how many faces it would make, by ``Foreseen``.
+    estimate : id of a step that is only to say how many faces it would make, by ``Estimated``.
     preview_limit : faces over which a step raises ``Heavy``.
     """
 
-    foresee: str | None = None
+    estimate: str | None = None
     preview_limit: int = 100_000_000
 
 
@@ -126,7 +128,7 @@ class _World:
     bench: Bench
     resolver: Resolver
     cache: Cache | None
-    files: Mapping[str, bytes]
+    files: Files
     on_progress: Callable[[str, float], None] | None
     stop: Callable[[], bool] | None
     asked: Asked
@@ -139,7 +141,7 @@ def evaluate(
     *,
     upto: str | None = None,
     cache: Cache | None = None,
-    files: Mapping[str, bytes] | None = None,
+    files: Files | Mapping[str, bytes] | None = None,
     on_progress: Callable[[str, float], None] | None = None,
     stop: Callable[[], bool] | None = None,
     resolver: Resolver | None = None,
@@ -152,14 +154,14 @@ def evaluate(
     part : id or name.
     upto : id of the last step to take, included.
     cache : where results of steps are looked for and kept.
-    files : bytes of imported files by name.
+    files : the files beside the bench, or their bytes by name.
     on_progress, stop : called with (step id, fraction); asked whether to stop.
-    asked : what more is wanted: a forecast, a limit while a number is dragged.
+    asked : what more is asked: an estimate, a limit while a number is dragged.
 
     Raises
     ------
-    Foreseen
-        When asked to foresee, and the step can.
+    Estimated
+        When asked for an estimate, and the step can.
     Heavy
         When a step would make more faces than the preview limit.
     ValueProblem
@@ -172,7 +174,8 @@ def evaluate(
     if found is None:
         known = ", ".join(p.name for p in bench.parts) or "none"
         raise ValueProblem(f"There is no part '{part}'.", field="part", hint=f"There is: {known}.")
-    world = _World(bench, resolver or Resolver(bench), cache, files or {}, on_progress, stop, asked or Asked())
+    held = HeldFiles(files or {}) if files is None or isinstance(files, Mapping) else files
+    world = _World(bench, resolver or Resolver(bench), cache, held, on_progress, stop, asked or Asked())
     return _evaluate(world, found, upto)
 
 
@@ -211,59 +214,55 @@ def _placed(part: Part, resolver: Resolver, mesh: Mesh | None) -> tuple[Floats, 
 
 def _take(step: Step, state: _State, world: _World) -> StepOutcome:
     """Take one step: its outcome, with ``state`` moved on."""
-    context = Context(step.id, world.bench.floor / 5, world.bench.face_limit, world.files,
+    context = Context(step.id, world.bench.floor / 5, world.bench.face_limit,
                       on_progress=world.on_progress, stop=world.stop, preview_limit=world.asked.preview_limit,
-                      foresee=step.id == world.asked.foresee and len(world.doing) == 1)  # fmt: skip
+                      estimate=step.id == world.asked.estimate and len(world.doing) == 1)  # fmt: skip
     context.checkpoint(0.0)
     before = state.mesh.n_faces if state.mesh is not None else 0
     shown: Mapping[str, float] = {}
     try:
         op = get_operator(step.operator)
-        resolved = world.resolver.step(step, op, state.mesh, state.named)
+        inputs = Inputs(state.mesh, state.named, world.files, partial(_body, world))
+        resolved = world.resolver.step(step, op, inputs)
         shown = resolved.shown
-        other = _other(op, resolved, world)
-        if other is not None:
-            context.body = other.mesh
-        key = _key(step, op, resolved, state.key + (other.key if other else ""), context)
+        key = _key(step, op, resolved, state.key, context)
         result = world.cache.get(key) if world.cache is not None else None
-        if result is None or context.foresee:
+        if result is None or context.estimate:
             result = _run(op, resolved, state.mesh, context)
             if world.cache is not None:
                 world.cache.put(key, result)
         state.mesh, state.key = result.mesh, key
-        return StepOutcome(step, "done", result.mesh, result, shown, dict(result.used), (*resolved.notes, *result.notes),
+        used = {k: v for k, v in result.used.items() if step.values.get(k) is None}
+        return StepOutcome(step, "done", result.mesh, result, shown, used, (*resolved.notes, *result.notes),
                            faces_added=result.mesh.n_faces - before)  # fmt: skip
-    except (Cancelled, Foreseen, Heavy):
+    except (Cancelled, Estimated, Heavy):
         raise
     except CoreError as e:
         state.broken = True
         return StepOutcome(step, "failed", state.mesh, shown=shown, error=e)
 
 
-def _other(op: Operator, resolved: Resolved, world: _World) -> Evaluation | None:
-    """Return the part that a step is made from, worked out, if it is made from one."""
-    kinds = {name: spec_of(info).kind for name, info in op.values.model_fields.items()}
-    field_ = next((n for n, k in kinds.items() if k == "part"), None)
-    wanted = None if field_ is None else world.bench.part(getattr(resolved.values, field_))
-    if field_ is None or wanted is None:
-        return None
+def _body(world: _World, part_id: str, upto: Any, placed: bool, where: str) -> Body:  # noqa: FBT001 - a port
+    """Return another part of the bench, worked out; with ``placed`` where it stands counts too."""
+    part = world.bench.part(part_id)
+    assert part is not None  # noqa: S101 - the resolver has found it
     ring = [p.name for p in world.doing]
-    if any(p.id == wanted.id for p in world.doing):
-        ring = [*ring[[p.id for p in world.doing].index(wanted.id) :], wanted.name]
+    if any(p.id == part.id for p in world.doing):
+        ring = [*ring[[p.id for p in world.doing].index(part.id) :], part.name]
         raise ValueProblem(
             f"The parts follow each other in a circle: {' → '.join(ring)}.",
-            field=field_,
+            field=where,
             hint="Let one of them be made otherwise.",
         )
-    upto = next((getattr(resolved.values, n) for n, k in kinds.items() if k == "step"), None)
     try:
-        found = _evaluate(world, wanted, upto)
+        found = _evaluate(world, part, None if upto is None else str(upto))
     except ValueProblem as e:
-        raise ValueProblem(e.message, field=field_, hint=e.hint) from None
+        raise ValueProblem(e.message, field=where, hint=e.hint) from None
     broken = found.failed.error if found.failed is not None else None
     if broken is not None:
-        raise ValueProblem(f"'{wanted.name}' stops at an error: {broken.message}", field=field_, hint=broken.hint)
-    return found
+        raise ValueProblem(f"'{part.name}' stops at an error: {broken.message}", field=where, hint=broken.hint)
+    matrix = found.matrix if placed else np.eye(4)
+    return Body(part.id, part.name, found.mesh, matrix, found.placed_key if placed else found.key)
 
 
 def _run(op: Operator, resolved: Resolved, mesh: Mesh | None, context: Context) -> Result:
@@ -290,13 +289,8 @@ def _run(op: Operator, resolved: Resolved, mesh: Mesh | None, context: Context) 
 
 
 def _key(step: Step, op: Operator, resolved: Resolved, before: str, context: Context) -> str:
-    h = hashlib.blake2b(digest_size=16)
     head = (step.id, op.id, op.version, resolved.key, before, context.blank_size, context.face_limit)
-    h.update(repr(head).encode())
-    name = getattr(resolved.values, "file", None)
-    if isinstance(name, str):
-        h.update(hashlib.blake2b(context.files.get(name, b"-")).digest())
-    return h.hexdigest()
+    return hashlib.blake2b(repr(head).encode(), digest_size=16).hexdigest()
 
 
 _MEASURES = (("move", "length"), ("turn", "angle"), ("scale", ""), ("zero", "length"))

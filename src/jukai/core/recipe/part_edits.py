@@ -7,11 +7,11 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from jukai.core.errors import ValueProblem
-from jukai.core.operators.registry import get_operator, operators
-from jukai.core.operators.values import spec_of
+from jukai.core.operators.registry import get_operator
 from jukai.core.recipe.bench import Bench, Part, Placement, Step
 from jukai.core.recipe.edit_kinds import AddPart, CopyPart, MovePart, PlaceParts, RemovePart, SetPart
 from jukai.core.recipe.editing import find, given, insert, with_part, with_point_ids
+from jukai.core.recipe.references import mapped_step, uses, uses_of
 
 __all__ = ["APPLY", "label", "refuse_changing"]
 
@@ -43,25 +43,15 @@ def _free_name(bench: Bench, name: str) -> str:
 
 
 def _set_part(bench: Bench, e: SetPart) -> Bench:
-    update = given(e, "name", "finish", "hidden", "locked", "see_through", "reference", "placement")
+    update = given(e, "name", "finish", "hidden", "locked", "transparent", "reference", "placement")
     if e.heading is not None:
         update["heading"] = e.heading.strip() or None
-    if e.reference and any(e.part in _named_in(p, "part") for p in bench.parts):
+    named = bench.part(e.part)
+    if e.reference and named is not None and any(uses_of(bench, "part", named.id, named.name)):
         raise ValueProblem("A live copy follows this part.", hint="A reference is followed by nothing.")
     if e.finish is not None and all(f.name != e.finish for f in bench.finishes):
         raise ValueProblem(f"There is no finish '{e.finish}'.", field="finish")
     return with_part(bench, e.part, lambda p: p.model_copy(update=update))
-
-
-def _named_in(part: Part, kind: str) -> set[str]:
-    """Return what the values of a kind name in a part's recipe: curves, or other parts by id or name."""
-    out = set()
-    for step in part.recipe:
-        op = operators().get(step.operator)
-        for name, info in op.values.model_fields.items() if op else ():
-            if spec_of(info).kind == kind and isinstance(step.values.get(name), str):
-                out.add(step.values[name])
-    return out
 
 
 def _remove_part(bench: Bench, e: RemovePart) -> Bench:
@@ -69,8 +59,8 @@ def _remove_part(bench: Bench, e: RemovePart) -> Bench:
     for part in gone:
         find(bench.parts, part, "Part")
     rest = [p for p in bench.parts if p.id not in gone]
-    used = {c for p in bench.parts if p.id in gone for c in _named_in(p, "curve")}
-    orphans = used - {c for p in rest for c in _named_in(p, "curve")}
+    curves = [(u.part, u.name) for u in uses(bench) if u.to == "curve"]
+    orphans = {c for part, c in curves if part in gone} - {c for part, c in curves if part not in gone}
     return bench.model_copy(update={"parts": rest, "curves": [c for c in bench.curves if c.id not in orphans]})
 
 
@@ -82,12 +72,7 @@ def _copy_part(bench: Bench, e: CopyPart) -> Bench:
         if c.id in e.curve_ids
     ]
     curves = [*bench.curves, *copies]
-    recipe = [
-        s.model_copy(
-            update={"values": {k: e.curve_ids.get(v, v) if isinstance(v, str) else v for k, v in s.values.items()}}
-        )
-        for s in part.recipe
-    ]
+    recipe = [mapped_step(s, lambda leaf: e.curve_ids.get(leaf.raw, leaf.raw) if leaf.to == "curve" else leaf.raw) for s in part.recipe]
     copy = part.model_copy(update={"id": e.copy_id, "name": _free_name(bench, part.name), "recipe": recipe,
                                    "placement": e.placement or part.placement, "locked": False})  # fmt: skip
     return bench.model_copy(update={"parts": insert(list(bench.parts), copy, e.part, "Part"), "curves": curves})
@@ -142,7 +127,7 @@ def label(bench: Bench, e: Any) -> str:
         case "add_part":
             return f"add {e.name}"
         case "set_part":
-            keys = ("name", "finish", "heading", "hidden", "locked", "see_through", "reference", "placement")
+            keys = ("name", "finish", "heading", "hidden", "locked", "transparent", "reference", "placement")
             what = next((k for k in keys if getattr(e, k) is not None), "part")
             return f"{what.replace('_', ' ')} of {names[e.part]}"
         case "place_parts":

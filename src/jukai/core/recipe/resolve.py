@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import math
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -13,25 +13,16 @@ import numpy as np
 from pydantic import ValidationError
 
 from jukai.core.errors import CoreError, FormulaError, ValueProblem
+from jukai.core.formulas import Quantity, evaluate_formula, resolve_names
 from jukai.core.geometry.curves import CurveShape, sample
 from jukai.core.geometry.mesh import Mesh
-from jukai.core.operators.base import Along, AxisSpec, Further, Note, Operator, OperatorValues, Picked, ProfileCurve
-from jukai.core.operators.values import MOST_FURTHER, ValueSpec, spec_of
+from jukai.core.notes import Note
+from jukai.core.operators.base import Operator, OperatorValues
+from jukai.core.operators.fields import Field, field_at, fields_of, relevant_keys
+from jukai.core.operators.inputs import Body, CurveInput, FileInput, Files, HeldFiles
 from jukai.core.recipe.bench import MAX_COORDINATE, Bench, Curve, CurvePoint, Step
-from jukai.core.recipe.formulas import Quantity, evaluate_formula, resolve_names
 
-__all__ = ["Resolved", "Resolver", "point_ids"]
-
-_MEASURES = {
-    "length": "length",
-    "vector": "length",
-    "along": "length",
-    "angle": "angle",
-    "count": "",
-    "counts": "",
-    "share": "",
-}
-
+__all__ = ["Inputs", "Resolved", "Resolver", "point_ids"]
 
 def point_ids(curve: Curve) -> tuple[str, ...]:
     """Return the ids of a curve's points; those without one are counted: p1, p2 ..."""
@@ -69,7 +60,7 @@ class Resolver:
     bench: Bench
     names: Mapping[str, Quantity] = field(init=False)
     name_errors: Mapping[str, CoreError] = field(init=False)
-    _curves: dict[str, ProfileCurve] = field(default_factory=dict)
+    _curves: dict[str, CurveInput] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self.names, self.name_errors = resolve_names({d.name: _as_text(d.value) for d in self.bench.dimensions})
@@ -100,29 +91,29 @@ class Resolver:
         return value
 
     # -- curves ---------------------------------------------------------------------------------
-    def curve(self, curve_id: Any) -> ProfileCurve:
-        """Return a profile of the bench, sampled."""
+    def curve(self, curve_id: Any, where: str = "profile") -> CurveInput:
+        """Return a curve of the bench, sampled; ``where`` is the value that names it."""
         curve = self.bench.curve(curve_id) if isinstance(curve_id, str) else None
         if curve is None:
             known = ", ".join(f"{c.id} ({c.name})" for c in self.bench.curves[:8]) or "none"
-            raise ValueProblem(f"There is no curve '{curve_id}'.", field="profile", hint=f"There is: {known}.")
+            raise ValueProblem(f"There is no curve '{str(curve_id)[:60]}'.", field=where, hint=f"There is: {known}.")
         if curve.id not in self._curves:
-            self._curves[curve.id] = self._sampled(curve)
+            self._curves[curve.id] = self._sampled(curve, where)
         return self._curves[curve.id]
 
-    def _sampled(self, curve: Curve) -> ProfileCurve:
+    def _sampled(self, curve: Curve, where: str) -> CurveInput:
         ids = point_ids(curve)
         try:
             shape = self._shape(curve)
         except CoreError as e:
             if isinstance(e, FormulaError):
                 raise FormulaError(
-                    f"Curve '{curve.name}', {e.field}: {e.message}", position=e.position, field="profile", hint=e.hint
+                    f"Curve '{curve.name}', {e.field}: {e.message}", position=e.position, field=where, hint=e.hint
                 ) from None
-            raise ValueProblem(f"Curve '{curve.name}': {e.message}", field="profile", hint=e.hint) from None
+            raise ValueProblem(f"Curve '{curve.name}': {e.message}", field=where, hint=e.hint) from None
         body = json.dumps([curve.id, curve.closed, shape.at.tolist(), shape.fillet.tolist(), shape.join, shape.out.tolist(),
                            shape.into.tolist(), shape.tolerance, shape.count, ids])  # fmt: skip
-        return ProfileCurve(
+        return CurveInput(
             curve.id,
             curve.name,
             shape,
@@ -162,230 +153,134 @@ class Resolver:
         return radius
 
     # -- steps ----------------------------------------------------------------------------------
-    def step(
-        self, step: Step, op: Operator, mesh: Mesh | None = None, named: Mapping[str, Any] | None = None
-    ) -> Resolved:
-        """Return the values of a step; picks are worked out on ``mesh``, the body that comes to it.
-
-        ``named`` are the picks of the part by their names.
+    def step(self, step: Step, op: Operator, inputs: Inputs | None = None) -> Resolved:
+        """Return the values of a step.
 
         Raises
         ------
         ValueProblem
             For an unknown key, a wrong kind, or a number out of its limits.
         """
-        fields = {name.rstrip("_"): (name, info) for name, info in op.values.model_fields.items()}
-        shown: dict[str, float] = {}
-        notes: list[Note] = []
-        values: dict[str, Any] = {}
-        key: dict[str, Any] = {}
-        for name, raw in step.values.items():
-            if name not in fields:
-                raise ValueProblem(
-                    f"'{op.id}' has no value '{name}'.", field=name, hint=f"It has: {', '.join(fields)}."
-                )
-            if raw is None:
-                continue
-            attribute, info = fields[name]
-            spec = spec_of(info)
-            values[attribute] = self._value(spec, raw, name, shown, notes)
-            resolved = values[attribute]
-            key[name] = resolved.key if isinstance(resolved, ProfileCurve) else repr(resolved)
-        for name, (attribute, info) in fields.items():
-            spec = spec_of(info)
-            if spec.kind == "pick" and mesh is not None:
-                from jukai.core.recipe.picks import resolve_pick  # most steps have none
-
-                raw = values.get(attribute, info.default)
-                values[attribute], said = resolve_pick(raw, mesh, spec.of, self.number, name, named)
-                notes += said
-                shown[name] = float(values[attribute].count)
-                key[name] = _pick_key(values[attribute])
-            if spec.kind == "further" and values.get(attribute) and mesh is not None:
-                main = next((v for v in values.values() if isinstance(v, Picked)), None)
-                kind = main.kind if main else spec.of[0]
-                rows = self._further(values[attribute], mesh, kind, name, shown, notes, named)
-                values[attribute] = rows
-                key[name] = [(_pick_key(row.pick), row.width) for row in rows]
+        fields = fields_of(op.values)
+        for name in step.values:
+            field_at(op.values, name, op.id)
+        relevant = relevant_keys(fields, step.values)
+        scope = _StepScope(self, inputs or Inputs(), step.values)
+        for name, f in fields.items():
+            raw = step.values.get(name)
+            if raw is not None and name in relevant:
+                scope.done[name] = f.kind.resolve(raw, scope, name)
+                scope.keys[name] = f.kind.key(scope.done[name])
+            elif f.required and name not in relevant:
+                scope.done[name] = None
+            elif not f.required:
+                # what a default comes to may hang on the body, as a rule does
+                found = f.kind.default(f.default, scope, name)
+                if found is not f.default:
+                    scope.done[name] = found
+                    scope.keys[name] = f.kind.key(found)
         try:
-            checked = op.values(**values)
+            checked = op.values(**{fields[k].attribute: v for k, v in scope.done.items()})
         except ValidationError as e:
-            raise _value_problem(e, op) from None
-        return Resolved(checked, shown, json.dumps(key, sort_keys=True), tuple(notes))
+            raise _value_problem(e, op, fields) from None
+        return Resolved(checked, scope.shown, json.dumps(scope.keys, sort_keys=True), tuple(scope.notes))
 
-    def _further(
-        self,
-        raw: list[Any],
-        mesh: Mesh,
-        kind: str,
-        name: str,
-        shown: dict[str, float],
-        notes: list[Note],
-        named: Mapping[str, Any] | None,
-    ) -> tuple[Further, ...]:
-        """Return further picks of the kind that the step picks."""
-        from jukai.core.recipe.picks import resolve_pick
 
-        out = []
-        for i, row in enumerate(raw):
-            pick = {"of": kind, **row["pick"]} if isinstance(row["pick"], dict) else row["pick"]
-            picked, said = resolve_pick(pick, mesh, (kind,), self.number, name, named)
-            width = self.number(row["width"], measures="length", where=name)
-            if width < 0:
-                raise ValueProblem(
-                    f"The width of further pick {i + 1} is {width:g} mm.", field=name, hint="0 leaves its edges sharp."
-                )
-            shown[f"{name}/{i}"], shown[f"{name}/{i}/pick"] = width, float(picked.count)
-            notes += said
-            out.append(Further(picked, width))
-        return tuple(out)
+@dataclass(frozen=True, slots=True)
+class Inputs:
+    """What a step is given besides its own values.
 
-    def _value(self, spec: ValueSpec, raw: Any, name: str, shown: dict[str, float], notes: list[Note]) -> Any:
-        if spec.kind in ("length", "angle", "share", "count"):
-            value = self.number(raw, measures=_MEASURES[spec.kind], where=name)
-            if spec.kind == "count":
-                value = _whole(value, name, notes)
-            shown[name] = value
-            return value
-        if spec.kind in ("vector", "counts"):
-            return self._vector(spec, raw, name, shown, notes)
-        if spec.kind in ("choice", "switch"):
-            return _chosen(spec, raw, name)
-        if spec.kind == "axis":
-            return self._axis(raw, name)
-        if spec.kind == "along":
-            return self._along(raw, name, shown)
-        if spec.kind == "curve":
-            return self.curve(raw)
-        if spec.kind == "pick":
-            return raw
-        if spec.kind == "further":
-            return _rows(raw, name)
-        if spec.kind == "finish":
-            return self._finish(raw, name)
-        if spec.kind == "part":
-            return self._part(raw, name)
-        if spec.kind == "step":
-            return str(raw)
+    Attributes
+    ----------
+    mesh : the body that comes to it.
+    named : the picks of its part by their names.
+    files : the files beside the bench.
+    body : works another part out: ``body(part, upto, placed, where)``.
+    """
+
+    mesh: Mesh | None = None
+    named: Mapping[str, Any] = field(default_factory=dict)
+    files: Files = field(default_factory=HeldFiles)
+    body: Callable[[str, Any, bool, str], Body] | None = None
+
+
+@dataclass(slots=True)
+class _StepScope:
+    """What the values of one step are worked out with."""
+
+    resolver: Resolver
+    inputs: Inputs
+    written: Mapping[str, Any]
+    done: dict[str, Any] = field(default_factory=dict)
+    keys: dict[str, Any] = field(default_factory=dict)
+    shown: dict[str, float] = field(default_factory=dict)
+    notes: list[Note] = field(default_factory=list)
+
+    @property
+    def mesh(self) -> Mesh | None:
+        return self.inputs.mesh
+
+    @property
+    def named(self) -> Mapping[str, Any]:
+        return self.inputs.named
+
+    def number(self, raw: Any, *, measures: str, where: str) -> float:
+        return self.resolver.number(raw, measures=measures, where=where)
+
+    def show(self, where: str, number: float) -> None:
+        self.shown[where] = number
+
+    def say(self, note: Note) -> None:
+        self.notes.append(note)
+
+    def curve(self, raw: Any, where: str) -> CurveInput:
+        return self.resolver.curve(raw, where)
+
+    def body(self, raw: Any, where: str, *, upto: Any, placed: bool) -> Body:
+        bench = self.resolver.bench
+        part = bench.part(raw) if isinstance(raw, str) else None
+        if part is None:
+            known = ", ".join(f"{p.id} ({p.name})" for p in bench.parts[:8])
+            raise ValueProblem(f"There is no part '{str(raw)[:60]}' any more.", field=where, hint=f"There is: {known}.")
+        if self.inputs.body is None:
+            return Body(part.id, part.name, None, np.eye(4), part.id)
+        return self.inputs.body(part.id, upto, placed, where)
+
+    def file(self, raw: Any, where: str) -> FileInput:
         if not isinstance(raw, str) or not raw or "/" in raw or "\\" in raw or raw.startswith("."):
-            raise ValueProblem("A file is named without a folder.", field=name, hint="Put it beside the bench file.")
-        return raw
-
-    def _vector(
-        self, spec: ValueSpec, raw: Any, name: str, shown: dict[str, float], notes: list[Note]
-    ) -> tuple[float, ...]:
-        if not isinstance(raw, list) or len(raw) != spec.axes:
-            words = "two" if spec.axes == 2 else "three"
+            raise ValueProblem("A file is named without a folder.", field=where, hint="Put it beside the bench file.")
+        found = self.inputs.files.hash_of(raw)
+        if found is None:
             raise ValueProblem(
-                f"{name.replace('_', ' ').capitalize()} is a list of {words} numbers.",
-                field=name,
-                hint=f"For example {[20] * spec.axes}.",
+                f"The file '{raw[:80]}' is not there.", field=where, hint="Put it beside the bench file, or upload it."
             )
-        out = []
-        for i, part in enumerate(raw):
-            value = self.number(part, measures=_MEASURES[spec.kind], where=name)
-            if spec.kind == "counts":
-                value = _whole(value, name, notes)
-            shown[f"{name}/{i}"] = value
-            out.append(value)
-        return tuple(out)
+        return FileInput(raw, found, self.inputs.files)
 
-    def _axis(self, raw: Any, name: str) -> AxisSpec:
-        if isinstance(raw, str) and raw in ("x", "y", "z", "longest"):
-            return AxisSpec(raw)
-        if isinstance(raw, dict) and set(raw) == {"point", "direction"}:
-            rows = []
-            for key in ("point", "direction"):
-                if not isinstance(raw[key], list) or len(raw[key]) != 3:
-                    raise ValueProblem(f"The {key} of an axis is a list of three numbers.", field=name)
-                rows.append(tuple(self.number(v, measures="length", where=name) for v in raw[key]))
-            if not any(rows[1]):
-                raise ValueProblem(
-                    "The axis has no direction: all three numbers are 0.", field=name, hint="For example [0, 0, 1]."
-                )
-            return AxisSpec(None, rows[0], rows[1])  # type: ignore[arg-type]
-        raise ValueProblem(
-            f"{name.capitalize()} is no axis.",
-            field=name,
-            hint='Write "x", "y", "z", "longest", or a point and a direction.',
-        )
-
-    def _finish(self, raw: Any, name: str) -> str:
-        known = [f.name for f in self.bench.finishes]
+    def finish(self, raw: Any, where: str) -> str:
+        known = [f.name for f in self.resolver.bench.finishes]
         if raw not in known:
             raise ValueProblem(
-                f"There is no finish '{str(raw)[:60]}'.", field=name, hint=f"There is: {', '.join(known) or 'none'}."
+                f"There is no finish '{str(raw)[:60]}'.", field=where, hint=f"There is: {', '.join(known) or 'none'}."
             )
         return str(raw)
-
-    def _part(self, raw: Any, name: str) -> str:
-        part = self.bench.part(raw) if isinstance(raw, str) else None
-        if part is None:
-            known = ", ".join(f"{p.id} ({p.name})" for p in self.bench.parts[:8])
-            raise ValueProblem(f"There is no part '{str(raw)[:60]}' any more.", field=name, hint=f"There is: {known}.")
-        return part.id
-
-    def _along(self, raw: Any, name: str, shown: dict[str, float]) -> Along:
-        if isinstance(raw, str) and raw.rstrip().endswith("%"):
-            return Along(self.number(raw.rstrip()[:-1], measures="", where=name), share=True)
-        value = self.number(raw, measures="length", where=name)
-        shown[name] = value
-        return Along(value)
-
-
-def _chosen(spec: ValueSpec, raw: Any, name: str) -> Any:
-    """Return a choice or the state of a switch, if it is one."""
-    if spec.kind == "switch":
-        if not isinstance(raw, bool):
-            raise ValueProblem(f"{name.capitalize()} is on or off: true or false.", field=name)
-        return raw
-    words = [v for v, _ in spec.choices]
-    if raw not in words:
-        raise ValueProblem(
-            f"{name.capitalize()}: '{raw}' is no choice.", field=name, hint=f"There is: {', '.join(words)}."
-        )
-    return raw
-
-
-def _rows(raw: Any, name: str) -> list[dict[str, Any]]:
-    """Return further picks as they are written, if they are."""
-    good = isinstance(raw, list) and len(raw) <= MOST_FURTHER
-    if not good or any(not isinstance(row, dict) or set(row) != {"pick", "width"} for row in raw):
-        raise ValueProblem(
-            f"Further picks are a list of up to {MOST_FURTHER}, each with a pick and a width.",
-            field=name,
-            hint='For example [{"pick": {"rule": "rim"}, "width": 2}].',
-        )
-    return list(raw)
-
-
-def _pick_key(picked: Picked) -> str:
-    return hashlib.blake2b(picked.mask.tobytes() + picked.kind.encode(), digest_size=12).hexdigest()
 
 
 def _as_text(value: Any) -> str:
     return value if isinstance(value, str) else repr(value)
 
 
-def _whole(value: float, name: str, notes: list[Note]) -> int:
-    whole = math.floor(value + 0.5)
-    if whole != value:
-        notes.append(
-            Note("info", f"{name.replace('_', ' ').capitalize()} {value:g} is rounded to {whole}.", field=name)
-        )
-    return whole
-
-
-def _value_problem(e: ValidationError, op: Operator) -> ValueProblem:
+def _value_problem(e: ValidationError, op: Operator, fields: Mapping[str, Field]) -> ValueProblem:
     first = e.errors(include_url=False, include_context=True)[0]
     key = str(first["loc"][0]).rstrip("_") if first["loc"] else None
     label = (key or op.name).replace("_", " ").capitalize()
     limits = first.get("ctx", {})
+    kind = fields[key].kind if key in fields else None
     words = {"greater_than_equal": ("ge", "is the least"), "less_than_equal": ("le", "is the most"),
              "greater_than": ("gt", "is too little; it must be more"), "less_than": ("lt", "is too much")}  # fmt: skip
     if first["type"] in words:
         name, text = words[first["type"]]
-        return ValueProblem(f"{label} is {first['input']:g}.", field=key, hint=f"{limits[name]:g} {text}.")
+        given, bound = (f"{x:g}" if kind is None else kind.words(x) for x in (first["input"], limits[name]))
+        return ValueProblem(f"{label} is {given}.", field=key, hint=f"{bound} {text}.")
     if first["type"] == "missing":
         return ValueProblem(f"{label} is not given.", field=key, hint="Choose one.")
     text = str(first["msg"]).removeprefix("Value error, ")

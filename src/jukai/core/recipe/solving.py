@@ -8,9 +8,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from jukai.core.errors import CoreError, ValueProblem
+from jukai.core.operators.fields import field_at
 from jukai.core.operators.registry import get_operator
-from jukai.core.operators.values import describe_values
-from jukai.core.recipe.bench import Bench
+from jukai.core.recipe.bench import Bench, Step
 from jukai.core.recipe.edits import parse_edit
 from jukai.core.recipe.resolve import Resolver
 
@@ -78,30 +78,31 @@ def unknown(bench: Bench, address: str, used: Any = None) -> Unknown:
     step = None if part is None or len(words) < 4 else next((s for s in part.recipe if s.id == words[1]), None)
     if part is None or step is None or words[2] != "values":
         raise ValueProblem(f"There is no number at '{address[:80]}'.", field="address")
-    key, index = words[3], int(words[4]) if len(words) > 4 and words[4] in "012" else None
-    spec = next((r for r in describe_values(get_operator(step.operator).values) if r["key"] == key), None)
-    if spec is None or spec["kind"] not in ("length", "angle", "count", "share", "vector", "counts"):
+    return _of_value(resolver, part.id, step, "/".join(words[3:]), used)
+
+
+def _of_value(resolver: Resolver, part: str, step: Step, address: str, used: Any) -> Unknown:
+    op = get_operator(step.operator)
+    field, path = field_at(op.values, address, op.name)
+    key, kind = field.key, field.kind
+    if not kind.solvable:
         raise ValueProblem(f"'{key}' is no number that can be solved for.", field="address")
-    raw = step.values.get(key, used if used is not None else spec["default"])
-    here = raw if index is None else raw[index] if isinstance(raw, list | tuple) and index < len(raw) else None
-    if here is None:
+    whole_value = next((v for v in (step.values.get(key), used, field.written_default) if v is not None), None)
+    if whole_value is None:
         raise ValueProblem(f"'{key}' has no value to begin with.", field="address", hint="Type one first.")
-    measures = {"length": "length", "vector": "length", "angle": "angle"}.get(spec["kind"], "")
-    start = resolver.number(here, measures=measures, where=key)
+    listed = list(whole_value) if isinstance(whole_value, tuple) else whole_value
+    start = resolver.number(kind.read(listed, path, key), measures=kind.measures, where=key)
 
     def edit(v: float) -> Any:
-        value: Any = v if index is None else [v if i == index else x for i, x in enumerate(raw)]
-        return _edit(kind="set_value", part=part.id, step=step.id, key=key, value=value)
+        return _edit(kind="set_value", part=part, step=step.id, key=address, value=v, start=listed if path else None)
 
-    lowest = 1.0 if spec["kind"] == "counts" else 0.0 if spec["kind"] == "vector" else -1e9
-    least = lowest if spec["least"] is None else spec["least"]
-    most = 1e9 if spec["most"] is None else spec["most"]
-    if measures == "angle":
+    least = kind.lowest if field.least is None else field.least
+    most = 1e9 if field.most is None else field.most
+    if kind.measures == "angle":
         least, most = max(least, start - 360.0), min(most, start + 360.0)
-    whole = spec["kind"] in ("count", "counts")
-    if whole:
+    if kind.whole:
         most = min(most, max(1000.0, 16 * start))  # finer changes no clearance, and costs much
-    return Unknown(start, least, most, whole, edit, length=measures == "length")
+    return Unknown(start, least, most, kind.whole, edit, length=kind.measures == "length")
 
 
 def _edit(**data: Any) -> Any:

@@ -14,8 +14,8 @@ import numpy as np
 from jukai.core.errors import CoreError
 from jukai.core.geometry.measures import area, face_normals, signed_volume
 from jukai.core.geometry.mesh import Mesh
+from jukai.core.operators.fields import describe_values
 from jukai.core.operators.registry import operators
-from jukai.core.operators.values import describe_values
 from tests.common import check_sound, reference
 from tests.recipes import body, built
 
@@ -233,7 +233,7 @@ class LiveCopies(unittest.TestCase):
 
 
 NUMBERS: dict[str, tuple[Any, ...]] = {
-    "length": (1e-4, 0.3, 5, 1e4), "count": (1, 2, 3, 5, 40), "share": (0, 0.05, 0.7, 1, 2, 3.5),
+    "length": (1e-4, 0.3, 5, 1e4), "count": (1, 2, 3, 5, 40), "factor": (0, 0.05, 0.7, 1, 2, 3.5),
     "vector": (0.05, 1, 1e3), "counts": (1, 2, 7),
 }  # fmt: skip
 

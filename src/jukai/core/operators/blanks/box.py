@@ -6,8 +6,9 @@ import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.building import box_mesh
-from jukai.core.operators.base import Callout, Context, Kind, OperatorValues, Placing, Result, operator
-from jukai.core.operators.values import vector
+from jukai.core.operators.base import Callout, CalloutForm, Context, Kind, OperatorValues, Placing, Result, operator
+from jukai.core.operators.kinds.counts import counts
+from jukai.core.operators.kinds.vector import vector
 
 
 class Values(OperatorValues):
@@ -16,7 +17,7 @@ class Values(OperatorValues):
     size: tuple[float, float, float] | None = vector(
         "Width, depth and height.", otherwise="a fifth of the bench's floor"
     )
-    counts: tuple[int, int, int] = vector("Faces along X, Y and Z.", counts=True, default=(1, 1, 1))
+    counts: tuple[int, int, int] = counts("Faces along X, Y and Z.", default=(1, 1, 1))
 
 
 @operator(
@@ -47,9 +48,9 @@ def box(values: Values, context: Context) -> Result:
     mesh = box_mesh(np.array(size), values.counts, context.step)
     x, y, z = (s / 2 for s in size)
     callouts = (
-        Callout("values/size/0", "length", (-x, -y, 0), (x, -y, 0), (1, 0, 0), 2.0),
-        Callout("values/size/1", "length", (x, -y, 0), (x, y, 0), (0, 1, 0), 2.0),
-        Callout("values/size/2", "length", (x, y, 0), (x, y, 2 * z), (0, 0, 1)),
+        Callout("values/size/0", CalloutForm.LENGTH, (-x, -y, 0), (x, -y, 0), (1, 0, 0), 2.0),
+        Callout("values/size/1", CalloutForm.LENGTH, (x, -y, 0), (x, y, 0), (0, 1, 0), 2.0),
+        Callout("values/size/2", CalloutForm.LENGTH, (x, y, 0), (x, y, 2 * z), (0, 0, 1)),
     )
     return Result(mesh, callouts=callouts, used={"size": size})
 

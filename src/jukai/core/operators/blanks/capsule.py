@@ -6,10 +6,10 @@ import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.lathe import Section, Turning, count_faces, turn
-from jukai.core.operators.base import Callout, Context, Kind, OperatorValues, Placing, Result, chord_sides, operator
+from jukai.core.operators.base import Callout, CalloutForm, Context, Kind, OperatorValues, Placing, Result, chord_sides, operator
+from jukai.core.operators.kinds.count import count
+from jukai.core.operators.kinds.length import length as a_length
 from jukai.core.operators.shapes import Z_AXIS, arc, evenly, near_square, round_callouts
-from jukai.core.operators.values import count
-from jukai.core.operators.values import length as a_length
 
 __all__ = ["Values", "capsule"]
 
@@ -75,8 +75,8 @@ def capsule(values: Values, context: Context) -> Result:
     mesh = turn([section], turning, context.step)
     callouts = (
         *round_callouts(radius, long),
-        Callout("values/length", "length", (radius, 0, 0), (radius, 0, long), (0, 0, 1)),
-        Callout("values/cap_height", "length", (-radius, 0, long - cap), (-radius, 0, long), (0, 0, -1)),
+        Callout("values/length", CalloutForm.LENGTH, (radius, 0, 0), (radius, 0, long), (0, 0, 1)),
+        Callout("values/cap_height", CalloutForm.LENGTH, (-radius, 0, long - cap), (-radius, 0, long), (0, 0, -1)),
     )
     used = {"radius": radius, "length": long, "sides": sides, "rows": rows, "cap_rows": cap_rows, "cap_height": cap}
-    return Result(mesh, callouts=callouts, used=used, axis=Z_AXIS)
+    return Result(mesh, callouts=callouts, used=used, axis=Z_AXIS, turned=True)

@@ -6,9 +6,10 @@ import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.lathe import Section, Turning, count_faces, turn
-from jukai.core.operators.base import Callout, Context, Kind, OperatorValues, Placing, Result, chord_sides, operator
+from jukai.core.operators.base import Callout, CalloutForm, Context, Kind, OperatorValues, Placing, Result, chord_sides, operator
+from jukai.core.operators.kinds.count import count
+from jukai.core.operators.kinds.length import length
 from jukai.core.operators.shapes import Z_AXIS, end_rings, ends, evenly, near_square
-from jukai.core.operators.values import count, length
 
 __all__ = ["Values", "cone"]
 
@@ -39,7 +40,7 @@ class Values(OperatorValues):
     kind=Kind.BLANK,
     values=Values,
     sentence="Set a cone of radius {bottom_radius} below and {top_radius} above, {height} high, in {sides} sides",
-    quiet="In {rows} rows, ends {ends}, {end_rings} rings to an end.",
+    quiet="In {rows} rows, ends {ends}[, {end_rings} rings to an end].",
     groups=("walls", "start_cap", "end_cap"),
     synonyms=("frustum", "pyramid", "funnel", "spike"),
     placing=Placing(radius=("bottom_radius", 1), up=("height", 1)),
@@ -61,10 +62,10 @@ def cone(values: Values, context: Context) -> Result:
     context.afford(count_faces([section], turning), field="sides")
     mesh = turn([section], turning, context.step)
     callouts = (
-        Callout("values/bottom_radius", "radius", (0, 0, 0), (bottom, 0, 0), (1, 0, 0)),
-        Callout("values/top_radius", "radius", (0, 0, height), (top, 0, height), (1, 0, 0)),
-        Callout("values/height", "length", (widest, 0, 0), (widest, 0, height), (0, 0, 1)),
-        Callout("values/sides", "count", (0, -bottom, 0), (0, -bottom, 0), (1, 0, 0), 24 / (2 * widest)),
+        Callout("values/bottom_radius", CalloutForm.RADIUS, (0, 0, 0), (bottom, 0, 0), (1, 0, 0)),
+        Callout("values/top_radius", CalloutForm.RADIUS, (0, 0, height), (top, 0, height), (1, 0, 0)),
+        Callout("values/height", CalloutForm.LENGTH, (widest, 0, 0), (widest, 0, height), (0, 0, 1)),
+        Callout("values/sides", CalloutForm.COUNT, (0, -bottom, 0), (0, -bottom, 0), (1, 0, 0), 24 / (2 * widest)),
     )
     used = {"bottom_radius": bottom, "height": height, "sides": sides, "rows": rows}
-    return Result(mesh, callouts=callouts, used=used, axis=Z_AXIS)
+    return Result(mesh, callouts=callouts, used=used, axis=Z_AXIS, turned=True)

@@ -7,8 +7,15 @@ import numpy as np
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.mesh import Lineage
 from jukai.core.geometry.placing import placed
+from jukai.core.geometry.selecting import faces_of
+from jukai.core.notes import Note
 from jukai.core.operators.base import Context, Kind, OperatorValues, Result, operator
-from jukai.core.operators.values import part, part_step, switch
+from jukai.core.operators.inputs import Body
+from jukai.core.operators.kinds.part import part
+from jukai.core.operators.kinds.pick import pick
+from jukai.core.operators.kinds.step import step
+from jukai.core.operators.kinds.switch import switch
+from jukai.core.picks.picked import Picked
 
 __all__ = ["Values", "copy_of"]
 
@@ -16,8 +23,12 @@ __all__ = ["Values", "copy_of"]
 class Values(OperatorValues):
     """A live copy of another part: it follows what is done there."""
 
-    part: str = part("The part that is copied.")
-    up_to_which_step: str | None = part_step("The last step of it that counts.", otherwise="its last step")
+    part: Body = part("The part that is copied.", upto="up_to_which_step")
+    up_to_which_step: str | None = step("The last step of it that counts.", otherwise="its last step")
+    pick: Picked = pick(
+        "Which faces of it are copied: all, or a piece that a step there has left.",
+        of=("faces",), default={"rule": "everything"}, on="part",
+    )  # fmt: skip
     mirrored: bool = switch(
         "Whether left and right are swapped.",
         default=False,
@@ -32,15 +43,25 @@ class Values(OperatorValues):
     values=Values,
     name="Live copy",
     sentence="Follow {part} up to {up_to_which_step}",
-    quiet="{mirrored}",
+    quiet="Of it {pick} are taken. {mirrored}",
     synonyms=("copy of", "instance", "link", "mirror part", "duplicate"),
 )
 def copy_of(values: Values, context: Context) -> Result:
     """The body of another part in its own space, without that part's placement; its groups keep their names."""
-    mesh = context.body
+    mesh = values.part.mesh
     if mesh is None or mesh.n_faces == 0:
         raise ValueProblem("The part that is copied has no body.", field="part", hint="Switch on a shape in it.")
-    context.afford(mesh.n_faces, field="part")
+    picked = values.pick.mask
+    if not picked.any():
+        raise ValueProblem(f"Nothing of '{values.part.name}' is picked.", field="pick", hint="Pick everything, or a piece.")
+    context.afford(int(picked.sum()), field="part")
+    notes = []
+    if not picked.all():
+        open_before = int((mesh.connectivity.edge_sides == 1).sum())
+        mesh = faces_of(mesh, picked)
+        cut = int((mesh.connectivity.edge_sides == 1).sum()) - open_before
+        if cut > 0:
+            notes.append(Note("info", f"What is picked is no whole piece: {cut} edges are open where it was taken off.", field="pick"))
     if values.mirrored:
         mesh = placed(mesh, np.diag([-1.0, 1.0, 1.0, 1.0]))
     # its groups become groups of this step: the steps there are not of this recipe
@@ -49,4 +70,4 @@ def copy_of(values: Values, context: Context) -> Result:
     lineage, base = Lineage().extended((context.step, name, -1) for name in known)
     number = np.array([*(base + known.index(n) for n in names), -1], dtype=np.int32)
     rows = np.full(mesh.n_faces, -1, np.int32) if mesh.face_lineage is None else number[mesh.face_lineage]
-    return Result(mesh.with_changes(lineage=lineage, face_lineage=rows))
+    return Result(mesh.with_changes(lineage=lineage, face_lineage=rows), tuple(notes))

@@ -5,9 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from jukai.core.geometry.lathe import Section, Turning, count_faces, turn
-from jukai.core.operators.base import Callout, Context, Kind, OperatorValues, Placing, Result, chord_sides, operator
-from jukai.core.operators.shapes import end_rings, ends
-from jukai.core.operators.values import count, length
+from jukai.core.operators.base import Callout, CalloutForm, Context, Kind, OperatorValues, Placing, Result, chord_sides, operator
+from jukai.core.operators.kinds.count import count
+from jukai.core.operators.kinds.length import length
+from jukai.core.operators.shapes import Z_AXIS, end_rings, ends
 
 __all__ = ["Values", "cylinder"]
 
@@ -30,7 +31,7 @@ class Values(OperatorValues):
     kind=Kind.BLANK,
     values=Values,
     sentence="Set a cylinder of radius {radius}, {height} high, in {sides} sides",
-    quiet="In {rows} rows, ends {ends}, {end_rings} rings to an end.",
+    quiet="In {rows} rows, ends {ends}[, {end_rings} rings to an end].",
     groups=("walls", "start_cap", "end_cap"),
     synonyms=("tube", "rod", "disc", "pipe", "column"),
     placing=Placing(radius=("radius", 1), up=("height", 1)),
@@ -47,11 +48,11 @@ def cylinder(values: Values, context: Context) -> Result:
     context.afford(count_faces([section], turning), field="sides")
     mesh = turn([section], turning, context.step)
     callouts = (
-        Callout("values/radius", "radius", (0, 0, height), (radius, 0, height), (1, 0, 0)),
-        Callout("values/height", "length", (radius, 0, 0), (radius, 0, height), (0, 0, 1)),
+        Callout("values/radius", CalloutForm.RADIUS, (0, 0, height), (radius, 0, height), (1, 0, 0)),
+        Callout("values/height", CalloutForm.LENGTH, (radius, 0, 0), (radius, 0, height), (0, 0, 1)),
         Callout(
-            "values/sides", "count", (0, -radius, height / 2), (0, -radius, height / 2), (1, 0, 0), 24 / (2 * radius)
+            "values/sides", CalloutForm.COUNT, (0, -radius, height / 2), (0, -radius, height / 2), (1, 0, 0), 24 / (2 * radius)
         ),
     )
     used = {"radius": radius, "height": height, "sides": sides}
-    return Result(mesh, callouts=callouts, used=used, axis=(np.zeros(3), np.array([0.0, 0, 1])))
+    return Result(mesh, callouts=callouts, used=used, axis=Z_AXIS, turned=True)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 from dataclasses import replace
 
 import numpy as np
@@ -11,8 +10,11 @@ from jukai.core.errors import FileProblem, ValueProblem
 from jukai.core.formats.common import LIMIT, UNIT_MM, ReadMesh
 from jukai.core.formats.reading import format_of, read_mesh
 from jukai.core.geometry.mesh import Lineage
-from jukai.core.operators.base import Context, Kind, Note, OperatorValues, Result, operator
-from jukai.core.operators.values import choice, file_name
+from jukai.core.notes import Note
+from jukai.core.operators.base import Context, Kind, OperatorValues, Result, operator
+from jukai.core.operators.inputs import FileInput
+from jukai.core.operators.kinds.choice import choice
+from jukai.core.operators.kinds.file import file
 
 __all__ = ["Values", "imported"]
 
@@ -20,7 +22,7 @@ __all__ = ["Values", "imported"]
 class Values(OperatorValues):
     """A mesh from a file, never changed itself."""
 
-    file: str = file_name("An OBJ, STL, PLY, GLB, OFF or 3MF file beside the bench.")
+    file: FileInput = file("An OBJ, STL, PLY, GLB, OFF or 3MF file beside the bench.")
     unit: str = choice(
         "What a number in the file means; GLB and 3MF say so themselves.",
         (("mm", "millimetres"), ("cm", "centimetres"), ("m", "metres"), ("in", "inches")),
@@ -38,15 +40,10 @@ class Values(OperatorValues):
 )
 def imported(values: Values, context: Context) -> Result:
     """Take a mesh from a file as it is, polygons kept where the format has them."""
-    data = context.files.get(values.file)
-    if data is None:
-        raise ValueProblem(
-            f"The file '{values.file}' is not there.", field="file", hint="Put it beside the bench file, or upload it."
-        )
     try:
-        read = _read(data, format_of(values.file))
+        read = _read(values.file)
     except FileProblem as e:
-        raise FileProblem(f"{values.file}: {e.message}", field="file", hint=e.hint) from None
+        raise FileProblem(f"{values.file.name}: {e.message}", field="file", hint=e.hint) from None
     context.afford(read.mesh.n_faces, field="file")
     notes = [Note("warning", text) for text in read.notes]
     mesh = read.mesh
@@ -76,12 +73,13 @@ def imported(values: Values, context: Context) -> Result:
 _LAST: dict[str, ReadMesh] = {}
 
 
-def _read(data: bytes, file_format: str) -> ReadMesh:
+def _read(file: FileInput) -> ReadMesh:
     """Read a file, or give again what was read from the same bytes last: unit and axis are changed more often than the file."""
-    key = hashlib.blake2b(data, digest_size=16).hexdigest() + file_format
+    file_format = format_of(file.name)
+    key = file.hash + file_format
     held = _LAST.get(key)
     if held is None:
-        held = read_mesh(data, file_format)
+        held = read_mesh(file.read(), file_format)
         _LAST.clear()
         _LAST[key] = held
     return held

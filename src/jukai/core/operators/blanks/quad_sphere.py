@@ -9,8 +9,9 @@ import numpy as np
 from jukai.core.geometry._box import onto_ball
 from jukai.core.geometry.building import lattice_box
 from jukai.core.geometry.frames import sincos
-from jukai.core.operators.base import Callout, Context, Kind, OperatorValues, Placing, Result, chord_sides, operator
-from jukai.core.operators.values import count, length
+from jukai.core.operators.base import Callout, CalloutForm, Context, Kind, OperatorValues, Placing, Result, chord_sides, operator
+from jukai.core.operators.kinds.count import count
+from jukai.core.operators.kinds.length import length
 
 __all__ = ["Values", "quad_sphere"]
 
@@ -50,7 +51,7 @@ def quad_sphere(values: Values, context: Context) -> Result:
     onto_ball.choose(len(points))(points, radius)
     points[:, 2] += radius
     callouts = (
-        Callout("values/radius", "radius", (0, 0, radius), (radius, 0, radius), (1, 0, 0)),
-        Callout("values/counts", "count", (0, -radius, radius), (0, -radius, radius), (1, 0, 0), 8 / (2 * radius)),
+        Callout("values/radius", CalloutForm.RADIUS, (0, 0, radius), (radius, 0, radius), (1, 0, 0)),
+        Callout("values/counts", CalloutForm.COUNT, (0, -radius, radius), (0, -radius, radius), (1, 0, 0), 8 / (2 * radius)),
     )
-    return Result(mesh.with_points(points), callouts=callouts, used={"radius": radius, "counts": counts})
+    return Result(mesh.with_points(points), callouts=callouts, used={"radius": radius, "counts": counts}, turned=True)

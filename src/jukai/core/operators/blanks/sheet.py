@@ -7,9 +7,10 @@ import numpy as np
 from jukai.core.geometry._lathe import quad_walls
 from jukai.core.geometry.building import MeshBuilder, square_uv
 from jukai.core.geometry.kernels import FEW
-from jukai.core.operators.base import Callout, Context, Kind, OperatorValues, Placing, Result, operator
+from jukai.core.operators.base import Callout, CalloutForm, Context, Kind, OperatorValues, Placing, Result, operator
+from jukai.core.operators.kinds.counts import counts
+from jukai.core.operators.kinds.vector import vector
 from jukai.core.operators.shapes import evenly, over_zero
-from jukai.core.operators.values import vector
 
 __all__ = ["Values", "sheet"]
 
@@ -18,7 +19,7 @@ class Values(OperatorValues):
     """A flat sheet, centred, in Z = 0."""
 
     size: tuple[float, float] | None = vector("Width and depth.", axes=2, otherwise="a fifth of the bench's floor")
-    counts: tuple[int, int] = vector("Faces along X and Y.", counts=True, axes=2, default=(1, 1))
+    counts: tuple[int, int] = counts("Faces along X and Y.", axes=2, default=(1, 1))
 
 
 @operator(
@@ -55,7 +56,7 @@ def sheet(values: Values, context: Context) -> Result:
         uv[:] = square_uv(nx, ny)
     wide, deep = size[0] / 2, size[1] / 2
     callouts = (
-        Callout("values/size/0", "length", (-wide, -deep, 0), (wide, -deep, 0), (1, 0, 0), 2.0),
-        Callout("values/size/1", "length", (wide, -deep, 0), (wide, deep, 0), (0, 1, 0), 2.0),
+        Callout("values/size/0", CalloutForm.LENGTH, (-wide, -deep, 0), (wide, -deep, 0), (1, 0, 0), 2.0),
+        Callout("values/size/1", CalloutForm.LENGTH, (wide, -deep, 0), (wide, deep, 0), (0, 1, 0), 2.0),
     )
     return Result(build.build(context.step), callouts=callouts, used={"size": size})

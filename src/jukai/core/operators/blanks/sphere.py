@@ -6,8 +6,9 @@ import numpy as np
 
 from jukai.core.geometry.lathe import Section, Turning, turn
 from jukai.core.operators.base import Context, Kind, OperatorValues, Placing, Result, chord_sides, operator
+from jukai.core.operators.kinds.count import count
+from jukai.core.operators.kinds.length import length
 from jukai.core.operators.shapes import Z_AXIS, arc, round_callouts
-from jukai.core.operators.values import count, length
 
 __all__ = ["Values", "sphere"]
 
@@ -42,4 +43,4 @@ def sphere(values: Values, context: Context) -> Result:
     section = Section(np.column_stack([radius * sine, radius * (1 - cosine)]))
     mesh = turn([section], Turning(sides=sides), context.step)
     used = {"radius": radius, "sides": sides, "rows": rows}
-    return Result(mesh, callouts=round_callouts(radius, 2 * radius), used=used, axis=Z_AXIS)
+    return Result(mesh, callouts=round_callouts(radius, 2 * radius), used=used, axis=Z_AXIS, turned=True)

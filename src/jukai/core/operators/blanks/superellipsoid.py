@@ -7,9 +7,11 @@ import numpy as np
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.frames import sincos
 from jukai.core.geometry.lathe import Section, Turning, turn
-from jukai.core.operators.base import Callout, Context, Kind, OperatorValues, Placing, Result, chord_sides, operator
+from jukai.core.operators.base import Callout, CalloutForm, Context, Kind, OperatorValues, Placing, Result, chord_sides, operator
+from jukai.core.operators.kinds.count import count
+from jukai.core.operators.kinds.factor import factor
+from jukai.core.operators.kinds.vector import vector
 from jukai.core.operators.shapes import Z_AXIS, over_zero
-from jukai.core.operators.values import count, share, vector
 
 __all__ = ["Values", "superellipsoid"]
 
@@ -20,13 +22,13 @@ class Values(OperatorValues):
     half_sizes: tuple[float, float, float] | None = vector(
         "Half its width, depth and height.", otherwise="a tenth of the bench's floor"
     )
-    exponent_around: float = share(
+    exponent_around: float = factor(
         "The shape seen from above: 0 square, 1 round, 2 a square on its corner, more is hollow.",
         default=0.5,
         ge=0,
         le=10,
     )
-    exponent_up: float = share(
+    exponent_up: float = factor(
         "The shape seen from the side: 0 square, 1 round, 2 a square on its corner, more is hollow.",
         default=0.5,
         ge=0,
@@ -67,10 +69,10 @@ def superellipsoid(values: Values, context: Context) -> Result:
     flat = np.concatenate([points[0, :1] * [0, 0, 1], rings, points[-1, :1] * [0, 0, 1]])
     x, y, z = half
     callouts = (
-        Callout("values/half_sizes/0", "length", (0, -y, 0), (x, -y, 0), (1, 0, 0)),
-        Callout("values/half_sizes/1", "length", (x, 0, 0), (x, y, 0), (0, 1, 0)),
-        Callout("values/half_sizes/2", "length", (x, y, z), (x, y, 2 * z), (0, 0, 1), 0.5),
-        Callout("values/sides", "count", (0, -y, z), (0, -y, z), (1, 0, 0), 24 / (2 * x)),
+        Callout("values/half_sizes/0", CalloutForm.LENGTH, (0, -y, 0), (x, -y, 0), (1, 0, 0)),
+        Callout("values/half_sizes/1", CalloutForm.LENGTH, (x, 0, 0), (x, y, 0), (0, 1, 0)),
+        Callout("values/half_sizes/2", CalloutForm.LENGTH, (x, y, z), (x, y, 2 * z), (0, 0, 1), 0.5),
+        Callout("values/sides", CalloutForm.COUNT, (0, -y, z), (0, -y, z), (1, 0, 0), 24 / (2 * x)),
     )
     used = {"half_sizes": half, "sides": sides, "rows": rows}
     return Result(mesh.with_points(flat), callouts=callouts, used=used, axis=Z_AXIS)

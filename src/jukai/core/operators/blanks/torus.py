@@ -6,9 +6,10 @@ import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.lathe import Section, Turning, turn
-from jukai.core.operators.base import Callout, Context, Kind, OperatorValues, Placing, Result, chord_sides, operator
+from jukai.core.operators.base import Callout, CalloutForm, Context, Kind, OperatorValues, Placing, Result, chord_sides, operator
+from jukai.core.operators.kinds.count import count
+from jukai.core.operators.kinds.length import length
 from jukai.core.operators.shapes import Z_AXIS, arc
-from jukai.core.operators.values import count, length
 
 __all__ = ["Values", "torus"]
 
@@ -57,10 +58,10 @@ def torus(values: Values, context: Context) -> Result:
     mesh = turn([section], Turning(sides=sides), context.step)
     outer = major + minor
     callouts = (
-        Callout("values/major_radius", "radius", (0, 0, minor), (major, 0, minor), (1, 0, 0)),
-        Callout("values/minor_radius", "radius", (major, 0, minor), (major, 0, 2 * minor), (0, 0, 1)),
-        Callout("values/sides", "count", (0, -outer, minor), (0, -outer, minor), (1, 0, 0), 24 / (2 * outer)),
-        Callout("values/minor_sides", "count", (-major, 0, 2 * minor), (-major, 0, 2 * minor), (1, 0, 0), 12 / minor),
+        Callout("values/major_radius", CalloutForm.RADIUS, (0, 0, minor), (major, 0, minor), (1, 0, 0)),
+        Callout("values/minor_radius", CalloutForm.RADIUS, (major, 0, minor), (major, 0, 2 * minor), (0, 0, 1)),
+        Callout("values/sides", CalloutForm.COUNT, (0, -outer, minor), (0, -outer, minor), (1, 0, 0), 24 / (2 * outer)),
+        Callout("values/minor_sides", CalloutForm.COUNT, (-major, 0, 2 * minor), (-major, 0, 2 * minor), (1, 0, 0), 12 / minor),
     )
     used = {"major_radius": major, "minor_radius": minor, "sides": sides, "minor_sides": minor_sides}
-    return Result(mesh, callouts=callouts, used=used, axis=Z_AXIS)
+    return Result(mesh, callouts=callouts, used=used, axis=Z_AXIS, turned=True)

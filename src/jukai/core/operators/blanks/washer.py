@@ -6,9 +6,11 @@ import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.lathe import Section, Turning, turn
-from jukai.core.operators.base import Callout, Context, Kind, OperatorValues, Placing, Result, chord_sides, operator
+from jukai.core.operators.base import Callout, CalloutForm, Context, Kind, OperatorValues, Placing, Result, chord_sides, operator
+from jukai.core.operators.kinds.choice import choice
+from jukai.core.operators.kinds.count import count
+from jukai.core.operators.kinds.length import length
 from jukai.core.operators.shapes import Z_AXIS
-from jukai.core.operators.values import choice, count, length
 
 __all__ = ["SIZES", "Values", "washer"]
 
@@ -85,9 +87,9 @@ def washer(values: Values, context: Context) -> Result:
     section = Section(ring, closed=True, bands=(("bottom", 1), ("walls", 1), ("top", 1), ("hole", 1)))
     mesh = turn([section], Turning(sides=sides), context.step)
     callouts = (
-        Callout("values/outer", "diameter", (-b, 0, thick), (b, 0, thick), (1, 0, 0), 2.0),
-        Callout("values/inner", "diameter", (0, -a, thick), (0, a, thick), (0, 1, 0), 2.0),
-        Callout("values/thickness", "length", (b, 0, 0), (b, 0, thick), (0, 0, 1)),
+        Callout("values/outer", CalloutForm.DIAMETER, (-b, 0, thick), (b, 0, thick), (1, 0, 0), 2.0),
+        Callout("values/inner", CalloutForm.DIAMETER, (0, -a, thick), (0, a, thick), (0, 1, 0), 2.0),
+        Callout("values/thickness", CalloutForm.LENGTH, (b, 0, 0), (b, 0, thick), (0, 0, 1)),
     )
     used = {"inner": inner, "outer": outer, "thickness": thick, "sides": sides}
-    return Result(mesh, callouts=callouts, used=used, axis=Z_AXIS)
+    return Result(mesh, callouts=callouts, used=used, axis=Z_AXIS, turned=True)

@@ -15,8 +15,15 @@ from jukai.core.geometry.bevel.results import Rounded
 from jukai.core.geometry.bevel.rounding import Rings, count_faces, offsets_for, round_edges
 from jukai.core.geometry.measures import edge_turns, face_normals
 from jukai.core.geometry.mesh import Mesh
-from jukai.core.operators.base import Callout, Context, Kind, Note, OperatorValues, Result, operator
-from jukai.core.operators.values import choice, count, finish, further, length, pick, share, switch
+from jukai.core.notes import Note
+from jukai.core.operators.base import Callout, CalloutForm, Context, Kind, OperatorValues, Result, operator
+from jukai.core.operators.kinds.choice import choice
+from jukai.core.operators.kinds.count import count
+from jukai.core.operators.kinds.factor import factor
+from jukai.core.operators.kinds.further import further
+from jukai.core.operators.kinds.length import length
+from jukai.core.operators.kinds.pick import pick
+from jukai.core.operators.new_faces import own_finish, shading, surface, wears
 
 _PLACES, _LINES = 200, 2000
 
@@ -33,7 +40,7 @@ class Values(OperatorValues):
         (("leg", "along each face"), ("face", "straight across the strip"), ("radius", "the radius of the arc")),
     )
     segments: int = count("Strips side by side.", default=3, ge=1, le=64)
-    roundness: float = share("−1 is hollow, 0 flat, 1 round, 2 back to the sharp edge.", default=1.0, ge=-1, le=2)
+    roundness: float = factor("−1 is hollow, 0 flat, 1 round, 2 back to the sharp edge.", default=1.0, ge=-1, le=2)
     further_picks: Any = further(
         "Further picks with a width of their own; where an element is in several, the last one counts.",
         of=("edges", "points"),
@@ -45,21 +52,9 @@ class Values(OperatorValues):
     at_neighbours: str = choice(
         "What a strip does where its neighbours leave it no room.", (("stop", "stop"), ("run_on", "run on"))
     )
-    finish: str | None = finish("Finish of the new faces.")
-    sharp_edges: bool = switch(
-        "Whether the borders of the strips are sharp edges.", default=False, on="Their borders are sharp edges.",
-        off="Their borders are smooth.",
-    )  # fmt: skip
-    flats_flat: bool = switch(
-        "Whether flats stay flat in the shading.",
-        default=True,
-        on="Flats stay flat in the shading.",
-        off="The shading rounds off the flats too.",
-    )
-    cut_texture: bool = switch(
-        "Whether the strips cut the texture.", default=False, on="They have texture coordinates of their own.",
-        off="The texture runs on over them.",
-    )  # fmt: skip
+    shading: str = shading()
+    surface: str = surface()
+    finish: str | None = own_finish()
 
 
 @operator(
@@ -68,7 +63,7 @@ class Values(OperatorValues):
     values=Values,
     sentence="Bevel {pick} by {width} in {segments} segments",
     quiet="Width measured {measured_as}, roundness {roundness}; further picks: {further_picks}. Corners are closed by {corners}; at neighbours strips "
-    "{at_neighbours}. New faces have the finish {finish}. {sharp_edges} {flats_flat} {cut_texture}",
+    "{at_neighbours}. In the shading {shading}; their surface {surface}[: {finish}].",
     groups=("strips", "corners"),
     synonyms=("chamfer", "round edges", "fillet", "break edges"),
 )
@@ -93,22 +88,23 @@ def bevel(mesh: Mesh, values: Values, context: Context) -> Result:
             field="width",
             hint=f"{2e-9 * mesh.size:.2g} mm would work.",
         )
-    how = Bevel(
+    own, texture = wears(values.surface, values.finish)
+    options = Bevel(
         segments=values.segments,
         roundness=values.roundness,
         stop=values.at_neighbours == "stop",
         mitre=values.corners == "mitre",
-        finish=values.finish,
-        sharp=values.sharp_edges,
-        cut_texture=values.cut_texture,
-        keep_flats=values.flats_flat,
+        finish=own,
+        sharp=values.shading == "strips_stand_apart",
+        cut_texture=texture,
+        keep_flats=values.shading != "runs_over_the_flats",
     )
     if values.pick.kind == "points":
-        return _points(mesh, values, how, picked, widths, used, context)
+        return _points(mesh, values, options, picked, widths, used, context)
     context.afford(count_faces(mesh, picked, values.segments), field="segments")
     work = _Edges(mesh, values, picked, widths, offsets_for(edge_turns(mesh), widths, values.measured_as))
-    out = round_edges(mesh, picked, work.offset, how, context.step, context.checkpoint)
-    return Result(out.mesh, (*_options(mesh, values), *work.notes(out, how)), work.callouts(out), used)
+    out = round_edges(mesh, picked, work.offset, options, context.step, context.checkpoint)
+    return Result(out.mesh, (*_unseen(mesh, values), *work.notes(out, options)), work.callouts(out), used)
 
 
 def _asked(values: Values, width: float) -> tuple[np.ndarray, np.ndarray]:
@@ -132,7 +128,7 @@ def _nothing(values: Values, width: float) -> list[Note]:
 def _points(
     mesh: Mesh,
     values: Values,
-    how: Bevel,
+    options: Bevel,
     picked: np.ndarray,
     widths: np.ndarray,
     used: dict[str, Any],
@@ -144,8 +140,8 @@ def _points(
         mesh.n_faces + int(corners.sum()) * max(1, values.segments**2 // 4 + values.segments), field="segments"
     )
     context.checkpoint(0.1)
-    body, stopped, have = round_points(mesh, picked, widths, how, context.step)
-    notes = _options(mesh, values)
+    body, stopped, have = round_points(mesh, picked, widths, options, context.step)
+    notes = _unseen(mesh, values)
     if stopped.any():
         places = tuple(_three(p) for p in mesh.points[stopped][:_PLACES])
         many = f"{int(stopped.sum())} of {int(picked.sum())} points are" if stopped.sum() > 1 else "1 point is"
@@ -169,7 +165,7 @@ def _points(
         way = (there - here) / max(float(np.linalg.norm(there - here)), 1e-300)
         limit = float(have[best]) if stopped[best] else None
         callouts.append(
-            Callout(target, "length", _three(here), _three(here + way * have[best]), _three(way), stopped=limit)
+            Callout(target, CalloutForm.LENGTH, _three(here), _three(here + way * have[best]), _three(way), stopped=limit)
         )
     return Result(body, tuple(notes), tuple(callouts), used)
 
@@ -177,7 +173,7 @@ def _points(
 def _targets(values: Values, width: float) -> list[tuple[str, np.ndarray, float]]:
     """Return the address of each width, what it is for and how large it is; what a later pick takes over is left out."""
     rows = [("values/width", values.pick.mask, width)]
-    rows += [(f"values/further_picks/{i}", row.pick.mask, row.width) for i, row in enumerate(values.further_picks)]
+    rows += [(f"values/further_picks/{i}/width", row.pick.mask, row.width) for i, row in enumerate(values.further_picks)]
     out = []
     later = np.zeros(len(values.pick.mask), dtype=bool)
     for target, mask, each in reversed(rows):
@@ -186,7 +182,7 @@ def _targets(values: Values, width: float) -> list[tuple[str, np.ndarray, float]
     return out[::-1]
 
 
-def _options(mesh: Mesh, values: Values) -> list[Note]:
+def _unseen(mesh: Mesh, values: Values) -> list[Note]:
     """Say which options show nothing here."""
     notes = []
     if values.roundness != 0 and values.segments == 1:
@@ -196,8 +192,11 @@ def _options(mesh: Mesh, values: Values) -> list[Note]:
     if values.roundness > 1 and values.segments % 2:
         text = "An odd number of segments can't reach the sharp edge: its middle one cuts it off."
         notes.append(Note("info", text, field="segments"))
-    if values.cut_texture and mesh.uv is None:
-        notes.append(Note("info", "The body has no texture coordinates to cut.", field="cut_texture"))
+    own, texture = wears(values.surface, values.finish)
+    if texture and mesh.uv is None:
+        notes.append(Note("info", "The body has no texture coordinates to cut.", field="surface"))
+    if own is None and values.surface != "goes_on" and not (texture and values.surface == "a_texture_of_its_own"):
+        notes.append(Note("info", "Choose the finish that the new faces have.", field="finish"))
     for i, row in enumerate(values.further_picks):
         if not row.pick.mask.any():
             notes.append(Note("info", f"Further pick {i + 1} picks nothing here.", field="further_picks"))
@@ -214,7 +213,7 @@ class _Edges:
     widths: np.ndarray
     offset: np.ndarray
 
-    def notes(self, out: Rounded, how: Bevel) -> list[Note]:
+    def notes(self, out: Rounded, options: Bevel) -> list[Note]:
         """Say what was limited, and what had no effect."""
         mesh, offset = self.mesh, self.offset
         notes = []
@@ -227,20 +226,20 @@ class _Edges:
             many = f"{len(rows)} of {int(self.picked.sum())} edges are" if len(rows) > 1 else "1 edge is"
             text = f"Width {width:.4g} mm runs into a neighbour; {many} stopped, the narrowest at {limit:.4g} mm."
             lines = tuple(tuple(row) for row in edges[rows[:_LINES]].reshape(-1, 6).tolist())
-            notes.append(Note("warning", text, places, field="width", solve=self.largest(out, how), lines=lines))
+            notes.append(Note("warning", text, places, field="width", solve=self.largest(out, options), lines=lines))
         elif out.fits < 1:
             text = f"Width {float(self.widths.max()):.4g} mm runs past neighbours: faces pass through each other."
-            notes.append(Note("warning", text, field="width", solve=self.largest(out, how)))
-        elif not how.stop:
+            notes.append(Note("warning", text, field="width", solve=self.largest(out, options)))
+        elif not options.stop:
             notes.append(
                 Note("info", "No strip meets a neighbour here: stopping would change nothing.", field="at_neighbours")
             )
         if len(out.tapered):
             text = f"At {len(out.tapered)} hollow {'corners strips run' if len(out.tapered) > 1 else 'corner a strip runs'} to a point: pick the edge between them too."
             notes.append(Note("info", text, tuple(_three(p) for p in out.tapered[:_PLACES]), field="pick"))
-        if how.mitre and out.mitred == 0 and out.patched == 0:
+        if options.mitre and out.mitred == 0 and out.patched == 0:
             notes.append(Note("info", "No three strips meet in a corner: there is nothing to mitre.", field="corners"))
-        elif how.mitre and out.patched:
+        elif options.mitre and out.patched:
             many = (
                 f"{out.patched} of {out.patched + out.mitred} corners" if out.patched + out.mitred > 1 else "The corner"
             )
@@ -252,12 +251,12 @@ class _Edges:
             notes.append(Note("info", f"{text}: a bevel there only divides them.", field="pick"))
         return notes
 
-    def largest(self, out: Rounded, how: Bevel) -> tuple[str, float, str] | None:
+    def largest(self, out: Rounded, options: Bevel) -> tuple[str, float, str] | None:
         """Return the largest width of the first pick at which nothing is stopped, further ones as they are."""
         width = float(self.widths[self.first].max()) if self.first.any() else 0.0
         if not self.values.further_picks:
             return _fits(width, out.fits)
-        rings = Rings(self.mesh, self.picked, how)
+        rings = Rings(self.mesh, self.picked, options)
 
         def fit(share: float) -> bool:
             each = np.where(self.first, self.offset * share, self.offset)
@@ -283,7 +282,7 @@ class _Edges:
         long = np.sqrt(((ends[:, 1] - ends[:, 0]) ** 2).sum(axis=1))
         middle = ends.mean(axis=1)
         turn = edge_turns(mesh)
-        form = "radius" if self.values.measured_as == "radius" else "length"
+        form = CalloutForm.RADIUS if self.values.measured_as == "radius" else CalloutForm.LENGTH
         rows: list[Callout] = []
         for target, mask, width in _targets(self.values, float(self.widths[self.first].max(initial=0.0))):
             if not (mask & self.picked).any():
@@ -312,7 +311,7 @@ class _Edges:
             if len(rows) == 1:
                 beside = _three(start + along * long[e] / 4)
                 rows.append(
-                    Callout("values/segments", "count", beside, beside, _three(along), 12 / max(mesh.size, 1e-300))
+                    Callout("values/segments", CalloutForm.COUNT, beside, beside, _three(along), 12 / max(mesh.size, 1e-300))
                 )
         return tuple(rows)
 

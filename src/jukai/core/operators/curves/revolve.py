@@ -14,19 +14,15 @@ from jukai.core.geometry.crossings import polyline_crossing
 from jukai.core.geometry.frames import Frame
 from jukai.core.geometry.lathe import Section, Turning, count_faces, turn, widening
 from jukai.core.geometry.triangulation import with_short_diagonals
-from jukai.core.operators.base import (
-    AxisSpec,
-    Callout,
-    Context,
-    Kind,
-    Note,
-    OperatorValues,
-    ProfileCurve,
-    Result,
-    chord_sides,
-    operator,
-)
-from jukai.core.operators.values import angle, axis, choice, count, curve, length
+from jukai.core.notes import Note
+from jukai.core.operators.base import Callout, CalloutForm, Context, Kind, OperatorValues, Result, chord_sides, operator
+from jukai.core.operators.inputs import AxisSpec, CurveInput
+from jukai.core.operators.kinds.angle import angle
+from jukai.core.operators.kinds.axis import axis
+from jukai.core.operators.kinds.choice import choice
+from jukai.core.operators.kinds.count import count
+from jukai.core.operators.kinds.curve import curve
+from jukai.core.operators.kinds.length import length
 
 __all__ = ["Values", "revolve"]
 
@@ -38,7 +34,7 @@ _LEAST_ANGLE = 1e-4
 class Values(OperatorValues):
     """A body of turning."""
 
-    profile: ProfileCurve = curve("What is turned: (distance from the axis, height along it).")
+    profile: CurveInput = curve("What is turned: (distance from the axis, height along it).")
     axis: AxisSpec = axis("What it is turned about.", default=AxisSpec("z"))
     angle: float = angle(
         "How far it is turned; counter-clockwise seen from the tip of the axis.", default=360.0, ge=-36_000, le=36_000
@@ -122,11 +118,12 @@ def revolve(values: Values, context: Context) -> Result:
         tuple(notes),
         _callouts(values, frame, reach, extent, degrees),
         used,
-        (frame.origin, frame.direction),
+        axis=(frame.origin, frame.direction),
+        turned=abs(degrees) >= 360 and values.rise == 0,
     )
 
 
-def _checked(profile: ProfileCurve) -> Floats:
+def _checked(profile: CurveInput) -> Floats:
     """Return the sampled profile, or refuse one that can't be turned, naming the place."""
     pts, closed = profile.sampled.points, profile.sampled.closed
     if len(pts) < (3 if closed else 2):
@@ -315,7 +312,7 @@ def _warn_of_overlap(pts: Floats, degrees: float, rise: float, notes: list[Note]
             notes.append(Note("warning", text, field="rise"))
 
 
-def _fillet_notes(profile: ProfileCurve) -> list[Note]:
+def _fillet_notes(profile: CurveInput) -> list[Note]:
     out = []
     for f in profile.sampled.fillets:
         at = profile.shape.at[f.point]
@@ -346,7 +343,7 @@ def _callouts(values: Values, frame: Frame, reach: float, extent: float, degrees
     callouts = []
     for p, at in zip(values.profile.point_ids, values.profile.shape.at, strict=True):
         here = place(mirrored * float(at[0]), float(at[1]))
-        callouts.append(Callout(f"curves/{curve_id}/{p}/at", "point", here, here, way(out), 1.0, way(up)))
+        callouts.append(Callout(f"curves/{curve_id}/{p}/at", CalloutForm.POINT, here, here, way(out), 1.0, way(up)))
     for f in values.profile.sampled.fillets:
         if f.radius > 0:
             p, at = values.profile.point_ids[f.point], values.profile.shape.at[f.point]
@@ -357,16 +354,16 @@ def _callouts(values: Values, frame: Frame, reach: float, extent: float, degrees
             ratio = float(np.hypot(*(at - centre))) / f.radius - 1
             on = centre + toward * f.radius
             direction = -(toward[0] * frame.axes[0] * mirrored + toward[1] * frame.axes[2])
-            callouts.append(Callout(f"curves/{curve_id}/{p}/fillet", "radius", place(mirrored * centre[0], centre[1]),
+            callouts.append(Callout(f"curves/{curve_id}/{p}/fillet", CalloutForm.RADIUS, place(mirrored * centre[0], centre[1]),
                                     place(mirrored * on[0], on[1]), way(direction), 1 / max(ratio, 0.2)))  # fmt: skip
     top = values.profile.sampled.points[int(np.argmax(np.abs(values.profile.sampled.points[:, 0])))]
     a = math.radians(-60 if abs(degrees) == 360 else degrees / 2)
     spot = frame.to_bench(np.array([[abs(top[0]) * math.cos(a), abs(top[0]) * math.sin(a), top[1]]]))[0]
     callouts.append(
-        Callout("values/sides", "count", way(spot), way(spot), way(frame.axes[0]), 48 / max(extent, 1e-300))
+        Callout("values/sides", CalloutForm.COUNT, way(spot), way(spot), way(frame.axes[0]), 48 / max(extent, 1e-300))
     )
     if abs(degrees) < 360:
         callouts.append(
-            Callout("values/angle", "angle", place(0, float(top[1])), place(reach, float(top[1])), way(frame.direction))
+            Callout("values/angle", CalloutForm.ANGLE, place(0, float(top[1])), place(reach, float(top[1])), way(frame.direction))
         )
     return tuple(callouts)

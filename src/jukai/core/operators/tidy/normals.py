@@ -6,8 +6,11 @@ import numpy as np
 
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.normals import crease_of, sharp_edges
-from jukai.core.operators.base import Context, Kind, Note, OperatorValues, Result, operator
-from jukai.core.operators.values import angle, choice, switch
+from jukai.core.notes import Note
+from jukai.core.operators.base import Context, Kind, OperatorValues, Result, operator
+from jukai.core.operators.kinds.angle import angle
+from jukai.core.operators.kinds.choice import choice
+from jukai.core.operators.kinds.switch import switch
 
 
 class Values(OperatorValues):

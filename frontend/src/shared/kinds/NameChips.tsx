@@ -1,0 +1,160 @@
+import { X } from 'lucide-react'
+import { chooseFile } from '../adding'
+import type { Step } from '../api/client'
+import { api } from '../api/client'
+import { operatorOf } from '../operators'
+import { doEdit, say, useSession } from '../session'
+import { useView } from '../viewState'
+import type { ChipProps } from './at'
+import { choices, setting } from './chip'
+
+export function CurveChip(props: ChipProps) {
+  const bench = useSession((s) => s.bench)
+  const now = props.step.values?.[props.spec.key]
+  const curves = bench?.document.curves ?? []
+  const found = curves.find((c) => c.id === now)
+  const draw = () => useView.getState().set({ board: found?.id ?? null })
+  if (curves.length <= 1 && found)
+    return (
+      <button
+        className="plain chip choice"
+        data-testid={`chip-${props.part.id}/${props.step.id}/values/${props.spec.key}`}
+        title="Open the drawing board"
+        onClick={draw}
+      >
+        {found.name}
+      </button>
+    )
+  return choices(props, found?.name ?? 'a profile', [
+    ...(found
+      ? [{ id: '=draw', words: `Draw ${found.name}`, note: 'on the board', act: draw }]
+      : []),
+    ...curves.map((c) => ({
+      id: c.id,
+      words: c.name,
+      chosen: c.id === now,
+      act: () => doEdit(setting(props, c.id)),
+    })),
+  ])
+}
+
+export function PartChip(props: ChipProps) {
+  const bench = useSession((s) => s.bench)
+  const now = props.step.values?.[props.spec.key]
+  const parts = (bench?.document.parts ?? []).filter((p) => p.id !== props.part.id)
+  const found = parts.find((p) => p.id === now || p.name === now)
+  return choices(
+    props,
+    found?.name ?? 'a part',
+    parts.map((p) => ({
+      id: p.id,
+      words: p.name,
+      chosen: p === found,
+      act: () => doEdit(setting(props, p.id)),
+    })),
+  )
+}
+
+export function StepChip(props: ChipProps) {
+  const bench = useSession((s) => s.bench)
+  const now = props.step.values?.[props.spec.key]
+  const named = props.step.values?.[props.spec.beside]
+  const part = bench?.document.parts?.find((p) => p.id === named || p.name === named)
+  const steps = part?.recipe ?? []
+  const words = (s: Step) => s.name ?? operatorOf(s.operator)?.name ?? s.operator
+  const at = steps.findIndex((s) => s.id === now)
+  const found = steps[at]
+  return choices(props, found ? `step ${String(at + 1)}, ${words(found)}` : props.spec.otherwise, [
+    {
+      id: '=last',
+      words: props.spec.otherwise,
+      chosen: typeof now !== 'string',
+      act: () => doEdit(setting(props, null)),
+    },
+    ...steps.map((s, i) => ({
+      id: s.id,
+      words: `step ${String(i + 1)}, ${words(s)}`,
+      chosen: s.id === now,
+      act: () => doEdit(setting(props, s.id)),
+    })),
+  ])
+}
+
+export function FinishChip(props: ChipProps) {
+  const bench = useSession((s) => s.bench)
+  const now = props.step.values?.[props.spec.key]
+  return choices(props, typeof now === 'string' ? now : props.spec.otherwise, [
+    {
+      id: '=none',
+      words: props.spec.otherwise,
+      chosen: typeof now !== 'string',
+      act: () => doEdit(setting(props, null)),
+    },
+    ...(bench?.document.finishes ?? []).map((f) => ({
+      id: f.name,
+      words: f.name,
+      chosen: f.name === now,
+      act: () => doEdit(setting(props, f.name)),
+    })),
+  ])
+}
+
+export function FileChip(props: ChipProps) {
+  const id = useSession((s) => s.id)
+  const now = props.step.values?.[props.spec.key]
+  const other = () =>
+    chooseFile((name, file) => {
+      if (!id) return
+      api
+        .upload(id, name, file)
+        .then((held) => doEdit(setting(props, held.file)))
+        .catch((e: unknown) => say(e instanceof Error ? e.message : String(e), 'error'))
+    })
+  return (
+    <button className="plain chip choice" title="Choose another file" onClick={other}>
+      {typeof now === 'string' ? now : 'a file'}
+    </button>
+  )
+}
+
+/** Several names in order: each can be taken out, others put behind. */
+function NameList(props: ChipProps & { known: { id: string; name: string }[]; one: string }) {
+  const { step, spec, known } = props
+  const raw = step.values?.[spec.key]
+  const now = Array.isArray(raw) ? (raw as string[]) : []
+  const keep = (rows: string[]) => doEdit(setting(props, rows.length ? rows : null))
+  const rest = known.filter((k) => !now.includes(k.id))
+  return (
+    <>
+      {now.map((id, i) => (
+        <span key={`${id} ${i}`}>
+          {known.find((k) => k.id === id || k.name === id)?.name ?? id}
+          <button
+            className="plain muted drop"
+            aria-label={`Take ${id} out`}
+            onClick={() => keep(now.filter((_, k) => k !== i))}
+          >
+            <X size={13} />
+          </button>
+          {', '}
+        </span>
+      ))}
+      {choices(
+        props,
+        now.length ? 'another' : `a ${props.one}`,
+        rest.map((k) => ({ id: k.id, words: k.name, act: () => keep([...now, k.id]) })),
+      )}
+    </>
+  )
+}
+
+export function CurvesChip(props: ChipProps) {
+  const curves = useSession((s) => s.bench?.document.curves)
+  return <NameList {...props} one="curve" known={curves ?? []} />
+}
+
+export function PartsChip(props: ChipProps) {
+  const parts = useSession((s) => s.bench?.document.parts)
+  const others = (parts ?? []).filter((p) => p.id !== props.part.id)
+  return <NameList {...props} one="part" known={others} />
+}

@@ -1,0 +1,27 @@
+"""The files beside a bench, as steps ask for them: by name, read when they are needed."""
+
+from __future__ import annotations
+
+from jukai.app.ports import BenchStore
+
+__all__ = ["BenchFiles"]
+
+
+class BenchFiles:
+    """Files of a bench in the store; the list is read once, bytes when they are asked for."""
+
+    def __init__(self, store: BenchStore, bench_id: str) -> None:
+        self._store = store
+        self._hashes = {row.name: row.hash for row in store.file_rows(bench_id)}
+
+    def hash_of(self, name: str) -> str | None:
+        """Return the hash of a file's bytes; None where there is no such file."""
+        return self._hashes.get(name)
+
+    def read(self, name: str) -> bytes:
+        """Return a file's bytes."""
+        return self._store.blob(self._hashes[name])
+
+    def all(self) -> dict[str, bytes]:
+        """Return the bytes of all files, by name."""
+        return {name: self.read(name) for name in self._hashes}

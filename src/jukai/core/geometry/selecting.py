@@ -1,0 +1,47 @@
+"""Part of a mesh: some of its faces, with all that they carry."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from jukai.core.geometry.arrays import Bools
+from jukai.core.geometry.mesh import Mesh
+
+__all__ = ["faces_of"]
+
+
+def faces_of(mesh: Mesh, faces: Bools) -> Mesh:
+    """Return the picked faces alone, in their order; points that none of them uses go.
+
+    Parameters
+    ----------
+    faces : (f,) which faces stay.
+    """
+    if faces.all():
+        return mesh
+    corner = faces[mesh.corner_faces]
+    used = np.zeros(mesh.n_points, dtype=bool)
+    used[mesh.corners[corner]] = True
+    number = np.cumsum(used, dtype=np.int64) - 1
+    pairs, edge_data = mesh.edge_pairs, dict(mesh.edge_data)
+    if pairs is not None:
+        stay = used[pairs].all(axis=1)
+        pairs = number[pairs[stay]].astype(np.int32)
+        edge_data = {name: table[stay] for name, table in edge_data.items()}
+    return replace(
+        mesh,
+        points=mesh.points[used],
+        corners=number[mesh.corners[corner]].astype(np.int32),
+        offsets=np.concatenate([[0], np.cumsum(mesh.sides[faces])]).astype(np.int32),
+        face_lineage=None if mesh.face_lineage is None else mesh.face_lineage[faces],
+        face_finish=None if mesh.face_finish is None else mesh.face_finish[faces],
+        face_soft=None if mesh.face_soft is None else mesh.face_soft[faces],
+        uv=None if mesh.uv is None else mesh.uv[corner],
+        edge_pairs=pairs,
+        edge_data=edge_data,
+        point_data={name: table[used] for name, table in mesh.point_data.items()},
+        _cache={},
+        _topology={},
+    )

@@ -1,0 +1,47 @@
+"""A place along an axis: mm from the body's start, or a share of its length (``"25 %"``)."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from jukai.core.operators.inputs import Along
+from jukai.core.operators.kinds.base import NUMBER, Change, Leaf, Scope, ValueKind, declare
+
+__all__ = ["AlongKind", "along"]
+
+
+@dataclass(frozen=True, kw_only=True)
+class AlongKind(ValueKind):
+    """A place along an axis."""
+
+    name: ClassVar[str] = "along"
+    measures: ClassVar[str] = "length"
+    unit: str = "mm"
+
+    def schema(self) -> dict[str, Any]:
+        """Return the JSON Schema of the written form."""
+        return dict(NUMBER)
+
+    def resolve(self, raw: Any, scope: Scope, where: str) -> Any:
+        """Return the place."""
+        if isinstance(raw, str) and raw.rstrip().endswith("%"):
+            return Along(scope.number(raw.rstrip()[:-1], measures="", where=where), share=True)
+        value = scope.number(raw, measures="length", where=where)
+        scope.show(where, value)
+        return Along(value)
+
+    def mapped(self, raw: Any, change: Change, where: str = "") -> Any:
+        """Return what the only leaf is replaced with."""
+        return change(Leaf("number", raw, where, "length"))
+
+    def written(self, default: Any) -> Any:
+        """Return a place as it would stand in a file."""
+        if default is None:
+            return None
+        return f"{default.value:g} %" if default.share else default.value
+
+
+def along(description: str, *, default: Along, chapter: str = "", **more: Any) -> Any:
+    """Declare a place along the axis."""
+    return declare(AlongKind(chapter=chapter), default, description, **more)

@@ -1,0 +1,282 @@
+"""What every kind of value can do: describe itself, be read, be walked through, be edited below its own address."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, Any, ClassVar, Protocol
+
+from pydantic import Field
+from pydantic.fields import FieldInfo
+
+from jukai.core.errors import FormulaError, ValueProblem
+from jukai.core.operators.kinds.relevance import Condition, conditions
+from jukai.core.formulas import parse
+
+if TYPE_CHECKING:
+    from jukai.core.geometry.mesh import Mesh
+    from jukai.core.notes import Note
+    from jukai.core.operators.inputs import Body, CurveInput, FileInput
+
+__all__ = ["NUMBER", "Change", "Leaf", "Reference", "Scope", "ValueKind", "declare", "kind_of", "limit"]
+
+NUMBER: dict[str, Any] = {"type": ["number", "string"], "description": "a number or a formula"}
+"""JSON Schema of a number as it is written."""
+
+
+@dataclass(frozen=True, slots=True)
+class Leaf:
+    """The smallest thing in a written value that means something: a number, or the name of something.
+
+    Attributes
+    ----------
+    to : ``number`` for a number or formula; else what is named: ``curve``, ``part``, ``step``, ``file``, ``finish``, ``pick``.
+    raw : as it is written.
+    where : its address below the value, such as ``size/0`` or ``pick/angle``.
+    measures : of a number: ``length``, ``angle`` or nothing.
+    of : of a step: the part it belongs to, where that is another one.
+    """
+
+    to: str
+    raw: Any
+    where: str
+    measures: str = ""
+    of: str | None = None
+
+
+Change = Callable[[Leaf], Any]
+"""What a leaf is replaced with."""
+
+
+@dataclass(frozen=True, slots=True)
+class Reference:
+    """Something of the bench that a written value speaks of; ``text`` is the formula or name it stands in."""
+
+    to: str
+    name: str
+    where: str
+    text: str
+    of: str | None = None
+
+
+class Scope(Protocol):
+    """What a value is worked out with: the bench's numbers and curves, and the body that comes to the step.
+
+    Attributes
+    ----------
+    mesh : the body that comes to the step; None for a step that begins one.
+    written : the step's values as they are written, for kinds that look at one beside them.
+    done : the values of the step that are worked out already, by their keys.
+    named : picks of the part by their names.
+    """
+
+    mesh: Mesh | None
+    written: Mapping[str, Any]
+    done: Mapping[str, Any]
+    named: Mapping[str, Any]
+
+    def number(self, raw: Any, *, measures: str, where: str) -> float:
+        """Return a number, or what a formula gives."""
+
+    def show(self, where: str, number: float) -> None:
+        """Say what the number at an address came to."""
+
+    def say(self, note: Note) -> None:
+        """Have the step say something."""
+
+    def curve(self, raw: Any, where: str) -> CurveInput:
+        """Return a curve of the bench."""
+
+    def body(self, raw: Any, where: str, *, upto: Any, placed: bool) -> Body:
+        """Return the body of another part, worked out."""
+
+    def file(self, raw: Any, where: str) -> FileInput:
+        """Return a file beside the bench; it is read when it is asked for."""
+
+    def finish(self, raw: Any, where: str) -> str:
+        """Return the name of a finish that the bench has."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class ValueKind(ABC):
+    """A kind of value, as one operator declares it.
+
+    Attributes
+    ----------
+    unit : shown behind the number.
+    otherwise : in words, what is taken when it is left out.
+    instead_of : the other key of a pair of which one is given.
+    chapter : the heading it stands under where an operator has many values.
+    relevant : when it counts at all; it is not asked for otherwise.
+    """
+
+    name: ClassVar[str]
+    whole: ClassVar[bool] = False
+    """Its numbers are whole."""
+    begins: ClassVar[bool] = False
+    """A new step is written with it, where it stands in the first sentence."""
+    solvable: ClassVar[bool] = False
+    """A number of it can be looked for."""
+    measures: ClassVar[str] = ""
+    """What its numbers measure: ``length``, ``angle`` or nothing."""
+    refers: ClassVar[str] = ""
+    """What it names: ``curve``, ``part`` and so on, where the value is a name or a list of them."""
+    lowest: ClassVar[float] = -1e9
+    """The least number where nothing else is said."""
+
+    unit: str = ""
+    otherwise: str = ""
+    instead_of: str = ""
+    chapter: str = ""
+    relevant: tuple[Condition, ...] = ()
+
+    @abstractmethod
+    def schema(self) -> dict[str, Any]:
+        """Return the JSON Schema of the written form."""
+
+    @abstractmethod
+    def resolve(self, raw: Any, scope: Scope, where: str) -> Any:
+        """Return what the operator takes.
+
+        Raises
+        ------
+        ValueProblem
+            When it can't be read; ``field`` is ``where``.
+        """
+
+    def mapped(self, raw: Any, change: Change, where: str = "") -> Any:  # noqa: ARG002 - most kinds name nothing
+        """Return the written form with each of its leaves replaced; one that can't be read comes back as it is."""
+        return raw
+
+    def key(self, value: Any) -> Any:
+        """Return what of a resolved value the result hangs on, as plain data."""
+        return repr(value)
+
+    def default(self, raw: Any, scope: Scope, where: str) -> Any:  # noqa: ARG002 - most defaults are values already
+        """Return what the operator takes where nothing is written; ``raw`` is the default as declared."""
+        return raw
+
+    def written(self, default: Any) -> Any:
+        """Return a default as it would stand in a file."""
+        return list(default) if isinstance(default, tuple) else default
+
+    def words(self, number: float) -> str:
+        """Return a number of this kind as errors say it."""
+        return f"{number:g}"
+
+    def rule_at(self, raw: Any, path: Sequence[str], written: Mapping[str, Any]) -> tuple[Any, tuple[str, ...]] | None:  # noqa: ARG002
+        """Return the pick at an address below the value and what it may be of; None where there is none.
+
+        ``written`` are the step's values.
+        """
+        return None
+
+    def describe(self) -> dict[str, Any]:
+        """Return what is particular to the kind, as plain data for the page."""
+        return {}
+
+    # -- what all kinds share -----------------------------------------------------------------
+    def leaves(self, raw: Any, where: str = "") -> list[Leaf]:
+        """Return the leaves of a written value, in order."""
+        out: list[Leaf] = []
+
+        def note(leaf: Leaf) -> Any:
+            out.append(leaf)
+            return leaf.raw
+
+        self.mapped(raw, note, where)
+        return out
+
+    def formulas(self, raw: Any, where: str = "") -> Iterator[tuple[str, str]]:
+        """Yield addresses and texts of the formulas in a written value."""
+        for leaf in self.leaves(raw, where):
+            if leaf.to == "number" and isinstance(leaf.raw, str):
+                yield leaf.where, leaf.raw
+
+    def references(self, raw: Any, where: str = "") -> Iterator[Reference]:
+        """Yield all that a written value speaks of."""
+        for leaf in self.leaves(raw, where):
+            if leaf.to != "number":
+                if isinstance(leaf.raw, str):
+                    yield Reference(leaf.to, leaf.raw, leaf.where, leaf.raw, leaf.of)
+                continue
+            if isinstance(leaf.raw, str):
+                for name in sorted(names_in(leaf.raw)):
+                    yield Reference("number", name, leaf.where, leaf.raw)
+
+    def read(self, raw: Any, path: Sequence[str], where: str) -> Any:
+        """Return what stands at an address below the value.
+
+        Raises
+        ------
+        ValueProblem
+            When nothing can stand there.
+        """
+        for name in path:
+            raw = raw[self.place(raw, name, where)]
+        return raw
+
+    def edited(self, raw: Any, path: Sequence[str], value: Any, where: str) -> Any:
+        """Return the written form with one thing below it changed."""
+        if not path:
+            return value
+        at = self.place(raw, path[0], where)
+        inner = self.edited(raw[at], path[1:], value, where)
+        if isinstance(raw, dict):
+            return raw | {at: inner}
+        return [inner if i == at else x for i, x in enumerate(raw)]
+
+    def place(self, raw: Any, name: str, where: str) -> Any:
+        """Return the index or key that a word of an address means; things with an id are found by it."""
+        if isinstance(raw, dict) and name in raw:
+            return name
+        if isinstance(raw, list | tuple):
+            for i, row in enumerate(raw):
+                if isinstance(row, dict) and row.get("id") == name:
+                    return i
+            if name.isdigit() and int(name) < len(raw):
+                return int(name)
+        raise ValueProblem(f"There is nothing at '{name[:40]}' in {where.replace('_', ' ')}.", field=where)
+
+
+@dataclass(frozen=True, slots=True)
+class _InSchema:
+    """Carries the kind on a pydantic field and writes it into the JSON Schema."""
+
+    kind: ValueKind
+
+    def __call__(self, schema: dict[str, Any]) -> None:
+        schema["x-kind"] = self.kind.name
+        if self.kind.unit:
+            schema["x-unit"] = self.kind.unit
+
+
+def declare(kind: ValueKind, default: Any, description: str, *, relevant: str = "", **limits: Any) -> Any:
+    """Return the pydantic field of a value of this kind; ``relevant`` says when it counts: ``head == "hexagon"``."""
+    whole = replace(kind, relevant=conditions(relevant)) if relevant else kind
+    return Field(default, description=description, json_schema_extra=_InSchema(whole), **limits)
+
+
+def kind_of(info: FieldInfo) -> ValueKind:
+    """Return the kind of a declared value."""
+    if not isinstance(info.json_schema_extra, _InSchema):
+        raise TypeError("every value of an operator is declared with the function of its kind")
+    return info.json_schema_extra.kind
+
+
+def limit(info: FieldInfo, *names: str) -> float | None:
+    """Return a limit of a declared value: that of the first of the names which it has."""
+    for m in info.metadata:
+        for name in names:
+            if hasattr(m, name):
+                return float(getattr(m, name))
+    return None
+
+
+def names_in(text: str) -> frozenset[str]:
+    """Return the named numbers that a formula uses; none where it can't be read."""
+    try:
+        return parse(text.strip().removesuffix("%")).names
+    except FormulaError:
+        return frozenset()

@@ -1,0 +1,45 @@
+"""A choice: one of a few words."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from jukai.core.errors import ValueProblem
+from jukai.core.operators.kinds.base import Scope, ValueKind, declare
+
+__all__ = ["ChoiceKind", "choice"]
+
+
+@dataclass(frozen=True, kw_only=True)
+class ChoiceKind(ValueKind):
+    """One of ``choices``, each a word as it is written and words for the screen."""
+
+    name: ClassVar[str] = "choice"
+    choices: tuple[tuple[str, str], ...] = ()
+
+    def schema(self) -> dict[str, Any]:
+        """Return the JSON Schema of the written form."""
+        return {"enum": [word for word, _ in self.choices]}
+
+    def resolve(self, raw: Any, scope: Scope, where: str) -> Any:  # noqa: ARG002 - a choice is what it is
+        """Return the word, if it is a choice."""
+        known = [word for word, _ in self.choices]
+        if raw not in known:
+            raise ValueProblem(
+                f"{where.capitalize()}: '{raw}' is no choice.", field=where, hint=f"There is: {', '.join(known)}."
+            )
+        return raw
+
+    def describe(self) -> dict[str, Any]:
+        """Return the choices."""
+        return {"choices": [{"value": word, "words": words} for word, words in self.choices]}
+
+
+def choice(
+    description: str, choices: Sequence[tuple[str, str]], *, default: str | None = None, chapter: str = "", **more: Any
+) -> Any:
+    """Declare a choice; the first one is the default unless another is named."""
+    kind = ChoiceKind(choices=tuple(choices), chapter=chapter)
+    return declare(kind, default or choices[0][0], description, **more)

@@ -1,0 +1,29 @@
+"""Counts along the axes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from jukai.core.operators.kinds.base import declare
+from jukai.core.operators.kinds.vector import VectorKind
+
+__all__ = ["CountsKind", "counts"]
+
+
+@dataclass(frozen=True, kw_only=True)
+class CountsKind(VectorKind):
+    """Whole numbers along the first ``axes`` axes."""
+
+    name: ClassVar[str] = "counts"
+    whole: ClassVar[bool] = True
+    measures: ClassVar[str] = ""
+    lowest: ClassVar[float] = 1.0
+    unit: str = ""
+
+
+def counts(
+    description: str, *, axes: int = 3, default: Any = None, otherwise: str = "", chapter: str = "", **more: Any
+) -> Any:
+    """Declare counts along the first ``axes`` axes; ``relevant`` says when they count."""
+    return declare(CountsKind(otherwise=otherwise, axes=axes, chapter=chapter), default, description, **more)

@@ -1,0 +1,44 @@
+"""A curve of the bench: a profile or a path, as declared."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from jukai.core.operators.kinds.base import Change, Leaf, Scope, ValueKind, declare
+
+__all__ = ["CurveKind", "curve"]
+
+
+@dataclass(frozen=True, kw_only=True)
+class CurveKind(ValueKind):
+    """The id of a curve; ``of`` says whether it must be a ``profile`` or a ``path``."""
+
+    name: ClassVar[str] = "curve"
+    refers: ClassVar[str] = "curve"
+    of: str = "profile"
+
+    def schema(self) -> dict[str, Any]:
+        """Return the JSON Schema of the written form."""
+        return {"type": "string"}
+
+    def resolve(self, raw: Any, scope: Scope, where: str) -> Any:
+        """Return the curve, sampled."""
+        return scope.curve(raw, where)
+
+    def mapped(self, raw: Any, change: Change, where: str = "") -> Any:
+        """Return what the name is replaced with."""
+        return change(Leaf("curve", raw, where))
+
+    def key(self, value: Any) -> Any:
+        """Return the curve's own key, which holds its points."""
+        return value.key
+
+    def describe(self) -> dict[str, Any]:
+        """Return what sort of curve it takes."""
+        return {"of": [self.of]}
+
+
+def curve(description: str, *, of: str = "profile", chapter: str = "", **more: Any) -> Any:
+    """Declare a curve of the bench."""
+    return declare(CurveKind(of=of, chapter=chapter), ..., description, **more)

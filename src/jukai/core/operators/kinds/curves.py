@@ -1,0 +1,56 @@
+"""Several curves of the bench, in order."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from jukai.core.errors import ValueProblem
+from jukai.core.operators.kinds.base import Change, Leaf, Scope, ValueKind, declare
+
+__all__ = ["CurvesKind", "curves"]
+
+MOST = 200
+
+
+@dataclass(frozen=True, kw_only=True)
+class CurvesKind(ValueKind):
+    """Ids of curves, at least ``least`` of them."""
+
+    name: ClassVar[str] = "curves"
+    refers: ClassVar[str] = "curve"
+    of: str = "profile"
+    least: int = 2
+
+    def schema(self) -> dict[str, Any]:
+        """Return the JSON Schema of the written form."""
+        return {"type": "array", "items": {"type": "string"}, "minItems": self.least, "maxItems": MOST}
+
+    def resolve(self, raw: Any, scope: Scope, where: str) -> Any:
+        """Return the curves, sampled, in order."""
+        if not isinstance(raw, list) or not self.least <= len(raw) <= MOST:
+            raise ValueProblem(
+                f"{where.replace('_', ' ').capitalize()} is a list of {self.least} to {MOST} curves.",
+                field=where,
+                hint='Their ids, in order: ["c1", "c2"].',
+            )
+        return tuple(scope.curve(row, where) for row in raw)
+
+    def mapped(self, raw: Any, change: Change, where: str = "") -> Any:
+        """Return the list with each name replaced."""
+        if not isinstance(raw, list):
+            return raw
+        return [change(Leaf("curve", row, f"{where}/{i}")) for i, row in enumerate(raw)]
+
+    def key(self, value: Any) -> Any:
+        """Return the curves' own keys."""
+        return [c.key for c in value]
+
+    def describe(self) -> dict[str, Any]:
+        """Return what sort of curves it takes, and how many at least."""
+        return {"of": [self.of], "axes": self.least}
+
+
+def curves(description: str, *, of: str = "profile", least: int = 2, chapter: str = "", **more: Any) -> Any:
+    """Declare several curves of the bench, in order."""
+    return declare(CurvesKind(of=of, least=least, chapter=chapter), ..., description, **more)

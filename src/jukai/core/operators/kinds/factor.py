@@ -1,0 +1,23 @@
+"""A factor: a plain number without a unit."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from jukai.core.operators.kinds.base import declare
+from jukai.core.operators.kinds.number import NumberKind
+
+__all__ = ["FactorKind", "factor"]
+
+
+@dataclass(frozen=True, kw_only=True)
+class FactorKind(NumberKind):
+    """A plain number."""
+
+    name: ClassVar[str] = "factor"
+
+
+def factor(description: str, *, default: float | None = None, otherwise: str = "", chapter: str = "", **more: Any) -> Any:
+    """Declare a plain number; ``ge``, ``gt``, ``le`` and ``lt`` are its limits, ``relevant`` says when it counts."""
+    return declare(FactorKind(otherwise=otherwise, chapter=chapter), default, description, **more)

@@ -1,0 +1,44 @@
+"""Another part of the bench, whose body the step takes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from jukai.core.operators.kinds.base import Change, Leaf, Scope, ValueKind, declare
+
+__all__ = ["PartKind", "part"]
+
+
+@dataclass(frozen=True, kw_only=True)
+class PartKind(ValueKind):
+    """The id or name of a part.
+
+    ``upto`` is the key of the step up to which its recipe counts; with ``placed`` it also counts where it stands.
+    """
+
+    name: ClassVar[str] = "part"
+    refers: ClassVar[str] = "part"
+    upto: str = ""
+    placed: bool = False
+
+    def schema(self) -> dict[str, Any]:
+        """Return the JSON Schema of the written form."""
+        return {"type": "string"}
+
+    def resolve(self, raw: Any, scope: Scope, where: str) -> Any:
+        """Return the part's body, worked out."""
+        return scope.body(raw, where, upto=scope.written.get(self.upto) if self.upto else None, placed=self.placed)
+
+    def mapped(self, raw: Any, change: Change, where: str = "") -> Any:
+        """Return what the name is replaced with."""
+        return change(Leaf("part", raw, where))
+
+    def key(self, value: Any) -> Any:
+        """Return the body's own key; it holds the placement where that counts."""
+        return value.key
+
+
+def part(description: str, *, upto: str = "", placed: bool = False, chapter: str = "", **more: Any) -> Any:
+    """Declare another part of the bench."""
+    return declare(PartKind(upto=upto, placed=placed, chapter=chapter), ..., description, **more)

@@ -1,0 +1,51 @@
+"""Several other parts of the bench, whose bodies the step takes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from jukai.core.errors import ValueProblem
+from jukai.core.operators.kinds.base import Change, Leaf, Scope, ValueKind, declare
+
+__all__ = ["PartsKind", "parts"]
+
+MOST = 500
+
+
+@dataclass(frozen=True, kw_only=True)
+class PartsKind(ValueKind):
+    """Ids or names of parts, each once; where they stand counts with ``placed``."""
+
+    name: ClassVar[str] = "parts"
+    refers: ClassVar[str] = "part"
+    placed: bool = True
+
+    def schema(self) -> dict[str, Any]:
+        """Return the JSON Schema of the written form."""
+        return {"type": "array", "items": {"type": "string"}, "minItems": 1, "maxItems": MOST}
+
+    def resolve(self, raw: Any, scope: Scope, where: str) -> Any:
+        """Return the bodies, worked out, in order."""
+        if not isinstance(raw, list) or not 1 <= len(raw) <= MOST or len({str(r) for r in raw}) < len(raw):
+            raise ValueProblem(
+                f"{where.replace('_', ' ').capitalize()} is a list of 1 to {MOST} parts, each named once.",
+                field=where,
+                hint='Their ids: ["p2", "p3"].',
+            )
+        return tuple(scope.body(row, where, upto=None, placed=self.placed) for row in raw)
+
+    def mapped(self, raw: Any, change: Change, where: str = "") -> Any:
+        """Return the list with each name replaced."""
+        if not isinstance(raw, list):
+            return raw
+        return [change(Leaf("part", row, f"{where}/{i}")) for i, row in enumerate(raw)]
+
+    def key(self, value: Any) -> Any:
+        """Return the bodies' own keys."""
+        return [b.key for b in value]
+
+
+def parts(description: str, *, placed: bool = True, chapter: str = "", **more: Any) -> Any:
+    """Declare several other parts of the bench."""
+    return declare(PartsKind(placed=placed, chapter=chapter), ..., description, **more)

@@ -1,0 +1,48 @@
+"""A share: 0 to 1, written as a number, a formula, or ``"25 %"``; shown in per cent."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from jukai.core.operators.kinds.base import Scope, declare
+from jukai.core.operators.kinds.number import NumberKind
+
+__all__ = ["ShareKind", "share"]
+
+
+@dataclass(frozen=True, kw_only=True)
+class ShareKind(NumberKind):
+    """A share of a whole."""
+
+    name: ClassVar[str] = "share"
+    begins: ClassVar[bool] = False
+    lowest: ClassVar[float] = 0.0
+    unit: str = "%"
+
+    def resolve(self, raw: Any, scope: Scope, where: str) -> Any:
+        """Return the share; per cent are hundredths."""
+        if isinstance(raw, str) and raw.rstrip().endswith("%"):
+            value = scope.number(raw.rstrip()[:-1], measures="", where=where) / 100
+        else:
+            value = scope.number(raw, measures="", where=where)
+        scope.show(where, value)
+        return value
+
+    def read(self, raw: Any, path: Sequence[str], where: str) -> Any:
+        """Return the share; per cent that are written out as hundredths."""
+        text = raw.rstrip() if isinstance(raw, str) else ""
+        try:
+            return float(text[:-1]) / 100 if text.endswith("%") else super().read(raw, path, where)
+        except ValueError:
+            return f"({text[:-1]}) / 100"
+
+    def words(self, number: float) -> str:
+        """Return a share in per cent."""
+        return f"{100 * number:g} %"
+
+
+def share(description: str, *, default: float, chapter: str = "", ge: float = 0, le: float = 1, **more: Any) -> Any:
+    """Declare a share, 0 to 1 unless other limits are given; ``relevant`` says when it counts."""
+    return declare(ShareKind(chapter=chapter), default, description, ge=ge, le=le, **more)

@@ -1,0 +1,40 @@
+"""A step of the part that another value names."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from jukai.core.operators.kinds.base import Change, Leaf, Scope, ValueKind, declare
+
+__all__ = ["StepKind", "step"]
+
+
+@dataclass(frozen=True, kw_only=True)
+class StepKind(ValueKind):
+    """The id of a step; ``beside`` is the key of the value that names its part."""
+
+    name: ClassVar[str] = "step"
+    refers: ClassVar[str] = "step"
+    beside: str = "part"
+
+    def schema(self) -> dict[str, Any]:
+        """Return the JSON Schema of the written form."""
+        return {"type": "string"}
+
+    def resolve(self, raw: Any, scope: Scope, where: str) -> Any:  # noqa: ARG002 - the part it belongs to asks for it
+        """Return the id as a text."""
+        return str(raw)
+
+    def mapped(self, raw: Any, change: Change, where: str = "") -> Any:
+        """Return what the name is replaced with."""
+        return change(Leaf("step", raw, where, of=self.beside))
+
+    def describe(self) -> dict[str, Any]:
+        """Return which value names its part."""
+        return {"beside": self.beside}
+
+
+def step(description: str, *, otherwise: str, beside: str = "part", chapter: str = "", **more: Any) -> Any:
+    """Declare a step of another part."""
+    return declare(StepKind(otherwise=otherwise, beside=beside, chapter=chapter), None, description, **more)

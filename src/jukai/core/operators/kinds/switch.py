@@ -1,0 +1,39 @@
+"""A switch: on or off, with a sentence for each."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from jukai.core.errors import ValueProblem
+from jukai.core.operators.kinds.base import Scope, ValueKind, declare
+
+__all__ = ["SwitchKind", "switch"]
+
+
+@dataclass(frozen=True, kw_only=True)
+class SwitchKind(ValueKind):
+    """On or off."""
+
+    name: ClassVar[str] = "switch"
+    on: str = ""
+    off: str = ""
+
+    def schema(self) -> dict[str, Any]:
+        """Return the JSON Schema of the written form."""
+        return {"type": "boolean"}
+
+    def resolve(self, raw: Any, scope: Scope, where: str) -> Any:  # noqa: ARG002 - a switch is what it is
+        """Return whether it is on."""
+        if not isinstance(raw, bool):
+            raise ValueProblem(f"{where.capitalize()} is on or off: true or false.", field=where)
+        return raw
+
+    def describe(self) -> dict[str, Any]:
+        """Return the two sentences."""
+        return {"choices": [{"value": True, "words": self.on}, {"value": False, "words": self.off}]}
+
+
+def switch(description: str, *, default: bool, on: str, off: str, chapter: str = "", **more: Any) -> Any:
+    """Declare a switch with a sentence for each state."""
+    return declare(SwitchKind(on=on, off=off, chapter=chapter), default, description, **more)

@@ -1,0 +1,44 @@
+"""Bench files and databases as earlier versions wrote them, and the bodies they gave then."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from pathlib import Path
+
+import numpy as np
+
+from jukai.core.errors import CoreError
+from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.view import view_bytes
+from jukai.core.recipe.bench import Bench
+from jukai.core.recipe.evaluate import evaluate
+
+KEPT = Path(__file__).parent / "reference" / "kept"
+
+
+def mesh_hash(mesh: Mesh | None) -> str | None:
+    """Return a hash of all that a body is and of how it is shaded; the lineage counts by its groups."""
+    if mesh is None:
+        return None
+    h = hashlib.blake2b(digest_size=12)
+    tables = {"points": mesh.points, "corners": mesh.corners, "offsets": mesh.offsets, "uv": mesh.uv, "finish": mesh.face_finish,
+              "pairs": mesh.edge_pairs, **mesh.edge_data, **mesh.point_data}  # fmt: skip
+    for name, table in sorted(tables.items()):
+        if table is not None:
+            h.update(name.encode() + np.ascontiguousarray(table).tobytes())
+    h.update(view_bytes(mesh))
+    h.update(json.dumps([mesh.finishes, sorted(mesh.groups().items())]).encode())
+    return h.hexdigest()
+
+
+def bodies_of(bench: Bench, files: dict[str, bytes] | None = None) -> dict[str, str | None]:
+    """Return the hash of each part's body; of one that fails, its error."""
+    out: dict[str, str | None] = {}
+    for part in bench.parts:
+        try:
+            evaluation = evaluate(bench, part.id, files=files or {})
+            out[part.id] = evaluation.error.message if evaluation.error else mesh_hash(evaluation.placed_mesh())
+        except CoreError as e:
+            out[part.id] = e.message
+    return out
