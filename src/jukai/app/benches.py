@@ -251,9 +251,7 @@ class Benches:
         """Return the number that leaves a clearance, and the edit that sets it."""
         _, bench = self._changed(bench_id, None, None)
         subject = f"{bench_id}/solve/{author}"
-        return self.clearances.solve(
-            bench, self._files(bench_id), stop=self.workshop.until_stopped(subject), **asked
-        )
+        return self.clearances.solve(bench, self._files(bench_id), stop=self.workshop.until_stopped(subject), **asked)
 
     def before(self, bench_id: str) -> tuple[str | None, list[dict[str, Any]]]:
         """Return the parts as they were before the last edit, and what that edit was; none at the first revision."""

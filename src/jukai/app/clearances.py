@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -22,7 +22,6 @@ from jukai.core.recipe.solving import Solved, solve, unknown
 __all__ = ["Clearances"]
 
 _MOST_OTHERS = 60
-Files = Mapping[str, bytes]
 
 
 @dataclass(frozen=True, slots=True, eq=False)

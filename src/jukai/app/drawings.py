@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import base64
 import time
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -15,6 +15,7 @@ from jukai.app.ports import NotThere
 from jukai.app.sections import Shown
 from jukai.app.workshop import Workshop
 from jukai.core.drawing.dimensions import Dimension
+from jukai.core.drawing.examples import example_drawing
 from jukai.core.drawing.frame import Header
 from jukai.core.drawing.pdf import pdf_bytes
 from jukai.core.drawing.sheet import SheetOptions, SheetPart, draw_sheet
@@ -22,9 +23,10 @@ from jukai.core.drawing.svg import svg_bytes
 from jukai.core.errors import CoreError, ValueProblem
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.hidden_lines import SEEN_FROM, visible_lines
-from jukai.core.geometry.placing import matrix_of
+from jukai.core.geometry.placing import matrix_of, placed_bounds
 from jukai.core.geometry.section import Plane
 from jukai.core.operators.inputs import Files
+from jukai.core.operators.registry import operators
 from jukai.core.recipe.bench import Bench, Part
 from jukai.core.recipe.evaluate import Evaluation
 from jukai.core.recipe.measuring import Body, measured
@@ -76,10 +78,27 @@ class Drawings:
     """Makes outlines and sheets; outlines are kept by what they are made from."""
 
     def __init__(self, workshop: Workshop) -> None:
+        self._examples: dict[tuple[str, str], str] = {}
         self._workshop = workshop
         self._outlines: ByteCache[dict[str, Any]] = ByteCache(
             50_000_000, lambda row: len(row["outline"]) + len(row["edge"]) + 200
         )
+
+    def example(self, operator: str, look: str) -> str:
+        """Return a small drawing of what an operator does, as SVG.
+
+        Raises
+        ------
+        NotThere
+            For an operator that there is none of, or that has no example.
+        """
+        op = operators().get(operator)
+        if op is None or op.example is None:
+            raise NotThere(f"drawing of '{operator[:60]}'")
+        key = (operator, look)
+        if key not in self._examples:
+            self._examples[key] = example_drawing(op, look)
+        return self._examples[key]
 
     def outlines(self, bodies: Sequence[Shown], views: Sequence[str]) -> list[dict[str, Any]]:
         """Return the visible lines of shown bodies from some sides, as base64 of little endian float32 (across, up) pairs.

@@ -30,11 +30,11 @@ from jukai.core.operators.base import Callout
 from jukai.core.operators.fields import field_at
 from jukai.core.operators.inputs import Files
 from jukai.core.operators.registry import get_operator
+from jukai.core.picks.offers import looks_like
+from jukai.core.picks.rules import resolve_pick
 from jukai.core.recipe.bench import Bench, Part, Step
 from jukai.core.recipe.evaluate import Asked, Evaluation, StepOutcome, evaluate, placement_numbers
 from jukai.core.recipe.measuring import Body, Measured, found_thing, measured
-from jukai.core.picks.offers import looks_like
-from jukai.core.picks.rules import resolve_pick
 from jukai.core.recipe.report import soundness_report
 from jukai.core.recipe.resolve import Resolver, point_ids
 

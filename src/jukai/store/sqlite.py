@@ -97,7 +97,14 @@ class SqliteStore:
             data = encode(text_of(document), None)
             s.add(
                 Revision(
-                    bench=bench_id, number=1, parent=None, edit=None, label=label, author=author, time=now, document=data
+                    bench=bench_id,
+                    number=1,
+                    parent=None,
+                    edit=None,
+                    label=label,
+                    author=author,
+                    time=now,
+                    document=data,
                 )
             )
             for name, body in (files or {}).items():
@@ -379,7 +386,9 @@ def _text(s: Session, bench_id: str, number: int) -> bytes:
     chain: list[bytes] = []
     at: int | None = number
     while at is not None:
-        row = s.execute(select(Revision.document, Revision.base).where(Revision.bench == bench_id, Revision.number == at)).first()
+        row = s.execute(
+            select(Revision.document, Revision.base).where(Revision.bench == bench_id, Revision.number == at)
+        ).first()
         if row is None:
             raise NotThere(f"revision {at}")
         chain.append(row.document)

@@ -41,6 +41,18 @@ class PickPath(BaseModel):
     key: str = Field(max_length=64)
 
 
+class OperatorPath(BaseModel):
+    """An operator in a path."""
+
+    operator: str = Field(max_length=64)
+
+
+class LookQuery(BaseModel):
+    """The look that a drawing is for."""
+
+    look: Literal["paper", "dusk"] = "paper"
+
+
 class StepPath(PartPath):
     """A step of a part in a path."""
 
@@ -722,6 +734,8 @@ class OperatorView(BaseModel):
     id: str
     kind: Literal["blank", "change"]
     name: str
+    chapter: str = Field(description="the heading it stands under in lists")
+    has_drawing: bool
     description: str
     sentence: str
     quiet: str

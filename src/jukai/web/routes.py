@@ -33,6 +33,7 @@ _BINARY: Any = {
 _STREAM: Any = {
     "200": {"description": "server-sent events", "content": {"text/event-stream": {"schema": {"type": "string"}}}}
 }
+_SVG: Any = {"200": {"description": "a drawing", "content": {"image/svg+xml": {"schema": {"type": "string"}}}}}
 _RAW_BODY: dict[str, Any] = {
     "requestBody": {
         "required": True,
@@ -112,6 +113,13 @@ def _list_routes(api: Blueprint, benches: Benches) -> None:
             json.dumps({"operators": [describe(op) for op in operators().values()]}), mimetype="application/json"
         )
         response.headers["Cache-Control"] = "no-cache"
+        return response
+
+    @api.get("/operators/<string:operator>/drawing.svg", responses=_SVG)
+    def operator_drawing(path: m.OperatorPath, query: m.LookQuery) -> Response:
+        """Return a small ink drawing of what an operator does."""
+        response = Response(benches.drawings.example(path.operator, query.look), mimetype="image/svg+xml")
+        response.headers["Cache-Control"] = "private, max-age=3600"
         return response
 
     @api.get("/benches", responses={"200": m.BenchList})

@@ -13,13 +13,13 @@ from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 from jukai.core.operators.base import Context
 from jukai.core.operators.registry import get_operator
-from jukai.core.recipe.bench import Bench, NamedNumber, Part, Step
-from jukai.core.recipe.edits import apply_edit, parse_edit
-from jukai.core.recipe.evaluate import evaluate
 from jukai.core.picks.finding import element_of
 from jukai.core.picks.offers import looks_like
 from jukai.core.picks.picked import Picked
 from jukai.core.picks.rules import resolve_pick
+from jukai.core.recipe.bench import Bench, NamedNumber, Part, Step
+from jukai.core.recipe.edits import apply_edit, parse_edit
+from jukai.core.recipe.evaluate import evaluate
 from tests.common import check_sound, cube, reference_mesh
 from tests.recipes import body, built
 
@@ -261,7 +261,11 @@ class Steps(unittest.TestCase):
         e = built({"operator": "box", "size": [20, 20, 20]}, bevel)
         step = e.steps[1]
         self.assertEqual(
-            (step.shown["further_picks/0/width"], step.shown["further_picks/0/pick"], step.shown["further_picks/1/pick"]),
+            (
+                step.shown["further_picks/0/width"],
+                step.shown["further_picks/0/pick"],
+                step.shown["further_picks/1/pick"],
+            ),
             (3, 4, 1),
         )
         assert step.result is not None

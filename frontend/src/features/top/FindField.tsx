@@ -1,4 +1,4 @@
-import { useEffect, useMemo, useRef, useState } from 'react'
+import { Fragment, useEffect, useMemo, useRef, useState } from 'react'
 import type { OperatorView } from '../../shared/api/client'
 import { addOperator, addReference } from '../../shared/adding'
 import { useSession } from '../../shared/session'
@@ -8,6 +8,9 @@ interface Entry {
   id: string
   words: string
   note: string
+  /** the heading it stands under while nothing is typed */
+  chapter: string
+  drawing: string | null
   act: () => void
 }
 
@@ -15,14 +18,15 @@ interface Entry {
 export function FindField(props: { operators: readonly OperatorView[] }) {
   const [text, setText] = useState('')
   const [open, setOpen] = useState(false)
-  const [at, setAt] = useState(0)
+  // with nothing typed nothing is chosen: Enter takes only what was pointed at
+  const [at, setAt] = useState(-1)
   const field = useRef<HTMLInputElement>(null)
   const bench = useSession((s) => s.bench)
-  const part = useView((s) => s.part)
+  const look = useView((s) => s.look)
   const insertAfter = useView((s) => s.insertAfter)
   const entries = useMemo(
-    () => find(text, props.operators, bench, part),
-    [text, props.operators, bench, part],
+    () => find(text, props.operators, bench, look),
+    [text, props.operators, bench, look],
   )
 
   useEffect(() => {
@@ -37,6 +41,7 @@ export function FindField(props: { operators: readonly OperatorView[] }) {
   const choose = (e: Entry | undefined) => {
     if (!e) return
     setText('')
+    setAt(-1)
     setOpen(false)
     field.current?.blur()
     e.act()
@@ -57,7 +62,7 @@ export function FindField(props: { operators: readonly OperatorView[] }) {
         onBlur={() => window.setTimeout(() => setOpen(false), 150)}
         onChange={(e) => {
           setText(e.target.value)
-          setAt(0)
+          setAt(e.target.value.trim() ? 0 : -1)
           setOpen(true)
         }}
         onKeyDown={(e) => {
@@ -67,6 +72,7 @@ export function FindField(props: { operators: readonly OperatorView[] }) {
           else if (e.key === 'Enter') choose(entries[at])
           else if (e.key === 'Escape') {
             setText('')
+            setAt(-1)
             setOpen(false)
             useView.getState().set({ insertAfter: null })
             field.current?.blur()
@@ -78,33 +84,56 @@ export function FindField(props: { operators: readonly OperatorView[] }) {
       {open && (
         <ul id="find-list" role="listbox" data-testid="find-list">
           {entries.map((e, i) => (
-            <li
-              key={e.id}
-              role="option"
-              aria-selected={i === at}
-              data-testid={`find-${e.id}`}
-              onMouseEnter={() => setAt(i)}
-              onMouseDown={(m) => {
-                m.preventDefault()
-                choose(e)
-              }}
-            >
-              <b>{e.words}</b>
-              <span>{e.note}</span>
-            </li>
+            <Fragment key={e.id}>
+              {e.chapter !== entries[i - 1]?.chapter && (
+                <li className="chapter" role="presentation">
+                  {e.chapter}
+                </li>
+              )}
+              <li
+                role="option"
+                aria-selected={i === at}
+                data-testid={`find-${e.id}`}
+                onMouseEnter={() => setAt(i)}
+                onMouseDown={(m) => {
+                  m.preventDefault()
+                  choose(e)
+                }}
+              >
+                <span className="ink">
+                  {e.drawing && <img src={e.drawing} alt="" loading="lazy" />}
+                </span>
+                <span>
+                  <b>{e.words}</b>
+                  <span className="note">{e.note}</span>
+                </span>
+              </li>
+            </Fragment>
           ))}
-          {entries.length === 0 && <li className="muted">Nothing is called “{text}”.</li>}
+          {entries.length === 0 && (
+            <li className="muted nothing" data-testid="find-nothing">
+              Nothing is called “{text}”. Try another word for it, or clear the field to see all.
+            </li>
+          )}
         </ul>
       )}
     </div>
   )
 }
 
+const CHAPTERS = [
+  'ready shapes',
+  'from curves',
+  'edges and faces',
+  'deforming',
+  'tidying and finish',
+]
+
 function find(
   text: string,
   operators: readonly OperatorView[],
   bench: ReturnType<typeof useSession.getState>['bench'],
-  part: string | null,
+  look: string,
 ): Entry[] {
   const wanted = text.trim().toLowerCase()
   const rank = (words: string[]): number => {
@@ -119,16 +148,19 @@ function find(
   const out: (Entry & { rank: number })[] = operators.map((o) => ({
     id: o.id,
     words: o.name,
+    chapter: o.chapter,
+    drawing: o.has_drawing ? `/api/operators/${o.id}/drawing.svg?look=${look}` : null,
     note: o.kind === 'blank' ? `${o.description} A new part.` : o.description,
-    rank:
-      rank([o.id, o.name, ...o.synonyms]) + (wanted ? 0.5 : o.kind === 'change' && part ? 1 : 0),
+    rank: rank([o.id, o.name, ...o.synonyms]) * 1.01,
     act: () => addOperator(o),
   }))
   out.push({
     id: 'reference',
     words: 'Reference',
     note: 'A mesh from a file, only there to fit against.',
-    rank: rank(['reference', 'mesh beside', 'fit against', 'import']) + (wanted ? 0.4 : 0),
+    chapter: 'ready shapes',
+    drawing: null,
+    rank: rank(['reference', 'mesh beside', 'fit against', 'import']),
     act: addReference,
   })
   if (wanted)
@@ -137,6 +169,8 @@ function find(
         id: `part-${p.id}`,
         words: p.name,
         note: 'A part of this bench.',
+        chapter: 'on this bench',
+        drawing: null,
         rank: rank([p.name]),
         act: () => useView.getState().set({ part: p.id, step: p.recipe[0]?.id ?? null }),
       })
@@ -146,9 +180,15 @@ function find(
             id: `step-${p.id}-${s.id}`,
             words: s.name,
             note: `A step of ${p.name}.`,
+            chapter: 'on this bench',
+            drawing: null,
             rank: rank([s.name]),
             act: () => useView.getState().set({ part: p.id, step: s.id }),
           })
     }
-  return out.filter((e) => e.rank > 0).sort((a, b) => b.rank - a.rank)
+  const found = out.filter((e) => e.rank > 0)
+  if (wanted) return found.sort((a, b) => b.rank - a.rank).map((e) => ({ ...e, chapter: '' }))
+  // all there is, chapter by chapter
+  const chapters = CHAPTERS.map((c) => found.filter((e) => e.chapter === c))
+  return chapters.flat()
 }

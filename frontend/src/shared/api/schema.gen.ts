@@ -38,6 +38,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/operators/{operator}/drawing.svg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return a small ink drawing of what an operator does. */
+        get: operations["api_operator_drawing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/benches": {
         parameters: {
             query?: never;
@@ -737,6 +754,13 @@ export interface components {
             kind: "blank" | "change";
             /** Name */
             name: string;
+            /**
+             * Chapter
+             * @description the heading it stands under in lists
+             */
+            chapter: string;
+            /** Has Drawing */
+            has_drawing: boolean;
             /** Description */
             description: string;
             /** Sentence */
@@ -2951,6 +2975,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OperatorList"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_operator_drawing: {
+        parameters: {
+            query?: {
+                look?: "paper" | "dusk";
+            };
+            header?: never;
+            path: {
+                operator: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description a drawing */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/svg+xml": string;
                 };
             };
             /** @description not there */

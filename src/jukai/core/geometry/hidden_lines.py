@@ -18,7 +18,7 @@ from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.normals import sharp_edges
 from jukai.core.geometry.triangulation import triangulate
 
-__all__ = ["SEEN_FROM", "Eye", "Lines", "visible_lines"]
+__all__ = ["SEEN_FROM", "Eye", "Lines", "turned_eye", "visible_lines"]
 
 _EPS = 1e-6
 """Share of the size by which a face must lie before an edge to cover it."""
@@ -43,7 +43,7 @@ def _eye(right: Sequence[float], up: Sequence[float]) -> Eye:
     return Eye(r, u, np.cross(r, u))
 
 
-def _turned(around: float, above: float) -> Eye:
+def turned_eye(around: float, above: float) -> Eye:
     """Return the eye that looks along +Y turned about Z, and down; degrees."""
     a, b = np.radians(around), np.radians(above)
     right = np.array([np.cos(a), np.sin(a), 0.0])
@@ -58,7 +58,7 @@ SEEN_FROM = {
     "top": _eye((1, 0, 0), (0, 1, 0)),
     "back": _eye((-1, 0, 0), (0, 0, 1)),
     "bottom": _eye((1, 0, 0), (0, -1, 0)),
-    "turned": _turned(-35.0, 22.0),
+    "turned": turned_eye(-35.0, 22.0),
 }
 """The six views of a drawing, and one turned: front looks along +Y, left from the left along +X, top straight down."""
 

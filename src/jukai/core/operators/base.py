@@ -15,8 +15,8 @@ from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 
-__all__ = ["Callout", "CalloutForm", "Context", "Example", "Kind", "Note", "Operator", "OperatorValues", "Placing", "Point", "Result",
-           "chord_sides", "found", "operator"]  # fmt: skip
+__all__ = ["CHAPTERS", "Callout", "CalloutForm", "Context", "Example", "Kind", "Note", "Operator", "OperatorValues", "Placing", "Point", "Result",
+           "chord_sides", "found", "operator", "three"]  # fmt: skip
 
 
 class Kind(StrEnum):
@@ -190,12 +190,16 @@ class Example:
     ----------
     steps : operator and values of each step of the only part, as they are written; the last one is the operator's.
         What stands before the last is drawn as the state before, if the operator changes a body.
+    beside : the steps of another part ``p0``, where one is wanted; it is drawn as the state before.
+    files : files beside the bench, by name.
     profile : the points of a curve ``c1``, where one is wanted.
     closed : whether that curve is closed.
     seen_from : degrees around and above that it is looked at from.
     """
 
     steps: tuple[tuple[str, Mapping[str, Any]], ...]
+    beside: tuple[tuple[str, Mapping[str, Any]], ...] = ()
+    files: Mapping[str, bytes] = field(default_factory=dict)
     profile: tuple[Any, ...] = ()
     closed: bool = False
     seen_from: tuple[float, float] = (-35.0, 25.0)
@@ -219,7 +223,21 @@ class Operator:
     placing: Placing | None = None
     example: Example | None = None
 
+    @property
+    def chapter(self) -> str:
+        """The heading it stands under in lists of operators: that of the folder its file lies in."""
+        folder = self.apply.__module__.split(".")[-2]
+        return CHAPTERS.get(folder, folder)
 
+
+CHAPTERS = {
+    "blanks": "ready shapes",
+    "curves": "from curves",
+    "changes": "edges and faces",
+    "deform": "deforming",
+    "tidy": "tidying and finish",
+}
+"""Folders of operators, in the order in which lists show them, and the words for each."""
 _FOUND: dict[str, Operator] = {}
 
 
@@ -252,7 +270,19 @@ def operator(  # noqa: PLR0913 - what a file of an operator says once
         title = name or id.replace("_", " ").capitalize()
         text = (function.__doc__ or values.__doc__ or "").strip().split("\n")[0]
         _FOUND[id] = Operator(
-            id, kind, title, sentence, quiet, values, function, tuple(groups), tuple(synonyms), version, text, placing, example
+            id,
+            kind,
+            title,
+            sentence,
+            quiet,
+            values,
+            function,
+            tuple(groups),
+            tuple(synonyms),
+            version,
+            text,
+            placing,
+            example,
         )
         return function
 
@@ -262,6 +292,11 @@ def operator(  # noqa: PLR0913 - what a file of an operator says once
 def found() -> Mapping[str, Operator]:
     """Return what has been registered so far; the registry imports the files first."""
     return _FOUND
+
+
+def three(v: Floats) -> Point:
+    """Return three coordinates as plain numbers."""
+    return float(v[0]), float(v[1]), float(v[2])
 
 
 def chord_sides(radius: float, size: float, angle: float = 360.0, *, multiple: int = 12) -> int:

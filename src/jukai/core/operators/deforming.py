@@ -17,14 +17,14 @@ from jukai.core.geometry.frames import Frame
 from jukai.core.geometry.levels import farthest_at_level, rows_between
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.triangulation import with_short_diagonals
-from jukai.core.operators.base import Callout, CalloutForm, Note, OperatorValues, Point, Result
+from jukai.core.operators.base import Callout, CalloutForm, Note, OperatorValues, Result, three
 from jukai.core.operators.inputs import Along, AxisSpec
 from jukai.core.operators.kinds.along import along
 from jukai.core.operators.kinds.axis import axis
 from jukai.core.operators.kinds.share import share
 from jukai.core.operators.kinds.weights import weights
 
-__all__ = ["DeformingValues", "Span", "deformed", "rows_at_ends", "rows_for_turn", "span_of", "three"]
+__all__ = ["DeformingValues", "Span", "deformed", "rows_at_ends", "rows_for_turn", "span_of"]
 
 SMOOTH_TURN = 10.0
 """Degrees that neighbouring rows may be turned against each other and still look smooth."""
@@ -140,7 +140,9 @@ def deformed(
     if values.axis.name is not None:
         facts["axis"] = values.axis.lies_along(span.mesh)
     told = [*notes, *_nothing(span, values)]
-    return Result(mesh, tuple(told), (*callouts, *levels), dict(used or {}), facts, (span.frame.origin, span.frame.direction))
+    return Result(
+        mesh, tuple(told), (*callouts, *levels), dict(used or {}), facts, (span.frame.origin, span.frame.direction)
+    )
 
 
 def _nothing(span: Span, values: DeformingValues) -> list[Note]:
@@ -176,8 +178,3 @@ def rows_at_ends(span: Span, what: str) -> list[Note]:
             text = f"The body has no row at {place - span.low:.4g} mm: the {what} shows no corner there."
             notes.append(Note("info", text, field=key))
     return notes
-
-
-def three(v: Floats) -> Point:
-    """Return three coordinates as plain numbers."""
-    return float(v[0]), float(v[1]), float(v[2])

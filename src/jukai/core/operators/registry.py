@@ -13,19 +13,16 @@ from types import MappingProxyType
 from typing import Any
 
 from jukai.core.errors import ValueProblem
-from jukai.core.operators.base import Operator, Placing, found
+from jukai.core.operators.base import CHAPTERS, Operator, Placing, found
 from jukai.core.operators.fields import describe_values, fields_of, written_schema
 
 __all__ = ["describe", "first_values", "get_operator", "operators"]
-
-_FOLDERS = ("blanks", "curves", "changes", "deform", "tidy")
-
 
 @cache
 def operators() -> Mapping[str, Operator]:
     """Return all operators by id."""
     here = Path(__file__).parent
-    for folder in _FOLDERS:
+    for folder in CHAPTERS:
         for module in pkgutil.iter_modules([str(here / folder)]):
             importlib.import_module(f"jukai.core.operators.{folder}.{module.name}")
     return MappingProxyType(dict(found()))
@@ -59,6 +56,8 @@ def describe(op: Operator) -> dict[str, Any]:
         "id": op.id,
         "kind": op.kind.value,
         "name": op.name,
+        "chapter": op.chapter,
+        "has_drawing": op.example is not None,
         "description": op.description,
         "sentence": op.sentence,
         "quiet": op.quiet,

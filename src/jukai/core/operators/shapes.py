@@ -9,11 +9,11 @@ import numpy as np
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.frames import sincos
-from jukai.core.operators.base import Callout, CalloutForm, CalloutForm
+from jukai.core.operators.base import Callout, CalloutForm, Point
 from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.count import count
 
-__all__ = ["Z_AXIS", "arc", "end_rings", "ends", "evenly", "near_square", "over_zero", "round_callouts"]
+__all__ = ["Z_AXIS", "arc", "end_rings", "ends", "evenly", "near_square", "on_ring", "over_zero", "round_callouts"]
 
 MOST_ROWS = 1000
 """Rows that a needle is given by itself; more can be asked for."""
@@ -63,10 +63,20 @@ def near_square(length: float, radius: float, sides: int) -> int:
     return int(min(MOST_ROWS, max(1, round(length / max(width, length / MOST_ROWS)))))
 
 
-def round_callouts(radius: float, height: float, *, key: str = "radius", gain: float = 1.0) -> tuple[Callout, ...]:
-    """Return the callouts of a radius at half height and of the number of sides."""
-    middle = height / 2
+def on_ring(radius: float, sides: int, level: float, degrees: float = 270.0) -> Point:
+    """Return the point of a ring of ``sides`` points, the first at +X, that is nearest to an angle: one of the body's."""
+    angle = 360.0 * (round(degrees / 360.0 * sides) % sides) / sides
+    sine, cosine = sincos(np.array([angle]))
+    return radius * float(cosine[0]), radius * float(sine[0]), level
+
+
+def round_callouts(radius: float, level: float, sides: int, *, reach: float | None = None) -> tuple[Callout, ...]:
+    """Return the callouts of a radius and of the number of sides, at a level where the body has ``reach`` (the radius)."""
+    there = radius if reach is None else reach
+    spot = on_ring(there, sides, level)
     return (
-        Callout(f"values/{key}", CalloutForm.RADIUS, (0, 0, middle), (radius, 0, middle), (1, 0, 0), gain),
-        Callout("values/sides", CalloutForm.COUNT, (0, -radius, middle), (0, -radius, middle), (1, 0, 0), 24 / (2 * radius)),
+        Callout(
+            "values/radius", CalloutForm.RADIUS, (0, 0, level), (radius, 0, level), (1, 0, 0), grip=(there, 0, level)
+        ),
+        Callout("values/sides", CalloutForm.COUNT, spot, spot, (1, 0, 0), 24 / (2 * radius)),
     )

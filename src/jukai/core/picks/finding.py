@@ -102,7 +102,12 @@ def alike_in_history(mesh: Mesh, kind: str, element: Mapping[str, Any]) -> Bools
     if trail:
         out &= _Trails(mesh, kind).has(trail)
     normal = element.get("normal")
-    if isinstance(normal, list) and len(normal) == 3 and all(isinstance(x, int | float) for x in normal) and any(normal):
+    if (
+        isinstance(normal, list)
+        and len(normal) == 3
+        and all(isinstance(x, int | float) for x in normal)
+        and any(normal)
+    ):
         out &= element_normals(mesh, kind) @ np.array(normal, dtype=np.float64) > _ALIKE
     return out
 

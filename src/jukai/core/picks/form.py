@@ -13,7 +13,20 @@ if TYPE_CHECKING:
     from jukai.core.geometry.arrays import Bools
     from jukai.core.picks.rules import Picker
 
-__all__ = ["ELEMENT", "ELEMENTS", "GROUP", "KINDS", "PICK", "RULES", "SHAPE", "Named", "Rule", "mapped_pick", "pick_schema", "rule"]
+__all__ = [
+    "ELEMENT",
+    "ELEMENTS",
+    "GROUP",
+    "KINDS",
+    "PICK",
+    "RULES",
+    "SHAPE",
+    "Named",
+    "Rule",
+    "mapped_pick",
+    "pick_schema",
+    "rule",
+]
 
 KINDS = ("points", "edges", "faces")
 

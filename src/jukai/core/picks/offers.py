@@ -11,7 +11,6 @@ from jukai.core.geometry.elements import loop_through
 from jukai.core.geometry.measures import edge_turns
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.picks.finding import element_of
-from jukai.core.picks.form import RULES
 from jukai.core.picks.picked import Picked
 from jukai.core.picks.rules import SHARP, Picker
 
@@ -45,7 +44,8 @@ def looks_like(mesh: Mesh, picked: Picked) -> list[tuple[str, dict[str, Any]]]:
             if a < least
         ]
     rules += [
-        (f"facing {words}", {"rule": "facing", "direction": list(direction), "within": 15}) for words, direction in _DIRECTIONS.items()
+        (f"facing {words}", {"rule": "facing", "direction": list(direction), "within": 15})
+        for words, direction in _DIRECTIONS.items()
     ]
     groups = dict.fromkeys((s, g) for s, g, _ in mesh.lineage.rows)
     rules += [

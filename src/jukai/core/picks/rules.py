@@ -364,5 +364,3 @@ def resolve_pick(
     picker = Picker(mesh, kind, number, where, named or {})
     mask = picker.rule(raw)
     return Picked(kind, mask), picker.notes
-
-

@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from jukai.core.errors import ValueProblem
+from jukai.core.formulas import check_name
 from jukai.core.recipe.bench import Bench
 from jukai.core.recipe.edit_kinds import (
     AddMeasure,
@@ -17,7 +18,6 @@ from jukai.core.recipe.edit_kinds import (
     RenameView,
 )
 from jukai.core.recipe.editing import find
-from jukai.core.formulas import check_name
 
 __all__ = ["APPLY", "label"]
 

@@ -37,7 +37,9 @@ class SetValue(_Edit):
     step: Id
     key: str = Field(max_length=400, description="the value, or an address below it: size/1, radius_graph/p3/at")
     value: Any = None
-    start: Any = Field(None, description="what the value is while nothing is written, where only a part of it is changed")
+    start: Any = Field(
+        None, description="what the value is while nothing is written, where only a part of it is changed"
+    )
 
 
 class SetStep(_Edit):

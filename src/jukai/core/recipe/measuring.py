@@ -13,9 +13,9 @@ from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.elements import centres, rows_of
 from jukai.core.geometry.measuring import READINGS, Reading, Thing, readings, thing
 from jukai.core.geometry.mesh import Mesh
-from jukai.core.recipe.bench import Bench, Measure
 from jukai.core.picks.finding import alike_in_history, element_of
 from jukai.core.picks.rules import resolve_pick
+from jukai.core.recipe.bench import Bench, Measure
 
 __all__ = ["Body", "Measured", "found_thing", "measured"]
 

@@ -72,7 +72,10 @@ def _copy_part(bench: Bench, e: CopyPart) -> Bench:
         if c.id in e.curve_ids
     ]
     curves = [*bench.curves, *copies]
-    recipe = [mapped_step(s, lambda leaf: e.curve_ids.get(leaf.raw, leaf.raw) if leaf.to == "curve" else leaf.raw) for s in part.recipe]
+    recipe = [
+        mapped_step(s, lambda leaf: e.curve_ids.get(leaf.raw, leaf.raw) if leaf.to == "curve" else leaf.raw)
+        for s in part.recipe
+    ]
     copy = part.model_copy(update={"id": e.copy_id, "name": _free_name(bench, part.name), "recipe": recipe,
                                    "placement": e.placement or part.placement, "locked": False})  # fmt: skip
     return bench.model_copy(update={"parts": insert(list(bench.parts), copy, e.part, "Part"), "curves": curves})

@@ -137,7 +137,9 @@ def _mapped_model(model: BaseModel, change: Change, where: str) -> Any:
         elif isinstance(value, BaseModel):
             update[name] = _mapped_model(value, change, f"{where}/{name}")
         elif isinstance(value, list) and value and isinstance(value[0], BaseModel):
-            update[name] = [_mapped_model(v, change, f"{where}/{getattr(v, 'id', None) or i}") for i, v in enumerate(value)]
+            update[name] = [
+                _mapped_model(v, change, f"{where}/{getattr(v, 'id', None) or i}") for i, v in enumerate(value)
+            ]
     return model.model_copy(update=update)
 
 

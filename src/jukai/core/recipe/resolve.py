@@ -24,6 +24,7 @@ from jukai.core.recipe.bench import MAX_COORDINATE, Bench, Curve, CurvePoint, St
 
 __all__ = ["Inputs", "Resolved", "Resolver", "point_ids"]
 
+
 def point_ids(curve: Curve) -> tuple[str, ...]:
     """Return the ids of a curve's points; those without one are counted: p1, p2 ..."""
     taken = {p.id for p in curve.points if p.id}

@@ -6,7 +6,17 @@ import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.building import box_mesh
-from jukai.core.operators.base import Callout, CalloutForm, Context, Kind, OperatorValues, Placing, Result, operator
+from jukai.core.operators.base import (
+    Callout,
+    CalloutForm,
+    Context,
+    Example,
+    Kind,
+    OperatorValues,
+    Placing,
+    Result,
+    operator,
+)
 from jukai.core.operators.kinds.counts import counts
 from jukai.core.operators.kinds.vector import vector
 
@@ -29,6 +39,7 @@ class Values(OperatorValues):
     groups=("left", "right", "front", "back", "bottom", "top"),
     synonyms=("cube", "block", "cuboid", "brick", "plate"),
     placing=Placing(wide=("size/0", 1), deep=("size/1", 1), up=("size/2", 1)),
+    example=Example((("box", {"size": [34, 26, 20], "counts": [3, 2, 2]}),)),
 )
 def box(values: Values, context: Context) -> Result:
     """A box with as many faces along each side as wanted."""

@@ -6,10 +6,21 @@ import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.lathe import Section, Turning, count_faces, turn
-from jukai.core.operators.base import Callout, CalloutForm, Context, Kind, OperatorValues, Placing, Result, chord_sides, operator
+from jukai.core.operators.base import (
+    Callout,
+    CalloutForm,
+    Context,
+    Example,
+    Kind,
+    OperatorValues,
+    Placing,
+    Result,
+    chord_sides,
+    operator,
+)
 from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.length import length as a_length
-from jukai.core.operators.shapes import Z_AXIS, arc, evenly, near_square, round_callouts
+from jukai.core.operators.shapes import Z_AXIS, arc, evenly, near_square, on_ring, round_callouts
 
 __all__ = ["Values", "capsule"]
 
@@ -45,6 +56,7 @@ class Values(OperatorValues):
     groups=("walls", "start_cap", "end_cap"),
     synonyms=("pill", "rod", "rounded cylinder", "counterweight"),
     placing=Placing(radius=("radius", 1), up=("length", 1)),
+    example=Example((("capsule", {"radius": 10, "length": 40, "sides": 24}),)),
 )
 def capsule(values: Values, context: Context) -> Result:
     """A cylinder between two caps that are half spheroids, each of them ending in a pole."""
@@ -73,10 +85,18 @@ def capsule(values: Values, context: Context) -> Result:
     turning = Turning(sides=sides)
     context.afford(count_faces([section], turning), field="sides")
     mesh = turn([section], turning, context.step)
+    shoulder = on_ring(radius, sides, long - cap, 180.0)
     callouts = (
-        *round_callouts(radius, long),
-        Callout("values/length", CalloutForm.LENGTH, (radius, 0, 0), (radius, 0, long), (0, 0, 1)),
-        Callout("values/cap_height", CalloutForm.LENGTH, (-radius, 0, long - cap), (-radius, 0, long), (0, 0, -1)),
+        *round_callouts(radius, long / 2, sides),
+        Callout("values/length", CalloutForm.LENGTH, (radius, 0, 0), (radius, 0, long), (0, 0, 1), grip=(0, 0, long)),
+        Callout(
+            "values/cap_height",
+            CalloutForm.LENGTH,
+            (-radius, 0, long - cap),
+            (-radius, 0, long),
+            (0, 0, -1),
+            grip=shoulder,
+        ),
     )
     used = {"radius": radius, "length": long, "sides": sides, "rows": rows, "cap_rows": cap_rows, "cap_height": cap}
     return Result(mesh, callouts=callouts, used=used, axis=Z_AXIS, turned=True)

@@ -6,10 +6,21 @@ import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.lathe import Section, Turning, count_faces, turn
-from jukai.core.operators.base import Callout, CalloutForm, Context, Kind, OperatorValues, Placing, Result, chord_sides, operator
+from jukai.core.operators.base import (
+    Callout,
+    CalloutForm,
+    Context,
+    Example,
+    Kind,
+    OperatorValues,
+    Placing,
+    Result,
+    chord_sides,
+    operator,
+)
 from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.length import length
-from jukai.core.operators.shapes import Z_AXIS, end_rings, ends, evenly, near_square
+from jukai.core.operators.shapes import Z_AXIS, end_rings, ends, evenly, near_square, on_ring
 
 __all__ = ["Values", "cone"]
 
@@ -44,6 +55,7 @@ class Values(OperatorValues):
     groups=("walls", "start_cap", "end_cap"),
     synonyms=("frustum", "pyramid", "funnel", "spike"),
     placing=Placing(radius=("bottom_radius", 1), up=("height", 1)),
+    example=Example((("cone", {"bottom_radius": 16, "top_radius": 6, "height": 30, "sides": 24}),)),
 )
 def cone(values: Values, context: Context) -> Result:
     """A cone or frustum; a radius of 0 makes one apex point."""
@@ -61,11 +73,14 @@ def cone(values: Values, context: Context) -> Result:
     turning = Turning(sides=sides, ends=values.ends, end_rings=values.end_rings)
     context.afford(count_faces([section], turning), field="sides")
     mesh = turn([section], turning, context.step)
+    spot = on_ring(widest, sides, 0.0 if bottom >= top else height)
     callouts = (
         Callout("values/bottom_radius", CalloutForm.RADIUS, (0, 0, 0), (bottom, 0, 0), (1, 0, 0)),
         Callout("values/top_radius", CalloutForm.RADIUS, (0, 0, height), (top, 0, height), (1, 0, 0)),
-        Callout("values/height", CalloutForm.LENGTH, (widest, 0, 0), (widest, 0, height), (0, 0, 1)),
-        Callout("values/sides", CalloutForm.COUNT, (0, -bottom, 0), (0, -bottom, 0), (1, 0, 0), 24 / (2 * widest)),
+        Callout(
+            "values/height", CalloutForm.LENGTH, (widest, 0, 0), (widest, 0, height), (0, 0, 1), grip=(top, 0, height)
+        ),
+        Callout("values/sides", CalloutForm.COUNT, spot, spot, (1, 0, 0), 24 / (2 * widest)),
     )
     used = {"bottom_radius": bottom, "height": height, "sides": sides, "rows": rows}
     return Result(mesh, callouts=callouts, used=used, axis=Z_AXIS, turned=True)

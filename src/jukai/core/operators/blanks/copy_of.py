@@ -9,7 +9,7 @@ from jukai.core.geometry.mesh import Lineage
 from jukai.core.geometry.placing import placed
 from jukai.core.geometry.selecting import faces_of
 from jukai.core.notes import Note
-from jukai.core.operators.base import Context, Kind, OperatorValues, Result, operator
+from jukai.core.operators.base import Context, Example, Kind, OperatorValues, Result, operator
 from jukai.core.operators.inputs import Body
 from jukai.core.operators.kinds.part import part
 from jukai.core.operators.kinds.pick import pick
@@ -45,6 +45,12 @@ class Values(OperatorValues):
     sentence="Follow {part} up to {up_to_which_step}",
     quiet="Of it {pick} are taken. {mirrored}",
     synonyms=("copy of", "instance", "link", "mirror part", "duplicate"),
+    example=Example(
+        (("copy_of", {"part": "p0", "mirrored": True}),),
+        beside=(("revolve", {"profile": "c1", "angle": 210, "sides": 14, "rows": 8}),),
+        profile=({"at": [6, 0]}, {"at": [14, 0]}, {"at": [14, 12]}, {"at": [9, 22]}, {"at": [6, 22]}),
+        closed=True,
+    ),
 )
 def copy_of(values: Values, context: Context) -> Result:
     """The body of another part in its own space, without that part's placement; its groups keep their names."""
@@ -53,7 +59,9 @@ def copy_of(values: Values, context: Context) -> Result:
         raise ValueProblem("The part that is copied has no body.", field="part", hint="Switch on a shape in it.")
     picked = values.pick.mask
     if not picked.any():
-        raise ValueProblem(f"Nothing of '{values.part.name}' is picked.", field="pick", hint="Pick everything, or a piece.")
+        raise ValueProblem(
+            f"Nothing of '{values.part.name}' is picked.", field="pick", hint="Pick everything, or a piece."
+        )
     context.afford(int(picked.sum()), field="part")
     notes = []
     if not picked.all():
@@ -61,7 +69,13 @@ def copy_of(values: Values, context: Context) -> Result:
         mesh = faces_of(mesh, picked)
         cut = int((mesh.connectivity.edge_sides == 1).sum()) - open_before
         if cut > 0:
-            notes.append(Note("info", f"What is picked is no whole piece: {cut} edges are open where it was taken off.", field="pick"))
+            notes.append(
+                Note(
+                    "info",
+                    f"What is picked is no whole piece: {cut} edges are open where it was taken off.",
+                    field="pick",
+                )
+            )
     if values.mirrored:
         mesh = placed(mesh, np.diag([-1.0, 1.0, 1.0, 1.0]))
     # its groups become groups of this step: the steps there are not of this recipe

@@ -5,10 +5,21 @@ from __future__ import annotations
 import numpy as np
 
 from jukai.core.geometry.lathe import Section, Turning, count_faces, turn
-from jukai.core.operators.base import Callout, CalloutForm, Context, Kind, OperatorValues, Placing, Result, chord_sides, operator
+from jukai.core.operators.base import (
+    Callout,
+    CalloutForm,
+    Context,
+    Example,
+    Kind,
+    OperatorValues,
+    Placing,
+    Result,
+    chord_sides,
+    operator,
+)
 from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.length import length
-from jukai.core.operators.shapes import Z_AXIS, end_rings, ends
+from jukai.core.operators.shapes import Z_AXIS, end_rings, ends, on_ring
 
 __all__ = ["Values", "cylinder"]
 
@@ -35,6 +46,7 @@ class Values(OperatorValues):
     groups=("walls", "start_cap", "end_cap"),
     synonyms=("tube", "rod", "disc", "pipe", "column"),
     placing=Placing(radius=("radius", 1), up=("height", 1)),
+    example=Example((("cylinder", {"radius": 13, "height": 30, "sides": 24}),)),
 )
 def cylinder(values: Values, context: Context) -> Result:
     """A cylinder whose ends are flat faces, fans, rings or left open."""
@@ -47,12 +59,11 @@ def cylinder(values: Values, context: Context) -> Result:
     turning = Turning(sides=sides, ends=values.ends, end_rings=values.end_rings)
     context.afford(count_faces([section], turning), field="sides")
     mesh = turn([section], turning, context.step)
+    spot = on_ring(radius, sides, height / 2)
     callouts = (
         Callout("values/radius", CalloutForm.RADIUS, (0, 0, height), (radius, 0, height), (1, 0, 0)),
         Callout("values/height", CalloutForm.LENGTH, (radius, 0, 0), (radius, 0, height), (0, 0, 1)),
-        Callout(
-            "values/sides", CalloutForm.COUNT, (0, -radius, height / 2), (0, -radius, height / 2), (1, 0, 0), 24 / (2 * radius)
-        ),
+        Callout("values/sides", CalloutForm.COUNT, spot, spot, (1, 0, 0), 24 / (2 * radius)),
     )
     used = {"radius": radius, "height": height, "sides": sides}
     return Result(mesh, callouts=callouts, used=used, axis=Z_AXIS, turned=True)

@@ -11,7 +11,7 @@ from jukai.core.formats.common import LIMIT, UNIT_MM, ReadMesh
 from jukai.core.formats.reading import format_of, read_mesh
 from jukai.core.geometry.mesh import Lineage
 from jukai.core.notes import Note
-from jukai.core.operators.base import Context, Kind, OperatorValues, Result, operator
+from jukai.core.operators.base import Context, Example, Kind, OperatorValues, Result, operator
 from jukai.core.operators.inputs import FileInput
 from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.file import file
@@ -37,6 +37,12 @@ class Values(OperatorValues):
     name="Import",
     sentence="Take {file}, in {unit}, {up}",
     synonyms=("import", "open mesh", "load", "mesh file"),
+    example=Example(
+        (("imported", {"file": "wedge.obj"}),),
+        files={
+            "wedge.obj": b"v 0 0 0\nv 30 0 0\nv 30 20 0\nv 0 20 0\nv 30 0 22\nv 30 20 22\nf 4 3 2 1\nf 1 2 5\nf 3 4 6\nf 2 3 6 5\nf 1 5 6 4\n"
+        },
+    ),
 )
 def imported(values: Values, context: Context) -> Result:
     """Take a mesh from a file as it is, polygons kept where the format has them."""

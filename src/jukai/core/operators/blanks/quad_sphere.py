@@ -9,7 +9,18 @@ import numpy as np
 from jukai.core.geometry._box import onto_ball
 from jukai.core.geometry.building import lattice_box
 from jukai.core.geometry.frames import sincos
-from jukai.core.operators.base import Callout, CalloutForm, Context, Kind, OperatorValues, Placing, Result, chord_sides, operator
+from jukai.core.operators.base import (
+    Callout,
+    CalloutForm,
+    Context,
+    Example,
+    Kind,
+    OperatorValues,
+    Placing,
+    Result,
+    chord_sides,
+    operator,
+)
 from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.length import length
 
@@ -35,6 +46,7 @@ class Values(OperatorValues):
     groups=("left", "right", "front", "back", "bottom", "top"),
     synonyms=("ball", "sphere without poles", "round cube"),
     placing=Placing(radius=("radius", 1)),
+    example=Example((("quad_sphere", {"radius": 18, "counts": 6}),)),
 )
 def quad_sphere(values: Values, context: Context) -> Result:
     """A sphere of six four-sided patches, cut by planes through its middle at equal angles: no poles.
@@ -50,8 +62,12 @@ def quad_sphere(values: Values, context: Context) -> Result:
     points = np.array(mesh.points)
     onto_ball.choose(len(points))(points, radius)
     points[:, 2] += radius
+    # the points nearest to the middles of two patches
+    near = float(stops[counts // 2])
+    long = radius / math.sqrt(1 + 2 * near * near)
+    right, front = (long, near * long, radius + near * long), (near * long, -long, radius + near * long)
     callouts = (
-        Callout("values/radius", CalloutForm.RADIUS, (0, 0, radius), (radius, 0, radius), (1, 0, 0)),
-        Callout("values/counts", CalloutForm.COUNT, (0, -radius, radius), (0, -radius, radius), (1, 0, 0), 8 / (2 * radius)),
+        Callout("values/radius", CalloutForm.RADIUS, (0, 0, radius), (radius, 0, radius), (1, 0, 0), grip=right),
+        Callout("values/counts", CalloutForm.COUNT, front, front, (1, 0, 0), 8 / (2 * radius)),
     )
     return Result(mesh.with_points(points), callouts=callouts, used={"radius": radius, "counts": counts}, turned=True)

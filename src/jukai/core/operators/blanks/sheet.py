@@ -7,7 +7,17 @@ import numpy as np
 from jukai.core.geometry._lathe import quad_walls
 from jukai.core.geometry.building import MeshBuilder, square_uv
 from jukai.core.geometry.kernels import FEW
-from jukai.core.operators.base import Callout, CalloutForm, Context, Kind, OperatorValues, Placing, Result, operator
+from jukai.core.operators.base import (
+    Callout,
+    CalloutForm,
+    Context,
+    Example,
+    Kind,
+    OperatorValues,
+    Placing,
+    Result,
+    operator,
+)
 from jukai.core.operators.kinds.counts import counts
 from jukai.core.operators.kinds.vector import vector
 from jukai.core.operators.shapes import evenly, over_zero
@@ -31,6 +41,7 @@ class Values(OperatorValues):
     groups=("faces",),
     synonyms=("plane", "grid", "surface", "square", "ground"),
     placing=Placing(wide=("size/0", 1), deep=("size/1", 1)),
+    example=Example((("sheet", {"size": [40, 34], "counts": [5, 4]}),)),
 )
 def sheet(values: Values, context: Context) -> Result:
     """A flat grid of faces that look up; open all round."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from jukai.core.geometry.lathe import Section, Turning, turn
-from jukai.core.operators.base import Context, Kind, OperatorValues, Placing, Result, chord_sides, operator
+from jukai.core.operators.base import Context, Example, Kind, OperatorValues, Placing, Result, chord_sides, operator
 from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.length import length
 from jukai.core.operators.shapes import Z_AXIS, arc, round_callouts
@@ -32,6 +32,7 @@ class Values(OperatorValues):
     groups=("walls",),
     synonyms=("ball", "globe", "round"),
     placing=Placing(radius=("radius", 1)),
+    example=Example((("sphere", {"radius": 18, "sides": 24}),)),
 )
 def sphere(values: Values, context: Context) -> Result:
     """A sphere whose rows run from pole to pole at equal angles; triangles at the two poles."""
@@ -42,5 +43,6 @@ def sphere(values: Values, context: Context) -> Result:
     sine, cosine = arc(rows, 0.0, 180.0)
     section = Section(np.column_stack([radius * sine, radius * (1 - cosine)]))
     mesh = turn([section], Turning(sides=sides), context.step)
+    reach, level = float(radius * sine[rows // 2]), float(radius * (1 - cosine[rows // 2]))
     used = {"radius": radius, "sides": sides, "rows": rows}
-    return Result(mesh, callouts=round_callouts(radius, 2 * radius), used=used, axis=Z_AXIS, turned=True)
+    return Result(mesh, callouts=round_callouts(radius, level, sides, reach=reach), used=used, axis=Z_AXIS, turned=True)

@@ -7,7 +7,19 @@ import numpy as np
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.frames import sincos
 from jukai.core.geometry.lathe import Section, Turning, turn
-from jukai.core.operators.base import Callout, CalloutForm, Context, Kind, OperatorValues, Placing, Result, chord_sides, operator
+from jukai.core.operators.base import (
+    Callout,
+    CalloutForm,
+    Context,
+    Example,
+    Kind,
+    OperatorValues,
+    Placing,
+    Result,
+    chord_sides,
+    operator,
+    three,
+)
 from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.factor import factor
 from jukai.core.operators.kinds.vector import vector
@@ -47,6 +59,7 @@ class Values(OperatorValues):
     groups=("walls",),
     synonyms=("ellipsoid", "rounded box", "squircle", "pebble", "cushion"),
     placing=Placing(wide=("half_sizes/0", 0.5), deep=("half_sizes/1", 0.5), up=("half_sizes/2", 0.5)),
+    example=Example((("superellipsoid", {"half_sizes": [18, 14, 14], "exponent_around": 0.5, "exponent_up": 0.5}),)),
 )
 def superellipsoid(values: Values, context: Context) -> Result:
     """A spherical product of two superellipses (Barr 1981); exponents 1 and 1 make an ellipsoid."""
@@ -68,11 +81,14 @@ def superellipsoid(values: Values, context: Context) -> Result:
     rings = points[1:-1].reshape(-1, 3)
     flat = np.concatenate([points[0, :1] * [0, 0, 1], rings, points[-1, :1] * [0, 0, 1]])
     x, y, z = half
+    right, far, front = (three(points[rows // 2, round(share * sides) % sides]) for share in (0, 0.25, 0.75))
     callouts = (
-        Callout("values/half_sizes/0", CalloutForm.LENGTH, (0, -y, 0), (x, -y, 0), (1, 0, 0)),
-        Callout("values/half_sizes/1", CalloutForm.LENGTH, (x, 0, 0), (x, y, 0), (0, 1, 0)),
-        Callout("values/half_sizes/2", CalloutForm.LENGTH, (x, y, z), (x, y, 2 * z), (0, 0, 1), 0.5),
-        Callout("values/sides", CalloutForm.COUNT, (0, -y, z), (0, -y, z), (1, 0, 0), 24 / (2 * x)),
+        Callout("values/half_sizes/0", CalloutForm.LENGTH, (0, -y, 0), (x, -y, 0), (1, 0, 0), grip=right),
+        Callout("values/half_sizes/1", CalloutForm.LENGTH, (x, 0, 0), (x, y, 0), (0, 1, 0), grip=far),
+        Callout(
+            "values/half_sizes/2", CalloutForm.LENGTH, (x, y, z), (x, y, 2 * z), (0, 0, 1), 0.5, grip=(0, 0, 2 * z)
+        ),
+        Callout("values/sides", CalloutForm.COUNT, front, front, (1, 0, 0), 24 / (2 * x)),
     )
     used = {"half_sizes": half, "sides": sides, "rows": rows}
     return Result(mesh.with_points(flat), callouts=callouts, used=used, axis=Z_AXIS)

@@ -6,10 +6,21 @@ import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.lathe import Section, Turning, turn
-from jukai.core.operators.base import Callout, CalloutForm, Context, Kind, OperatorValues, Placing, Result, chord_sides, operator
+from jukai.core.operators.base import (
+    Callout,
+    CalloutForm,
+    Context,
+    Example,
+    Kind,
+    OperatorValues,
+    Placing,
+    Result,
+    chord_sides,
+    operator,
+)
 from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.length import length
-from jukai.core.operators.shapes import Z_AXIS, arc
+from jukai.core.operators.shapes import Z_AXIS, arc, on_ring
 
 __all__ = ["Values", "torus"]
 
@@ -38,6 +49,7 @@ class Values(OperatorValues):
     groups=("walls",),
     synonyms=("ring", "doughnut", "tyre", "o-ring"),
     placing=Placing(radius=("major_radius", 1), up=("minor_radius", 0.5)),
+    example=Example((("torus", {"major_radius": 16, "minor_radius": 5, "sides": 36}),)),
 )
 def torus(values: Values, context: Context) -> Result:
     """A ring of round section; the section keeps off the axis."""
@@ -57,11 +69,28 @@ def torus(values: Values, context: Context) -> Result:
     section = Section(np.column_stack([major + minor * cosine, minor * (1 + sine)])[:-1], closed=True)
     mesh = turn([section], Turning(sides=sides), context.step)
     outer = major + minor
+    top = round(minor_sides / 4)
+    high, level = major + minor * float(cosine[top]), minor * (1 + float(sine[top]))
+    side, back = on_ring(outer, sides, minor), on_ring(high, sides, level, 180.0)
     callouts = (
-        Callout("values/major_radius", CalloutForm.RADIUS, (0, 0, minor), (major, 0, minor), (1, 0, 0)),
-        Callout("values/minor_radius", CalloutForm.RADIUS, (major, 0, minor), (major, 0, 2 * minor), (0, 0, 1)),
-        Callout("values/sides", CalloutForm.COUNT, (0, -outer, minor), (0, -outer, minor), (1, 0, 0), 24 / (2 * outer)),
-        Callout("values/minor_sides", CalloutForm.COUNT, (-major, 0, 2 * minor), (-major, 0, 2 * minor), (1, 0, 0), 12 / minor),
+        Callout(
+            "values/major_radius",
+            CalloutForm.RADIUS,
+            (0, 0, minor),
+            (major, 0, minor),
+            (1, 0, 0),
+            grip=(outer, 0, minor),
+        ),
+        Callout(
+            "values/minor_radius",
+            CalloutForm.RADIUS,
+            (major, 0, minor),
+            (major, 0, 2 * minor),
+            (0, 0, 1),
+            grip=(high, 0, level),
+        ),
+        Callout("values/sides", CalloutForm.COUNT, side, side, (1, 0, 0), 24 / (2 * outer)),
+        Callout("values/minor_sides", CalloutForm.COUNT, back, back, (1, 0, 0), 12 / minor),
     )
     used = {"major_radius": major, "minor_radius": minor, "sides": sides, "minor_sides": minor_sides}
     return Result(mesh, callouts=callouts, used=used, axis=Z_AXIS, turned=True)

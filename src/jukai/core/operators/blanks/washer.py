@@ -6,11 +6,22 @@ import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.lathe import Section, Turning, turn
-from jukai.core.operators.base import Callout, CalloutForm, Context, Kind, OperatorValues, Placing, Result, chord_sides, operator
+from jukai.core.operators.base import (
+    Callout,
+    CalloutForm,
+    Context,
+    Example,
+    Kind,
+    OperatorValues,
+    Placing,
+    Result,
+    chord_sides,
+    operator,
+)
 from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.length import length
-from jukai.core.operators.shapes import Z_AXIS
+from jukai.core.operators.shapes import Z_AXIS, on_ring
 
 __all__ = ["SIZES", "Values", "washer"]
 
@@ -67,6 +78,7 @@ class Values(OperatorValues):
     groups=("walls", "hole", "bottom", "top"),
     synonyms=("ring", "disc with a hole", "spacer", "shim"),
     placing=Placing(radius=("outer", 2), up=("thickness", 1)),
+    example=Example((("washer", {"size": "M8", "sides": 36}),), seen_from=(-35, 40)),
 )
 def washer(values: Values, context: Context) -> Result:
     """A flat washer after ISO 7089; a diameter or thickness of its own goes before the size's."""
@@ -88,7 +100,15 @@ def washer(values: Values, context: Context) -> Result:
     mesh = turn([section], Turning(sides=sides), context.step)
     callouts = (
         Callout("values/outer", CalloutForm.DIAMETER, (-b, 0, thick), (b, 0, thick), (1, 0, 0), 2.0),
-        Callout("values/inner", CalloutForm.DIAMETER, (0, -a, thick), (0, a, thick), (0, 1, 0), 2.0),
+        Callout(
+            "values/inner",
+            CalloutForm.DIAMETER,
+            (0, -a, thick),
+            (0, a, thick),
+            (0, 1, 0),
+            2.0,
+            grip=on_ring(a, sides, thick, 90.0),
+        ),
         Callout("values/thickness", CalloutForm.LENGTH, (b, 0, 0), (b, 0, thick), (0, 0, 1)),
     )
     used = {"inner": inner, "outer": outer, "thickness": thick, "sides": sides}

@@ -16,7 +16,17 @@ from jukai.core.geometry.bevel.rounding import Rings, count_faces, offsets_for, 
 from jukai.core.geometry.measures import edge_turns, face_normals
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
-from jukai.core.operators.base import Callout, CalloutForm, Context, Kind, OperatorValues, Result, operator
+from jukai.core.operators.base import (
+    Callout,
+    CalloutForm,
+    Context,
+    Example,
+    Kind,
+    OperatorValues,
+    Result,
+    operator,
+    three,
+)
 from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.factor import factor
@@ -66,6 +76,7 @@ class Values(OperatorValues):
     "{at_neighbours}. In the shading {shading}; their surface {surface}[: {finish}].",
     groups=("strips", "corners"),
     synonyms=("chamfer", "round edges", "fillet", "break edges"),
+    example=Example((("box", {"size": [34, 26, 22]}), ("bevel", {"width": 5, "segments": 3}))),
 )
 def bevel(mesh: Mesh, values: Values, context: Context) -> Result:
     """Round or flatten picked edges.
@@ -143,7 +154,7 @@ def _points(
     body, stopped, have = round_points(mesh, picked, widths, options, context.step)
     notes = _unseen(mesh, values)
     if stopped.any():
-        places = tuple(_three(p) for p in mesh.points[stopped][:_PLACES])
+        places = tuple(three(p) for p in mesh.points[stopped][:_PLACES])
         many = f"{int(stopped.sum())} of {int(picked.sum())} points are" if stopped.sum() > 1 else "1 point is"
         share = float((have[stopped] / widths[stopped]).min())
         least, width = float(have[stopped].min()), float(widths[stopped].max())
@@ -165,7 +176,7 @@ def _points(
         way = (there - here) / max(float(np.linalg.norm(there - here)), 1e-300)
         limit = float(have[best]) if stopped[best] else None
         callouts.append(
-            Callout(target, CalloutForm.LENGTH, _three(here), _three(here + way * have[best]), _three(way), stopped=limit)
+            Callout(target, CalloutForm.LENGTH, three(here), three(here + way * have[best]), three(way), stopped=limit)
         )
     return Result(body, tuple(notes), tuple(callouts), used)
 
@@ -173,7 +184,9 @@ def _points(
 def _targets(values: Values, width: float) -> list[tuple[str, np.ndarray, float]]:
     """Return the address of each width, what it is for and how large it is; what a later pick takes over is left out."""
     rows = [("values/width", values.pick.mask, width)]
-    rows += [(f"values/further_picks/{i}/width", row.pick.mask, row.width) for i, row in enumerate(values.further_picks)]
+    rows += [
+        (f"values/further_picks/{i}/width", row.pick.mask, row.width) for i, row in enumerate(values.further_picks)
+    ]
     out = []
     later = np.zeros(len(values.pick.mask), dtype=bool)
     for target, mask, each in reversed(rows):
@@ -222,7 +235,7 @@ class _Edges:
             rows = np.flatnonzero(out.stopped)
             have = self.widths[rows] * out.width[rows] / offset[rows]
             width, limit = float(self.widths[rows].max()), float(have.min())
-            places = tuple(_three(p) for p in edges[rows[:_PLACES]].mean(axis=1))
+            places = tuple(three(p) for p in edges[rows[:_PLACES]].mean(axis=1))
             many = f"{len(rows)} of {int(self.picked.sum())} edges are" if len(rows) > 1 else "1 edge is"
             text = f"Width {width:.4g} mm runs into a neighbour; {many} stopped, the narrowest at {limit:.4g} mm."
             lines = tuple(tuple(row) for row in edges[rows[:_LINES]].reshape(-1, 6).tolist())
@@ -236,7 +249,7 @@ class _Edges:
             )
         if len(out.tapered):
             text = f"At {len(out.tapered)} hollow {'corners strips run' if len(out.tapered) > 1 else 'corner a strip runs'} to a point: pick the edge between them too."
-            notes.append(Note("info", text, tuple(_three(p) for p in out.tapered[:_PLACES]), field="pick"))
+            notes.append(Note("info", text, tuple(three(p) for p in out.tapered[:_PLACES]), field="pick"))
         if options.mitre and out.mitred == 0 and out.patched == 0:
             notes.append(Note("info", "No three strips meet in a corner: there is nothing to mitre.", field="corners"))
         elif options.mitre and out.patched:
@@ -306,12 +319,14 @@ class _Edges:
             flat = self.values.measured_as == "leg" and (self.values.segments == 1 or self.values.roundness == 0)
             slope = math.degrees(float(turn[e])) / 2 if flat else None
             rows.append(
-                Callout(target, form, _three(start), _three(border), _three(inward), gain, stopped=limit, slope=slope)
+                Callout(target, form, three(start), three(border), three(inward), gain, stopped=limit, slope=slope)
             )
             if len(rows) == 1:
-                beside = _three(start + along * long[e] / 4)
+                beside = three(border + along * long[e] / 4)
                 rows.append(
-                    Callout("values/segments", CalloutForm.COUNT, beside, beside, _three(along), 12 / max(mesh.size, 1e-300))
+                    Callout(
+                        "values/segments", CalloutForm.COUNT, beside, beside, three(along), 12 / max(mesh.size, 1e-300)
+                    )
                 )
         return tuple(rows)
 
@@ -323,7 +338,3 @@ def _fits(width: float, share: float) -> tuple[str, float, str] | None:
         return None
     step = 10.0 ** (math.floor(math.log10(most)) - 5)
     return "width", round(math.floor(most / step * (1 + 1e-12)) * step, 12), "the largest width that does not stop"
-
-
-def _three(v: np.ndarray) -> tuple[float, float, float]:
-    return float(v[0]), float(v[1]), float(v[2])

@@ -15,7 +15,19 @@ from jukai.core.geometry.frames import Frame
 from jukai.core.geometry.lathe import Section, Turning, count_faces, turn, widening
 from jukai.core.geometry.triangulation import with_short_diagonals
 from jukai.core.notes import Note
-from jukai.core.operators.base import Callout, CalloutForm, Context, Kind, OperatorValues, Result, chord_sides, operator
+from jukai.core.operators.base import (
+    Callout,
+    CalloutForm,
+    Context,
+    Example,
+    Kind,
+    OperatorValues,
+    Point,
+    Result,
+    chord_sides,
+    operator,
+    three,
+)
 from jukai.core.operators.inputs import AxisSpec, CurveInput
 from jukai.core.operators.kinds.angle import angle
 from jukai.core.operators.kinds.axis import axis
@@ -62,6 +74,19 @@ class Values(OperatorValues):
     quiet="Measured across {measured_across}, rising {rise}, in {rows} rows; ends {ends}.",
     groups=("walls", "start_cap", "end_cap"),
     synonyms=("spin", "lathe", "revolve", "rotate profile", "solid of revolution"),
+    example=Example(
+        (("revolve", {"profile": "c1", "sides": 24, "rows": 1}),),
+        profile=(
+            {"at": [0, 0]},
+            {"at": [12, 0]},
+            {"at": [12, 5], "fillet": 2},
+            {"at": [5, 10]},
+            {"at": [8, 26], "join": "smooth"},
+            {"at": [6, 34]},
+            {"at": [10, 40]},
+            {"at": [0, 40]},
+        ),
+    ),
 )
 def revolve(values: Values, context: Context) -> Result:
     """Turn a profile round an axis.
@@ -116,7 +141,7 @@ def revolve(values: Values, context: Context) -> Result:
     return Result(
         mesh,
         tuple(notes),
-        _callouts(values, frame, reach, extent, degrees),
+        _callouts(values, frame, extent, degrees, sides),
         used,
         axis=(frame.origin, frame.direction),
         turned=abs(degrees) >= 360 and values.rise == 0,
@@ -327,43 +352,54 @@ def _fillet_notes(profile: CurveInput) -> list[Note]:
     return out
 
 
-def _callouts(values: Values, frame: Frame, reach: float, extent: float, degrees: float) -> tuple[Callout, ...]:
+def _callouts(values: Values, frame: Frame, extent: float, degrees: float, sides: int) -> tuple[Callout, ...]:
     """Handles on the profile's points and fillets, and the number of sides."""
+    shape, sampled = values.profile.shape, values.profile.sampled
+    mirrored = -1.0 if float(shape.at[:, 0].max(initial=0)) <= 0 else 1.0
+    wide = widening(values.measured_across, degrees, sides)
 
-    def place(across: float, up: float) -> tuple[float, float, float]:
-        x, y, z = frame.to_bench(np.array([[across, 0.0, up]]))[0]
-        return float(x), float(y), float(z)
+    def place(at: Floats) -> Point:
+        return three(frame.to_bench(np.array([[mirrored * at[0], 0.0, at[1]]]))[0])
 
-    def way(v: Floats) -> tuple[float, float, float]:
-        return float(v[0]), float(v[1]), float(v[2])
+    def nearest(at: Floats) -> Point:
+        """Return the point of the body's first section that stands for a place of the profile."""
+        gap = ((sampled.points - at) ** 2).sum(axis=1)
+        return place(sampled.points[int(np.argmin(gap))] * [wide, 1.0])
 
-    mirrored = -1.0 if float(values.profile.shape.at[:, 0].max(initial=0)) <= 0 else 1.0
     out, up = frame.axes[0] * mirrored, frame.axes[2]
     curve_id = values.profile.id
     callouts = []
-    for p, at in zip(values.profile.point_ids, values.profile.shape.at, strict=True):
-        here = place(mirrored * float(at[0]), float(at[1]))
-        callouts.append(Callout(f"curves/{curve_id}/{p}/at", CalloutForm.POINT, here, here, way(out), 1.0, way(up)))
-    for f in values.profile.sampled.fillets:
+    for p, at in zip(values.profile.point_ids, shape.at, strict=True):
+        form = CalloutForm.POINT
+        callouts.append(
+            Callout(
+                f"curves/{curve_id}/{p}/at", form, place(at), place(at), three(out), 1.0, three(up), grip=nearest(at)
+            )
+        )
+    for f in sampled.fillets:
         if f.radius > 0:
-            p, at = values.profile.point_ids[f.point], values.profile.shape.at[f.point]
+            p, at = values.profile.point_ids[f.point], shape.at[f.point]
             centre = np.array(f.centre)
             toward = at - centre
             toward = toward / max(float(np.hypot(*toward)), 1e-300)
             # the arc's middle goes away from the corner as the radius grows
             ratio = float(np.hypot(*(at - centre))) / f.radius - 1
             on = centre + toward * f.radius
-            direction = -(toward[0] * frame.axes[0] * mirrored + toward[1] * frame.axes[2])
-            callouts.append(Callout(f"curves/{curve_id}/{p}/fillet", CalloutForm.RADIUS, place(mirrored * centre[0], centre[1]),
-                                    place(mirrored * on[0], on[1]), way(direction), 1 / max(ratio, 0.2)))  # fmt: skip
-    top = values.profile.sampled.points[int(np.argmax(np.abs(values.profile.sampled.points[:, 0])))]
-    a = math.radians(-60 if abs(degrees) == 360 else degrees / 2)
-    spot = frame.to_bench(np.array([[abs(top[0]) * math.cos(a), abs(top[0]) * math.sin(a), top[1]]]))[0]
+            direction = -(toward[0] * out + toward[1] * up)
+            callouts.append(Callout(f"curves/{curve_id}/{p}/fillet", CalloutForm.RADIUS, place(centre), place(on), three(direction),
+                                    1 / max(ratio, 0.2), grip=nearest(on)))  # fmt: skip
+    top = sampled.points[int(np.argmax(np.abs(sampled.points[:, 0])))]
+    # a side that can be seen: beside the front of a whole turn, the middle of a part of one
+    k = round(-sides / 6) % sides if abs(degrees) >= 360 else round(sides / 2)
+    a = math.radians(degrees * k / sides)
+    reach = abs(float(top[0])) * wide
+    spot = three(
+        frame.to_bench(np.array([[reach * math.cos(a), reach * math.sin(a), top[1] + values.rise * k / sides]]))[0]
+    )
     callouts.append(
-        Callout("values/sides", CalloutForm.COUNT, way(spot), way(spot), way(frame.axes[0]), 48 / max(extent, 1e-300))
+        Callout("values/sides", CalloutForm.COUNT, spot, spot, three(frame.axes[0]), 48 / max(extent, 1e-300))
     )
     if abs(degrees) < 360:
-        callouts.append(
-            Callout("values/angle", CalloutForm.ANGLE, place(0, float(top[1])), place(reach, float(top[1])), way(frame.direction))
-        )
+        centre, start = np.array([0.0, top[1]]), np.array([mirrored * reach, top[1]])
+        callouts.append(Callout("values/angle", CalloutForm.ANGLE, place(centre), place(start), three(frame.direction)))
     return tuple(callouts)

@@ -8,8 +8,8 @@ from jukai.core.errors import ValueProblem
 from jukai.core.geometry.levels import farthest_at_level
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
-from jukai.core.operators.base import Callout, CalloutForm, Context, Example, Kind, Result, operator
-from jukai.core.operators.deforming import DeformingValues, Span, deformed, rows_at_ends, span_of, three
+from jukai.core.operators.base import Callout, CalloutForm, Context, Example, Kind, Result, operator, three
+from jukai.core.operators.deforming import DeformingValues, Span, deformed, rows_at_ends, span_of
 from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.factor import factor
 
@@ -74,14 +74,20 @@ def taper(mesh: Mesh, values: Values, context: Context) -> Result:
     grip = farthest_at_level(mesh.with_points(points), frame.origin, frame.direction, span.stop, frame.axes[1])
     inward = -(grip - frame.origin) + frame.direction * ((grip - frame.origin) @ frame.direction)
     reach = max(float(np.linalg.norm(inward)), 1e-300)
-    callout = Callout("values/ratio", CalloutForm.FACTOR, three(grip), three(grip), three(-inward / reach), _gain(ratio, length))
-    return deformed(span, values, points, notes=[*notes, *_flat(span, values)], callouts=[callout], used={"ratio": ratio})
+    callout = Callout(
+        "values/ratio", CalloutForm.FACTOR, three(grip), three(grip), three(-inward / reach), _gain(ratio, length)
+    )
+    return deformed(
+        span, values, points, notes=[*notes, *_flat(span, values)], callouts=[callout], used={"ratio": ratio}
+    )
 
 
 def _narrower(ratio: float, width: float, length: float) -> float:
     """Return by what share of its width the end is narrower."""
     if ratio == 0:
-        raise ValueProblem("A taper of 1 : 0 would be a flat disc.", field="ratio", hint="For example 10; below 0 it widens.")
+        raise ValueProblem(
+            "A taper of 1 : 0 would be a flat disc.", field="ratio", hint="For example 10; below 0 it widens."
+        )
     narrower = length / (ratio * width)
     if narrower > 1 - _LEAST_WIDTH:
         least = length / width

@@ -10,8 +10,8 @@ from jukai.core.geometry.deform import twist_points
 from jukai.core.geometry.levels import farthest_at_level
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
-from jukai.core.operators.base import Callout, CalloutForm, Context, Example, Kind, Result, operator
-from jukai.core.operators.deforming import DeformingValues, deformed, rows_for_turn, span_of, three
+from jukai.core.operators.base import Callout, CalloutForm, Context, Example, Kind, Result, operator, three
+from jukai.core.operators.deforming import DeformingValues, deformed, rows_for_turn, span_of
 from jukai.core.operators.kinds.angle import angle
 from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.length import length
@@ -63,7 +63,9 @@ def twist(mesh: Mesh, values: Values, context: Context) -> Result:
     still = {"from": span.start, "middle": (span.start + span.stop) / 2, "to": span.stop}[values.still_at]
     context.checkpoint(0.1)
     frame = span.frame
-    points = twist_points(mesh.points, frame.origin, frame.direction, span.start, span.stop, degrees, still, span.amount)
+    points = twist_points(
+        mesh.points, frame.origin, frame.direction, span.start, span.stop, degrees, still, span.amount
+    )
     if degrees == 0:
         notes = [Note("info", "A twist of 0° changes nothing.", field="turn")]
     else:

@@ -21,7 +21,13 @@ class AngleKind(NumberKind):
 
 
 def angle(
-    description: str, *, default: float | None = None, otherwise: str = "", instead_of: str = "", chapter: str = "", **more: Any
+    description: str,
+    *,
+    default: float | None = None,
+    otherwise: str = "",
+    instead_of: str = "",
+    chapter: str = "",
+    **more: Any,
 ) -> Any:
     """Declare an angle; ``ge``, ``gt``, ``le`` and ``lt`` are its limits, ``relevant`` says when it counts."""
     kind = AngleKind(otherwise=otherwise, instead_of=instead_of, chapter=chapter)

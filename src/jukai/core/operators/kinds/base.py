@@ -11,8 +11,8 @@ from pydantic import Field
 from pydantic.fields import FieldInfo
 
 from jukai.core.errors import FormulaError, ValueProblem
-from jukai.core.operators.kinds.relevance import Condition, conditions
 from jukai.core.formulas import parse
+from jukai.core.operators.kinds.relevance import Condition, conditions
 
 if TYPE_CHECKING:
     from jukai.core.geometry.mesh import Mesh

@@ -19,8 +19,6 @@ class CountKind(NumberKind):
     whole: ClassVar[bool] = True
 
 
-def count(
-    description: str, *, default: int | None = None, otherwise: str = "", chapter: str = "", **more: Any
-) -> Any:
+def count(description: str, *, default: int | None = None, otherwise: str = "", chapter: str = "", **more: Any) -> Any:
     """Declare a count; ``ge`` and ``le`` are its limits, ``relevant`` says when it counts."""
     return declare(CountKind(otherwise=otherwise, chapter=chapter), default, description, **more)

@@ -18,6 +18,8 @@ class FactorKind(NumberKind):
     name: ClassVar[str] = "factor"
 
 
-def factor(description: str, *, default: float | None = None, otherwise: str = "", chapter: str = "", **more: Any) -> Any:
+def factor(
+    description: str, *, default: float | None = None, otherwise: str = "", chapter: str = "", **more: Any
+) -> Any:
     """Declare a plain number; ``ge``, ``gt``, ``le`` and ``lt`` are its limits, ``relevant`` says when it counts."""
     return declare(FactorKind(otherwise=otherwise, chapter=chapter), default, description, **more)

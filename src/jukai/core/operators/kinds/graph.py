@@ -59,7 +59,9 @@ def resolve_graph(raw: Any, scope: Scope, where: str, measured: str) -> Graph:
         For a point that can't be read, one outside of 0 to 1, or two at one place.
     """
     if not isinstance(raw, list) or not 1 <= len(raw) <= MOST_POINTS:
-        raise ValueProblem(f"A graph is a list of 1 to {MOST_POINTS} points.", field=where, hint='For example [{"at": 0, "value": 1}].')
+        raise ValueProblem(
+            f"A graph is a list of 1 to {MOST_POINTS} points.", field=where, hint='For example [{"at": 0, "value": 1}].'
+        )
     n = len(raw)
     at, value, smooth = np.zeros(n), np.zeros(n), np.zeros(n, dtype=bool)
     into, out = np.full((n, 2), np.nan), np.full((n, 2), np.nan)
@@ -78,7 +80,9 @@ def resolve_graph(raw: Any, scope: Scope, where: str, measured: str) -> Graph:
     if not ((at >= 0) & (at <= 1)).all() or not (np.diff(at) > 0).all():
         bad = int(np.flatnonzero(~((at >= 0) & (at <= 1)) | np.r_[False, np.diff(at) <= 0])[0])
         raise ValueProblem(
-            f"Point {bad + 1} of the graph stands at {at[bad]:g}.", field=where, hint="Places run from 0 to 1, each beyond the one before."
+            f"Point {bad + 1} of the graph stands at {at[bad]:g}.",
+            field=where,
+            hint="Places run from 0 to 1, each beyond the one before.",
         )
     return Graph(at, value, smooth, into, out)
 
@@ -93,7 +97,10 @@ def mapped_graph(raw: Any, change: Change, where: str, measured: str) -> Any:
     """Return a written graph with each of its numbers replaced; points are addressed by their ids."""
     if not isinstance(raw, list):
         return raw
-    return [_mapped(row, change, f"{where}/{row.get('id', i) if isinstance(row, dict) else i}", measured) for i, row in enumerate(raw)]
+    return [
+        _mapped(row, change, f"{where}/{row.get('id', i) if isinstance(row, dict) else i}", measured)
+        for i, row in enumerate(raw)
+    ]
 
 
 def _mapped(row: Any, change: Change, where: str, measured: str) -> Any:
@@ -119,4 +126,6 @@ def graph_key(g: Graph) -> list[Any]:
 def graph(description: str, *, measured: str = "", otherwise: str = "", chapter: str = "", **more: Any) -> Any:
     """Declare a graph; left out it is what ``otherwise`` says."""
     unit = {"length": "mm", "angle": "°"}.get(measured, "")
-    return declare(GraphKind(measured=measured, unit=unit, otherwise=otherwise, chapter=chapter), None, description, **more)
+    return declare(
+        GraphKind(measured=measured, unit=unit, otherwise=otherwise, chapter=chapter), None, description, **more
+    )

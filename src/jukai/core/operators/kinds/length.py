@@ -21,7 +21,13 @@ class LengthKind(NumberKind):
 
 
 def length(
-    description: str, *, default: float | None = None, otherwise: str = "", instead_of: str = "", chapter: str = "", **more: Any
+    description: str,
+    *,
+    default: float | None = None,
+    otherwise: str = "",
+    instead_of: str = "",
+    chapter: str = "",
+    **more: Any,
 ) -> Any:
     """Declare a length; ``ge``, ``gt``, ``le`` and ``lt`` are its limits, ``relevant`` says when it counts."""
     kind = LengthKind(otherwise=otherwise, instead_of=instead_of, chapter=chapter)

@@ -22,6 +22,12 @@ class SeedKind(NumberKind):
     lowest: ClassVar[float] = 0.0
 
 
-def seed(description: str = "Another seed gives another result of the same sort.", *, default: int = 1, chapter: str = "", **more: Any) -> Any:
+def seed(
+    description: str = "Another seed gives another result of the same sort.",
+    *,
+    default: int = 1,
+    chapter: str = "",
+    **more: Any,
+) -> Any:
     """Declare a seed: 0 to 2³¹ − 1; ``relevant`` says when it counts."""
     return declare(SeedKind(chapter=chapter), default, description, ge=0, le=2**31 - 1, **more)

@@ -44,7 +44,11 @@ class WeightsKind(ValueKind):
             {"graph": graph_schema(), "along": _AXIS.schema()},
             {"strokes": {"type": "array", "items": stroke, "maxItems": MOST_STROKES}},
         )
-        return {"oneOf": [{"type": "object", "properties": f, "required": list(f), "additionalProperties": False} for f in forms]}
+        return {
+            "oneOf": [
+                {"type": "object", "properties": f, "required": list(f), "additionalProperties": False} for f in forms
+            ]
+        }
 
     def resolve(self, raw: Any, scope: Scope, where: str) -> Any:
         """Return (n_points,) weights; the written form where no body comes to the step."""
@@ -91,7 +95,9 @@ class WeightsKind(ValueKind):
             radius = scope.number(stroke["radius"], measures="length", where=where)
             amount = scope.number(stroke.get("amount", 1), measures="", where=where)
             if places.ndim != 2 or places.shape[1] != 3 or not radius > 0 or not -1 <= amount <= 1:
-                raise ValueProblem(f"Stroke {i + 1}: places of three numbers, a radius over 0, an amount from −1 to 1.", field=where)
+                raise ValueProblem(
+                    f"Stroke {i + 1}: places of three numbers, a radius over 0, an amount from −1 to 1.", field=where
+                )
             away, _ = cKDTree(places).query(mesh.points, distance_upper_bound=radius)
             near = np.isfinite(away)
             out[near] += amount * (1 - (away[near] / radius) ** 2) ** 2
@@ -118,11 +124,17 @@ class WeightsKind(ValueKind):
         if not isinstance(stroke, dict):
             return stroke
         numbers = {"radius": "length", "amount": ""}
-        return {k: change(Leaf("number", v, f"{where}/{k}", numbers[k])) if k in numbers else v for k, v in stroke.items()}
+        return {
+            k: change(Leaf("number", v, f"{where}/{k}", numbers[k])) if k in numbers else v for k, v in stroke.items()
+        }
 
     def key(self, value: Any) -> Any:
         """Return a hash of the weights."""
-        return hashlib.blake2b(value.tobytes(), digest_size=12).hexdigest() if isinstance(value, np.ndarray) else repr(value)
+        return (
+            hashlib.blake2b(value.tobytes(), digest_size=12).hexdigest()
+            if isinstance(value, np.ndarray)
+            else repr(value)
+        )
 
 
 def weights(description: str, *, otherwise: str = "everywhere alike", chapter: str = "", **more: Any) -> Any:

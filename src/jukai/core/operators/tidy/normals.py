@@ -7,7 +7,7 @@ import numpy as np
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.normals import crease_of, sharp_edges
 from jukai.core.notes import Note
-from jukai.core.operators.base import Context, Kind, OperatorValues, Result, operator
+from jukai.core.operators.base import Context, Example, Kind, OperatorValues, Result, operator
 from jukai.core.operators.kinds.angle import angle
 from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.switch import switch
@@ -38,6 +38,7 @@ class Values(OperatorValues):
     sentence="Smooth the shading up to {crease_angle}",
     quiet="Each face counts by {weigh_by}. {marked_edges}",
     synonyms=("smooth shading", "shade smooth", "flat shading", "crease", "hard edges"),
+    example=Example((("cylinder", {"radius": 14, "height": 26, "sides": 10}), ("normals", {"crease_angle": 40}))),
 )
 def normals(mesh: Mesh, values: Values, context: Context) -> Result:
     """Set where the shading is smooth, and how much each face counts.

@@ -33,7 +33,9 @@ def upgrade() -> None:
     for (bench,) in c.execute(sa.text("SELECT id FROM bench")).all():
         _store_documents(c, bench)
     op.drop_table("snapshot")
-    op.create_table("blob", sa.Column("hash", sa.String(64), primary_key=True), sa.Column("data", sa.LargeBinary(), nullable=False))
+    op.create_table(
+        "blob", sa.Column("hash", sa.String(64), primary_key=True), sa.Column("data", sa.LargeBinary(), nullable=False)
+    )
     op.create_table(
         "file",
         sa.Column("bench", sa.String(64), sa.ForeignKey("bench.id", ondelete="CASCADE"), primary_key=True),
@@ -79,7 +81,9 @@ def _store_documents(c: Any, bench: str) -> None:
         data = encode(text, base if depth else None)
         texts[number] = (text, depth)
         c.execute(
-            sa.text("UPDATE revision SET base = :base, depth = :depth, document = :data WHERE bench = :b AND number = :n"),
+            sa.text(
+                "UPDATE revision SET base = :base, depth = :depth, document = :data WHERE bench = :b AND number = :n"
+            ),
             {"base": parent if depth else None, "depth": depth, "data": data, "b": bench, "n": number},
         )
 
