@@ -434,7 +434,10 @@ def check_name(name: str) -> None:
 
 
 def rename_in_formula(text: str, old: str, new: str) -> str:
-    """Return the formula with one name replaced; text that can't be read comes back as it is."""
+    """Return the formula with one name replaced, a per cent sign behind it kept; text that can't be read comes back as it is."""
+    if text.rstrip().endswith("%"):
+        inner = text.rstrip()[:-1]
+        return rename_in_formula(inner, old, new) + text[len(inner) :]
     try:
         tokens = _tokens(text)
     except FormulaError:

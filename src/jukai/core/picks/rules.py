@@ -56,6 +56,7 @@ class Picker:
     within: tuple[str, ...] = ()
 
     def rule(self, raw: Any) -> Bools:
+        """Return what a written pick picks."""
         if not isinstance(raw, dict):
             raise ValueProblem(
                 f"{self.where.capitalize()} is no pick.", field=self.where, hint='For example {"rule": "sharper_than"}.'
@@ -73,6 +74,7 @@ class Picker:
         return known.apply(self, raw)
 
     def only(self, raw: dict[str, Any], keys: set[str]) -> None:
+        """Refuse a pick that has other keys than these."""
         strange = set(raw) - keys
         if strange:
             rest = sorted(keys - {"rule", "of"})
@@ -83,6 +85,7 @@ class Picker:
             )
 
     def joined(self, rows: Any) -> Bools:
+        """Return several picks joined."""
         if not isinstance(rows, list) or not rows or len(rows) > 100:
             raise ValueProblem("'join' is a list of picks.", field=self.where)
         out = self.rule(rows[0])
@@ -105,6 +108,7 @@ class Picker:
 
     # -- numbers ----------------------------------------------------------------------------------
     def value(self, raw: dict[str, Any], key: str, measures: str, default: float | None = None) -> float:
+        """Return a number of the pick, or its default."""
         if raw.get(key) is None:
             if default is None:
                 raise ValueProblem(f"This pick needs '{key}'.", field=self.where)
@@ -112,12 +116,14 @@ class Picker:
         return self.number(raw[key], measures=measures, where=self.where)
 
     def three(self, raw: dict[str, Any], key: str) -> Floats:
+        """Return three lengths of the pick."""
         row = raw.get(key)
         if not isinstance(row, list) or len(row) != 3:
             raise ValueProblem(f"'{key}' of a pick is a list of three numbers.", field=self.where)
         return np.array([self.number(x, measures="length", where=self.where) for x in row])
 
     def direction(self, raw: dict[str, Any]) -> Floats:
+        """Return the pick's direction, of length 1."""
         d = self.three(raw, "direction")
         length = float(np.linalg.norm(d))
         if not length > 0:

@@ -275,7 +275,7 @@ def _value_problem(e: ValidationError, op: Operator, fields: Mapping[str, Field]
     key = str(first["loc"][0]).rstrip("_") if first["loc"] else None
     label = (key or op.name).replace("_", " ").capitalize()
     limits = first.get("ctx", {})
-    kind = fields[key].kind if key in fields else None
+    kind = fields[key].kind if key is not None and key in fields else None
     words = {"greater_than_equal": ("ge", "is the least"), "less_than_equal": ("le", "is the most"),
              "greater_than": ("gt", "is too little; it must be more"), "less_than": ("lt", "is too much")}  # fmt: skip
     if first["type"] in words:

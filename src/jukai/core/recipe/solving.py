@@ -91,7 +91,7 @@ def _of_value(resolver: Resolver, part: str, step: Step, address: str, used: Any
     if whole_value is None:
         raise ValueProblem(f"'{key}' has no value to begin with.", field="address", hint="Type one first.")
     listed = list(whole_value) if isinstance(whole_value, tuple) else whole_value
-    start = resolver.number(kind.read(listed, path, key), measures=kind.measures, where=key)
+    start = resolver.number(kind.number_at(listed, path, key), measures=kind.measures, where=key)
 
     def edit(v: float) -> Any:
         return _edit(kind="set_value", part=part, step=step.id, key=address, value=v, start=listed if path else None)

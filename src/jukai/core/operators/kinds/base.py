@@ -71,10 +71,14 @@ class Scope(Protocol):
     named : picks of the part by their names.
     """
 
-    mesh: Mesh | None
-    written: Mapping[str, Any]
-    done: Mapping[str, Any]
-    named: Mapping[str, Any]
+    @property
+    def mesh(self) -> Mesh | None: ...  # noqa: D102 - attributes, told above
+    @property
+    def written(self) -> Mapping[str, Any]: ...  # noqa: D102
+    @property
+    def done(self) -> Mapping[str, Any]: ...  # noqa: D102
+    @property
+    def named(self) -> Mapping[str, Any]: ...  # noqa: D102
 
     def number(self, raw: Any, *, measures: str, where: str) -> float:
         """Return a number, or what a formula gives."""
@@ -216,6 +220,10 @@ class ValueKind(ABC):
         for name in path:
             raw = raw[self.place(raw, name, where)]
         return raw
+
+    def number_at(self, raw: Any, path: Sequence[str], where: str) -> Any:
+        """Return the number or formula at an address below the value, as the resolver works it out."""
+        return self.read(raw, path, where)
 
     def edited(self, raw: Any, path: Sequence[str], value: Any, where: str) -> Any:
         """Return the written form with one thing below it changed."""

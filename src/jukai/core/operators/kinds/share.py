@@ -30,11 +30,12 @@ class ShareKind(NumberKind):
         scope.show(where, value)
         return value
 
-    def read(self, raw: Any, path: Sequence[str], where: str) -> Any:
+    def number_at(self, raw: Any, path: Sequence[str], where: str) -> Any:
         """Return the share; per cent that are written out as hundredths."""
+        raw = self.read(raw, path, where)
         text = raw.rstrip() if isinstance(raw, str) else ""
         try:
-            return float(text[:-1]) / 100 if text.endswith("%") else super().read(raw, path, where)
+            return float(text[:-1]) / 100 if text.endswith("%") else raw
         except ValueError:
             return f"({text[:-1]}) / 100"
 
