@@ -16,6 +16,7 @@ from jukai.app.benches import Benches
 from jukai.app.events import Events
 from jukai.app.workshop import Workshop
 from jukai.core.errors import ValueProblem
+from jukai.jobs import ThreadEngine
 from jukai.store import SqliteStore
 from jukai.web.app import create_app
 from jukai.web.security import Access, is_loopback
@@ -29,7 +30,7 @@ THREADS = 48
 def make(data: Path, *, access: Access | None = None, demo: bool = False) -> Any:
     """Return the application on a data folder; with ``demo`` the demo bench is there."""
     store = SqliteStore(data / "jukai.db")
-    benches = Benches(store, Workshop(), Events(), DEMO.read_bytes() if DEMO.is_file() else None)
+    benches = Benches(store, Workshop(), Events(), ThreadEngine(), DEMO.read_bytes() if DEMO.is_file() else None)
     if demo and not store.benches():
         benches.create_demo("")
     app = create_app(benches, access)
@@ -80,7 +81,7 @@ def serve(*, host: str, port: int, data: Path, token: str | None, demo: bool) ->
         max_request_body_size=600_000_000,
         clear_untrusted_proxy_headers=True,
     )
-    Thread(target=app.extensions["jukai"].workshop.warm_up, name="warm up", daemon=True).start()
+    Thread(target=_begin, args=(app.extensions["jukai"],), name="warm up", daemon=True).start()
     shown = f"[{host}]" if ":" in host else host
     sys.stdout.write(f"Jukai is ready: http://{shown}:{bound.getsockname()[1]}/\n")
     sys.stdout.flush()
@@ -90,6 +91,12 @@ def serve(*, host: str, port: int, data: Path, token: str | None, demo: bool) ->
         pass
     finally:
         os._exit(0)  # streams that are still open would hold the threads
+
+
+def _begin(benches: Benches) -> None:
+    """Load what would make the first edit slow, and go on with work that was not done when the server ended."""
+    benches.workshop.warm_up()
+    benches.resume()
 
 
 def _bind(host: str, port: int) -> socket.socket:

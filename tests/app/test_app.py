@@ -17,6 +17,7 @@ from jukai.app.meshes_kept import mesh_from_bytes, mesh_to_bytes
 from jukai.app.ports import NotThere
 from jukai.app.workshop import Workshop
 from jukai.core.geometry.view import view_digest
+from jukai.jobs import ThreadEngine
 from jukai.store import SqliteStore
 from tests.common import EXAMPLE
 from tests.recipes import body
@@ -66,7 +67,7 @@ class Work(unittest.TestCase):
         self.addCleanup(folder.cleanup)
         self.store = SqliteStore(Path(folder.name) / "a.db")
         self.addCleanup(self.store.close)
-        self.benches = Benches(self.store, Workshop(), Events())
+        self.benches = Benches(self.store, Workshop(), Events(), ThreadEngine())
         self.bench = self.benches.open_file(EXAMPLE.read_bytes(), "t")
 
     def test_stop_ends_the_work_and_a_newer_preview_the_older(self) -> None:
@@ -81,8 +82,10 @@ class Work(unittest.TestCase):
     def test_the_same_body_has_the_same_hash_and_another_one_another(self) -> None:
         first = self.benches.state(self.bench).parts[0]["mesh"]
         edit = {"kind": "set_value", "part": "p1", "step": "s2", "key": "turn", "value": 31}
-        other = self.benches.edit(self.bench, 1, edit, "t").parts[0]["mesh"]
-        back = self.benches.move_head(self.bench, "undo", 2, "t").parts[0]["mesh"]
+        self.benches.edit(self.bench, 1, edit, "t")
+        other = self.benches.state(self.bench).parts[0]["mesh"]
+        self.benches.move_head(self.bench, "undo", 2, "t")
+        back = self.benches.state(self.bench).parts[0]["mesh"]
         self.assertEqual(first, back)
         self.assertNotEqual(first, other)
         self.assertEqual((self.benches.workshop.view_data(first) or b"")[:4], b"JKV1")

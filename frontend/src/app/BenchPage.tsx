@@ -6,7 +6,7 @@ import { HandoverSheet, SideColumn } from '../features/side'
 import { DrawingSheet, HistorySheet, KeysSheet, TopBar } from '../features/top'
 import { goTo } from '../shared/address'
 import { api } from '../shared/api/client'
-import { leave, open, say, shownParts, useSession } from '../shared/session'
+import { leave, open, say, shownParts, useSession, goOn } from '../shared/session'
 import { setOperators } from '../shared/operators'
 import { useView } from '../shared/viewState'
 import { useKeys } from './useKeys'
@@ -92,7 +92,7 @@ export default function BenchPage({ id }: { id: string }) {
       data-testid="bench"
       data-revision={bench.revision}
       data-busy={session.busy}
-      data-waiting={session.waiting}
+      data-waiting={session.waiting + bench.waiting.length}
     >
       <TopBar operators={operators.data} bake={() => bake.mutate()} baking={bake.isPending} />
       <Recipe
@@ -109,9 +109,15 @@ export default function BenchPage({ id }: { id: string }) {
               : 'Edits will be kept and sent when it is back.'}
           </div>
         )}
-        {bench.stopped && (
-          <div className="strip" role="status">
-            Stopped. The last good body stays.
+        {bench.stopped.length > 0 && (
+          <div className="strip" role="status" data-testid="stopped">
+            Stopped.{' '}
+            {bench.stopped.length === 1
+              ? 'The last good body stays.'
+              : 'The last good bodies stay.'}{' '}
+            <button className="plain link" data-testid="go-on" onClick={goOn}>
+              Work {bench.stopped.length === 1 ? 'it' : 'them'} out
+            </button>
           </div>
         )}
         <Suspense fallback={<div className="stage centre muted">Preparing the view …</div>}>

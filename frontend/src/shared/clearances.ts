@@ -22,6 +22,9 @@ export const useClearance = create<State>(() => ({
   failed: null,
 }))
 
+/** ms after which the hand that drags a number rests */
+const RESTS = 250
+
 let wanted: { part: string; edit: Edit | null } | null = null
 let asking = false
 
@@ -97,8 +100,19 @@ export function useClearances(): void {
         })
         .sort((a, b) => a.signed - b.signed),
     })
-    wanted = { part, edit: session.preview ? session.previewed : null }
-    void ask()
+    const edit = session.preview ? session.previewed : null
+    const now = () => {
+      wanted = { part, edit }
+      void ask()
+    }
+    // while a number is dragged the body comes first; where parts are moved it is what is watched
+    const placing = edit?.kind === 'place_parts' || edit?.kind === 'add_part'
+    if (!edit || placing) {
+      now()
+      return
+    }
+    const timer = window.setTimeout(now, RESTS)
+    return () => clearTimeout(timer)
   }, [part, open, bench, preview])
 }
 

@@ -1,6 +1,7 @@
 import { create } from 'zustand'
 import { ApiError, Offline, api } from './api/client'
-import type { BenchView, Edit, PartView } from './api/client'
+import type { BenchChanges, BenchView, Edit, PartView } from './api/client'
+import { isChanges, withChanges } from './changes'
 import { signed, volume } from './format'
 import { namedIn } from './operators'
 
@@ -71,19 +72,65 @@ export function say(text: string, kind: 'error' | 'info' = 'info'): void {
   toast(text, kind)
 }
 
-function adopt(fresh: BenchView): void {
+function adopt(answer: BenchView | BenchChanges): void {
   const now = getState().bench
-  // stopped: the last good bodies stay
-  const bench = fresh.stopped && now?.id === fresh.id ? { ...fresh, parts: now.parts } : fresh
-  if (
-    now?.id === bench.id &&
-    bench.revision === now.revision &&
-    now.parts.length &&
-    !bench.parts.length
+  let bench: BenchView
+  if (isChanges(answer)) {
+    // told against a revision that is not shown: all of it is asked for
+    if (now?.revision !== answer.base) {
+      void refresh()
+      return
+    }
+    bench = withChanges(now, answer)
+  } else bench = answer
+  const same = now?.id === bench.id ? now.parts : []
+  // the last good body of a part stays until the new one is there
+  const there = new Set(bench.parts.map((p) => p.part))
+  const kept = same.filter(
+    (p) => !there.has(p.part) && bench.document.parts?.some((q) => q.id === p.part),
   )
-    return
+  if (kept.length) {
+    const all = [...bench.parts, ...kept]
+    const order = new Map(bench.document.parts?.map((p, i) => [p.id, i]))
+    all.sort((a, b) => (order.get(a.part) ?? 0) - (order.get(b.part) ?? 0))
+    bench = { ...bench, parts: all }
+  }
   document.title = `${bench.document.name} · Jukai`
-  setState({ bench, failure: null, progress: null })
+  setState({ bench, failure: null, ...(bench.waiting.length === 0 && { progress: null }) })
+  if (bench.waiting.length) void askForBodies()
+}
+
+let askingForBodies = false
+
+/** Ask for the bodies that were not ready; again when the server tells of them, and now and then, should it not. */
+async function askForBodies(): Promise<void> {
+  if (askingForBodies) return
+  askingForBodies = true
+  try {
+    const { id, bench } = getState()
+    if (!id || !bench?.waiting.length) return
+    const found = await api.parts(id, bench.waiting)
+    const now = getState().bench
+    if (now?.id !== bench.id || now.revision !== found.revision) return
+    const fresh = new Map(found.parts.map((p) => [p.part, p]))
+    const there = new Set(now.parts.map((p) => p.part))
+    const parts = [
+      ...now.parts.map((p) => fresh.get(p.part) ?? p),
+      ...found.parts.filter((p) => !there.has(p.part)),
+    ]
+    const { waiting, stopped, measures } = found
+    const done = waiting.length === 0
+    setState({
+      bench: { ...now, parts, waiting, stopped, measures },
+      ...(done && { progress: null }),
+    })
+    describeChange()
+  } catch (e) {
+    if (e instanceof Offline) fail(e)
+  } finally {
+    askingForBodies = false
+    if (getState().bench?.waiting.length) window.setTimeout(() => void askForBodies(), 1500)
+  }
 }
 
 // -- opening and following -------------------------------------------------------------------
@@ -97,7 +144,9 @@ export async function open(id: string): Promise<void> {
     event: (e) => {
       if (e.kind === 'head' && e.author !== author && e.revision !== getState().bench?.revision)
         void refresh()
-      if (e.kind === 'progress') setState({ progress: e })
+      if (e.kind === 'progress' && getState().bench?.waiting.includes(e.part))
+        setState({ progress: e })
+      if (e.kind === 'bodies' && e.revision === getState().bench?.revision) void askForBodies()
     },
     open: () => {
       if (getState().connection === 'lost') {
@@ -114,6 +163,16 @@ export async function open(id: string): Promise<void> {
 export function leave(): void {
   close()
   setState({ id: null, bench: null, preview: null, change: null })
+}
+
+/** Have what was stopped worked out after all. */
+export function goOn(): void {
+  const id = getState().id
+  if (!id) return
+  api
+    .goOn(id)
+    .then(refresh)
+    .catch((e: unknown) => fail(e))
 }
 
 /** Ask for the state of the head. */
@@ -155,10 +214,21 @@ async function again(): Promise<void> {
 
 // -- edits -----------------------------------------------------------------------------------
 interface Waiting {
-  send: (base: number) => Promise<BenchView>
+  send: (base: number) => Promise<BenchView | BenchChanges>
   target: { part: string; step: string | null } | null
   done: (error: Error | null) => void
   tries: number
+}
+
+/** What the last edit did is told once the body it changed is there. */
+let undescribed: { before: BenchView; target: { part: string; step: string | null } } | null = null
+
+function describeChange(): void {
+  const now = getState().bench
+  if (!undescribed || !now || now.waiting.includes(undescribed.target.part)) return
+  const { before, target } = undescribed
+  undescribed = null
+  setState({ change: describe(before, now, target) })
 }
 
 const queue: Waiting[] = []
@@ -178,10 +248,11 @@ async function drain(): Promise<void> {
         const before = bench
         const after = await first.send(bench.revision)
         queue.shift()
-        const change = first.target ? describe(before, after, first.target) : null
         endPreview()
         adopt(after)
-        setState({ change })
+        setState({ change: null })
+        undescribed = first.target && { before, target: first.target }
+        describeChange()
         first.done(null)
       } catch (e) {
         if (e instanceof Offline) {
@@ -328,17 +399,21 @@ async function ask(): Promise<void> {
       if (!id || !bench) return
       const mine = dragging
       try {
-        const state = await api.preview(id, {
+        const { changes, meshes } = await api.preview(id, {
           base: bench.revision,
           edit: e,
           author,
           join: false,
           parts: parts ? [...parts] : null,
+          held: held(),
         })
         performance.measure('ask', { start: at, end: performance.now() })
         if (mine === dragging) {
           lastAsked = at
-          setState({ preview: state, previewed: e, heavy: null })
+          receive(meshes)
+          // only the parts that were asked for: the others stand as they are
+          const preview = { ...withChanges(bench, changes), parts: changes.parts }
+          setState({ preview, previewed: e, heavy: null })
         }
       } catch (error) {
         if (error instanceof Offline) fail(error)
@@ -350,6 +425,15 @@ async function ask(): Promise<void> {
   } finally {
     asking = false
   }
+}
+
+let held: () => string[] = () => []
+let receive: (meshes: ReadonlyMap<string, ArrayBuffer>) => void = () => undefined
+
+/** Say which drawing data is there, and where what comes goes. */
+export function keepMeshes(have: typeof held, take: typeof receive): void {
+  held = have
+  receive = take
 }
 
 let lastAsked = 0

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import hashlib
 import secrets
+from collections import OrderedDict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any
 
 from jukai.app.clearances import Clearances
@@ -13,7 +15,8 @@ from jukai.app.drawings import Drawings, SheetAsked
 from jukai.app.events import Events
 from jukai.app.files import BenchFiles
 from jukai.app.meshes_kept import mesh_from_bytes, mesh_to_bytes
-from jukai.app.ports import BakedRow, BenchRow, BenchStore, RevisionRow, Stale
+from jukai.app.ports import BakedRow, BenchRow, BenchStore, JobEngine, NotThere, RevisionRow, Stale
+from jukai.app.work import Head, Work
 from jukai.app.workshop import Workshop
 from jukai.core.errors import Cancelled, CoreError, FileProblem, ValueProblem
 from jukai.core.formats.bench_file import bench_from, read_bench, read_bench_zip, write_bench, write_bench_zip
@@ -23,13 +26,17 @@ from jukai.core.formats.reading import format_of, read_mesh
 from jukai.core.formats.writing import ExportPart, write_parts, write_zip
 from jukai.core.geometry.soundness import soundness
 from jukai.core.operators.registry import first_values, get_operator
+from jukai.core.recipe.affected import touched
 from jukai.core.recipe.arranging import ARRANGING, arranged
 from jukai.core.recipe.bench import Bench, Finish
 from jukai.core.recipe.edits import apply_edit, edit_label, parse_edit, with_point_ids
+from jukai.core.recipe.evaluate import Asked
 from jukai.core.recipe.report import part_report, soundness_report
+from jukai.core.recipe.resolve import Resolver
 
-__all__ = ["BenchState", "Benches"]
+__all__ = ["BenchChanges", "BenchState", "Benches", "document_changes"]
 
+_MOST_READ = 64
 PREVIEW_FACES = 300_000
 """Faces of a step up to which it is worked out while a number is dragged."""
 STANDARD_FINISHES = (
@@ -43,7 +50,7 @@ STANDARD_FINISHES = (
 
 @dataclass(frozen=True, slots=True)
 class BenchState:
-    """A bench as the screen needs it."""
+    """A bench as the screen needs it; ``waiting`` are parts that are not worked out yet, ``stopped`` those that won't be."""
 
     row: BenchRow
     revision: int
@@ -54,14 +61,45 @@ class BenchState:
     curves: list[dict[str, Any]]
     parts: list[dict[str, Any]]
     measures: list[dict[str, Any]] = field(default_factory=list)
-    stopped: bool = False
+    waiting: list[str] = field(default_factory=list)
+    stopped: list[str] = field(default_factory=list)
+
+
+@dataclass(frozen=True, slots=True)
+class BenchChanges:
+    """What became of a bench since a revision: only what is no longer as it was there.
+
+    Attributes
+    ----------
+    base : the revision that it is told against.
+    document : see :func:`document_changes`.
+    numbers, measures : all of them, or None when none changed.
+    curves, parts : views of those that were touched, as far as they are ready.
+    """
+
+    bench: str
+    base: int
+    revision: int
+    document: dict[str, Any]
+    undo: RevisionRow | None
+    redo: RevisionRow | None
+    numbers: list[dict[str, Any]] | None
+    curves: list[dict[str, Any]]
+    parts: list[dict[str, Any]]
+    measures: list[dict[str, Any]] | None
+    waiting: list[str] = field(default_factory=list)
+    stopped: list[str] = field(default_factory=list)
 
 
 class Benches:
     """All that people can do with benches; one object for the whole server."""
 
-    def __init__(self, store: BenchStore, workshop: Workshop, events: Events, demo: bytes | None = None) -> None:
+    def __init__(
+        self, store: BenchStore, workshop: Workshop, events: Events, engine: JobEngine, demo: bytes | None = None
+    ) -> None:
         self.store = store
+        self.work = Work(store, workshop, events, engine)
+        self._read: OrderedDict[tuple[str, int], Bench] = OrderedDict()
         self.workshop = workshop
         self.events = events
         self.clearances = Clearances(workshop)
@@ -116,8 +154,7 @@ class Benches:
 
     def file(self, bench_id: str) -> tuple[str, bytes]:
         """Return a bench as a file: its name and bytes; a zip when it has imports."""
-        _, document = self.store.document(bench_id)
-        bench = bench_from(document)
+        _, bench = self._bench(bench_id)
         files = self._files(bench_id).all()
         stem = "".join(c if c.isalnum() or c in "-_ " else "_" for c in bench.name).strip() or "bench"
         if files:
@@ -125,32 +162,87 @@ class Benches:
         return f"{stem}.jukai.json", write_bench(bench)
 
     # -- one bench ------------------------------------------------------------------------------
-    def state(self, bench_id: str, revision: int | None = None) -> BenchState:
-        """Return a bench worked out."""
+    def _bench(self, bench_id: str, revision: int | None = None) -> tuple[int, Bench]:
+        """Return a revision's number (the head's by default) and its bench; those read lately are the same objects again."""
         number, document = self.store.document(bench_id, revision)
-        return self._state(bench_id, number, bench_from(document))
+        bench = self._read.get((bench_id, number))
+        return number, bench if bench is not None else self._know(bench_id, number, bench_from(document))
 
-    def _state(self, bench_id: str, number: int, bench: Bench) -> BenchState:
+    def _know(self, bench_id: str, number: int, bench: Bench) -> Bench:
+        self._read[bench_id, number] = bench
+        while len(self._read) > _MOST_READ:
+            self._read.popitem(last=False)
+        return bench
+
+    def resume(self) -> None:
+        """Go on with work that the server was at when it ended."""
+        for bench_id in sorted({job.bench for job in self.store.jobs() if job.state == "running"}):
+            try:
+                self.work.advance(bench_id, *self._bench(bench_id))
+            except (NotThere, CoreError):
+                continue
+
+    def state(self, bench_id: str, revision: int | None = None, *, wait: float | None = None) -> BenchState:
+        """Return a bench worked out, after ``wait`` seconds at the latest as far as it is by then."""
+        number, bench = self._bench(bench_id, revision)
+        return self._state(bench_id, number, bench, wait)
+
+    def _state(self, bench_id: str, number: int, bench: Bench, wait: float | None) -> BenchState:
         undo, redo = self.store.steps(bench_id)
-        stopped = False
-        try:
-            parts = self.workshop.views(
-                bench, self._files(bench_id), subject=f"{bench_id}/head", progress=self._progress(bench_id)
-            )
-        except Cancelled:
-            parts, stopped = [], True
+        head = self.work.advance(bench_id, number, bench)
+        head = self.work.wait(bench_id, number, wait) or head
         return BenchState(
             self.store.row(bench_id),
             number,
             bench.to_json(),
             undo,
             redo,
-            self.workshop.numbers(bench),
-            self.workshop.curves(bench),
-            parts,
-            [] if stopped else self.workshop.measures(bench, self._files(bench_id)),
-            stopped,
+            self.workshop.numbers(bench, head.resolver),
+            self.workshop.curves(bench, head.resolver),
+            head.views(),
+            self.workshop.measures(bench, partial(self.work.evaluation, head)),
+            head.waiting(),
+            head.stopped(),
         )
+
+    def changes(self, bench_id: str, base: int, *, wait: float | None = None) -> BenchChanges:
+        """Return what became of a bench since a revision, after ``wait`` seconds at the latest.
+
+        Raises
+        ------
+        Stale
+            When the revision is not the one before the head, so that there is no telling what its window shows.
+        """
+        number, bench = self._bench(bench_id)
+        _, old = self._bench(bench_id, base)
+        head = self.work.advance(bench_id, number, bench)
+        if head.fresh is None or head.before != base:
+            raise Stale(number)
+        head = self.work.wait(bench_id, number, wait, head.fresh) or head
+        fresh = head.fresh or frozenset()
+        undo, redo = self.store.steps(bench_id)
+        same = bench.dimensions is old.dimensions or bench.dimensions == old.dimensions
+        told = any(e.part in fresh for m in bench.measures for e in m.of) or bench.measures != old.measures
+        return BenchChanges(
+            bench_id,
+            base,
+            number,
+            document_changes(old, bench),
+            undo,
+            redo,
+            None if same else self.workshop.numbers(bench, head.resolver),
+            self.workshop.curves(bench, head.resolver, head.fresh_curves),
+            head.views(fresh),
+            self.workshop.measures(bench, partial(self.work.evaluation, head)) if told else None,
+            head.waiting(),
+            head.stopped(),
+        )
+
+    def parts(self, bench_id: str, ids: Sequence[str]) -> tuple[Head, list[dict[str, Any]], list[dict[str, Any]]]:
+        """Return the head, views of some of its parts that are ready, and the measures as they read now."""
+        number, bench = self._bench(bench_id)
+        head = self.work.advance(bench_id, number, bench)
+        return head, head.views(ids), self.workshop.measures(bench, partial(self.work.evaluation, head))
 
     def _progress(self, bench_id: str) -> Any:
         def tell(part: str, step: str, fraction: float) -> None:
@@ -158,13 +250,12 @@ class Benches:
 
         return tell
 
-    def edit(self, bench_id: str, base: int, data: Any, author: str, *, join: bool = False) -> BenchState:
-        """Do and keep an edit; it is acknowledged once it is on disk."""
-        number, document = self.store.document(bench_id)
+    def edit(self, bench_id: str, base: int, data: Any, author: str, *, join: bool = False) -> int:
+        """Do and keep an edit; return the revision once it is on disk, without waiting for bodies."""
+        number, bench = self._bench(bench_id)
         if number != base:
             raise Stale(number)
         edit = parse_edit(data)
-        bench = bench_from(document)
         label = edit_label(bench, edit)
         changed = self._with_starting_numbers(bench_id, bench, self._on_bodies(bench_id, bench, edit))
         done = apply_edit(bench, changed)
@@ -177,8 +268,10 @@ class Benches:
             author=author,
             join=join,
         )
+        self._know(bench_id, number, done)
+        self.work.advance(bench_id, number, done)
         self.events.tell(bench_id, {"kind": "head", "revision": number, "author": author})
-        return self._state(bench_id, number, done)
+        return number
 
     def _on_bodies(self, bench_id: str, bench: Bench, edit: Any) -> Any:
         """Return an edit that needs the bodies as the placements it comes to."""
@@ -193,7 +286,10 @@ class Benches:
             return edit
         try:
             trial = apply_edit(bench, edit)
-            evaluation = self.workshop.evaluate(trial, edit.part, self._files(bench_id))
+            # too much to be done at once: then the step begins with its own defaults
+            evaluation = self.workshop.evaluate(
+                trial, edit.part, self._files(bench_id), asked=Asked(preview_limit=PREVIEW_FACES)
+            )
         except CoreError:
             return edit
         outcome = next((o for o in evaluation.steps if o.step.id == edit.step), None)
@@ -204,7 +300,7 @@ class Benches:
 
     def preview(
         self, bench_id: str, base: int, data: Any, author: str, parts: Sequence[str] | None
-    ) -> BenchState | None:
+    ) -> BenchChanges | None:
         """Work out an edit without keeping it; None when a newer one came.
 
         Raises
@@ -212,24 +308,36 @@ class Benches:
         Heavy
             When it is too much to be done while a number is dragged.
         """
-        number, bench = self._changed(bench_id, base, data)
+        number, old = self._bench(bench_id, base)
+        bench = apply_edit(old, self._on_bodies(bench_id, old, parse_edit(data)))
+        resolver = Resolver(bench)
+        what = touched(Resolver(old), resolver)
+        only = what.parts if parts is None else what.parts & frozenset(parts)
+        files = self._files(bench_id)
         try:
             views = self.workshop.views(
-                bench, self._files(bench_id), subject=f"{bench_id}/preview/{author}", only=parts, only_newest=True,
-                preview_limit=PREVIEW_FACES,
+                bench, files, subject=f"{bench_id}/preview/{author}", only=only, only_newest=True,
+                preview_limit=PREVIEW_FACES, resolver=resolver,
             )  # fmt: skip
         except Cancelled:
             return None
-        numbers, curves = self.workshop.numbers(bench), self.workshop.curves(bench)
-        measures = self.workshop.measures(bench, self._files(bench_id))
-        return BenchState(
-            self.store.row(bench_id), number, bench.to_json(), None, None, numbers, curves, views, measures
+        told = [m for m in bench.measures if any(e.part in only for e in m.of)]
+        return BenchChanges(
+            bench_id,
+            number,
+            number,
+            document_changes(old, bench),
+            None,
+            None,
+            self.workshop.numbers(bench, resolver) if what.numbers else None,
+            self.workshop.curves(bench, resolver, what.curves),
+            views,
+            self.workshop.measures(bench, lambda part: self.workshop.evaluate(bench, part, files)) if told else None,
         )
 
     def _changed(self, bench_id: str, base: int | None, data: Any) -> tuple[int, Bench]:
         """Return a bench as it would be after an edit that is not kept; None changes nothing."""
-        number, document = self.store.document(bench_id, base)
-        bench = bench_from(document)
+        number, bench = self._bench(bench_id, base)
         if data is None:
             return number, bench
         return number, apply_edit(bench, self._on_bodies(bench_id, bench, parse_edit(data)))
@@ -258,26 +366,24 @@ class Benches:
         undo, _ = self.store.steps(bench_id)
         if undo is None or undo.parent is None:
             return None, []
-        _, document = self.store.document(bench_id, undo.parent)
-        views = self.workshop.views(bench_from(document), self._files(bench_id), subject=f"{bench_id}/before")
+        _, bench = self._bench(bench_id, undo.parent)
+        views = self.workshop.views(bench, self._files(bench_id), subject=f"{bench_id}/before")
         return undo.label, views
 
     def sheet(self, bench_id: str, asked: SheetAsked) -> tuple[str, bytes]:
         """Return a drawing sheet of a bench: its file name and bytes."""
-        number, document = self.store.document(bench_id)
-        return self.drawings.sheet(bench_from(document), self._files(bench_id), asked, number)
+        number, bench = self._bench(bench_id)
+        return self.drawings.sheet(bench, self._files(bench_id), asked, number)
 
     def look_at(self, bench_id: str, part: str, step: str) -> dict[str, Any]:
         """Return a part as it was after one of its steps."""
-        _, document = self.store.document(bench_id)
-        bench = bench_from(document)
+        _, bench = self._bench(bench_id)
         evaluation = self.workshop.evaluate(bench, part, self._files(bench_id), upto=step)
         return self.workshop.part_view(bench, evaluation)
 
     def pick(self, bench_id: str, part: str, step: str, key: str) -> dict[str, Any]:
         """Return what a step picks, as the screen shows it while it is picked."""
-        _, document = self.store.document(bench_id)
-        bench = bench_from(document)
+        _, bench = self._bench(bench_id)
         found = bench.part(part)
         which = None if found is None else next((s for s in found.recipe if s.id == step), None)
         if found is None or which is None:
@@ -286,19 +392,25 @@ class Benches:
 
     def stop(self, bench_id: str) -> None:
         """Stop working out a bench."""
-        self.workshop.stop(f"{bench_id}/head")
+        self.work.stop(bench_id)
+        self.workshop.stop(f"{bench_id}/bake")
         self.workshop.stop_all(f"{bench_id}/solve/")
 
-    def move_head(self, bench_id: str, how: str, base: int, author: str, revision: int | None = None) -> BenchState:
-        """Undo, redo, or go to a revision."""
+    def move_head(self, bench_id: str, how: str, base: int, author: str, revision: int | None = None) -> int:
+        """Undo, redo, or go to a revision; return the revision that the head is then."""
         if how == "undo":
             number = self.store.undo(bench_id, base)
         elif how == "redo":
             number = self.store.redo(bench_id, base)
         else:
             number = self.store.go_to(bench_id, revision if revision is not None else base)
+        self.work.advance(bench_id, *self._bench(bench_id))
         self.events.tell(bench_id, {"kind": "head", "revision": number, "author": author})
-        return self.state(bench_id)
+        return number
+
+    def go_on(self, bench_id: str) -> None:
+        """Work out what was stopped."""
+        self.work.go_on(bench_id)
 
     # -- files ----------------------------------------------------------------------------------
     def upload(self, bench_id: str, name: str, data: bytes) -> dict[str, Any]:
@@ -330,9 +442,8 @@ class Benches:
     # -- hand-over ------------------------------------------------------------------------------
     def bake(self, bench_id: str, part: str) -> BakedRow:
         """Work a part out in full, inspect it, and put the plain result in the hand-over."""
-        number, document = self.store.document(bench_id)
-        bench = bench_from(document)
-        evaluation = self.workshop.evaluate(bench, part, self._files(bench_id), stop=self.workshop.until_stopped(f"{bench_id}/head"),
+        number, bench = self._bench(bench_id)
+        evaluation = self.workshop.evaluate(bench, part, self._files(bench_id), stop=self.workshop.until_stopped(f"{bench_id}/bake"),
                                             progress=self._progress(bench_id))  # fmt: skip
         failed = evaluation.failed
         if failed is not None and failed.error is not None:
@@ -373,8 +484,8 @@ class Benches:
         return [(b, keys.get(b.part) != b.key) for b in self.store.baked(bench_id)]
 
     def _keys(self, bench_id: str) -> dict[str, str]:
-        _, document = self.store.document(bench_id)
-        bench, files = bench_from(document), self._files(bench_id)
+        _, bench = self._bench(bench_id)
+        files = self._files(bench_id)
         out = {}
         for b in self.store.baked(bench_id):
             if bench.part(b.part) is not None:
@@ -404,6 +515,31 @@ class Benches:
         if len(files) == 1:
             return next(iter(files.items()))
         return f"{next(iter(files)).rsplit('.', 1)[0] if together or len(parts) == 1 else stem}.zip", write_zip(files)
+
+
+def document_changes(before: Bench, after: Bench) -> dict[str, Any]:
+    """Return what of a document is no longer as it was.
+
+    Of a list the rows that changed or came, as they are written, and under ``order`` the keys of all its rows
+    where they are not the same in the same order.
+    """
+    out: dict[str, Any] = {}
+    for name in type(after).model_fields:
+        old, new = getattr(before, name), getattr(after, name)
+        if old is new or old == new:
+            continue
+        if not isinstance(new, list):
+            out[name] = new
+            continue
+        key = "id" if name in ("curves", "parts") else "name"
+        there = {getattr(row, key): row for row in old}
+        rows = [row for row in new if (was := there.get(getattr(row, key))) is not row and was != row]
+        keys = [getattr(row, key) for row in new]
+        out[name] = {
+            "rows": [row.model_dump(mode="json", by_alias=True, exclude_defaults=True) for row in rows],
+            "order": None if keys == list(there) else keys,
+        }
+    return out
 
 
 def _listed(value: Any) -> Any:

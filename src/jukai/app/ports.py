@@ -2,11 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Protocol
 
-__all__ = ["BakedRow", "BenchRow", "BenchStore", "NotThere", "RevisionRow", "Stale", "UploadRow"]
+__all__ = [
+    "BakedRow",
+    "BenchRow",
+    "BenchStore",
+    "JobEngine",
+    "JobRow",
+    "NotThere",
+    "RevisionRow",
+    "Run",
+    "Stale",
+    "UploadRow",
+]
 
 
 class NotThere(Exception):
@@ -67,6 +78,34 @@ class UploadRow:
     name: str
     size: int
     hash: str
+
+
+Run = Callable[[Callable[[], bool]], None]
+"""Work to be done; it is given what asks whether it is to stop."""
+
+
+class JobEngine(Protocol):
+    """What does work in the background: in this process, or on other machines."""
+
+    def submit(self, job_id: str, run: Run) -> None:
+        """Have work done soon, the newest first; older work of the same id is stopped."""
+
+    def stop(self, job_id: str) -> None:
+        """Stop work; it does not begin again by itself."""
+
+    def close(self) -> None:
+        """Stop everything."""
+
+
+@dataclass(frozen=True, slots=True)
+class JobRow:
+    """Work that was asked for and takes long: working a part out at a revision."""
+
+    id: str
+    bench: str
+    revision: int
+    part: str
+    state: str
 
 
 class BenchStore(Protocol):
@@ -135,6 +174,15 @@ class BenchStore(Protocol):
 
     def blob(self, digest: str) -> bytes:
         """Return the bytes of a file by their hash."""
+
+    def keep_job(self, job: JobRow) -> None:
+        """Keep what became of work; the row of the same id before it goes."""
+
+    def jobs(self, bench_id: str | None = None) -> Sequence[JobRow]:
+        """Return work that goes on or was stopped, of a bench or of all."""
+
+    def end_job(self, job_id: str) -> None:
+        """Forget work that is done."""
 
     def keep_baked(
         self, bench_id: str, part: str, part_name: str, revision: int, key: str, report: dict[str, Any], mesh: bytes

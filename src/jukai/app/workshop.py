@@ -136,7 +136,7 @@ class Workshop:
 
     def views(self, bench: Bench, files: Files, *, subject: str, progress: Progress | None = None,
               only: Collection[str] | None = None, only_newest: bool = False, preview_limit: int = 100_000_000,
-              ) -> list[dict[str, Any]]:  # fmt: skip
+              resolver: Resolver | None = None) -> list[dict[str, Any]]:  # fmt: skip
         """Return every part as the screen needs it; ``only`` limits the work to some of them.
 
         With ``only_newest``, older work on the same subject stops at its next checkpoint.
@@ -147,7 +147,7 @@ class Workshop:
             When newer work on the same subject came, or it was stopped.
         """
         stop = self._turns.take(subject) if only_newest else self._turns.join(subject)
-        resolver = Resolver(bench)
+        resolver = resolver or Resolver(bench)
         out = []
         for part in bench.parts:
             if part.hidden and (only is None or part.id not in only):
@@ -165,14 +165,19 @@ class Workshop:
             raise
         except CoreError as e:
             return _hidden(part) | {"error": e.as_dict()}
-        return self.part_view(bench, evaluation)
+        return self.part_view(bench, evaluation, resolver)
 
-    def part_view(self, bench: Bench, evaluation: Evaluation) -> dict[str, Any]:
+    @staticmethod
+    def hidden(part: Part, error: CoreError | None = None) -> dict[str, Any]:
+        """Return the view of a part that has no body to be shown."""
+        return _hidden(part) | {"hidden": part.hidden, "error": None if error is None else error.as_dict()}
+
+    def part_view(self, bench: Bench, evaluation: Evaluation, resolver: Resolver | None = None) -> dict[str, Any]:
         """Return one part as plain data; its drawing data waits under the hash given."""
         part, mesh = evaluation.part, evaluation.mesh
         out: dict[str, Any] = _hidden(part) | {"hidden": part.hidden, "steps": [_step_view(o) for o in evaluation.steps],
                                                "matrix": evaluation.matrix.ravel().tolist(), "key": evaluation.key,
-                                               "placed": None if evaluation.misplaced else _placed_view(Resolver(bench), part),
+                                               "placed": None if evaluation.misplaced else _placed_view(resolver or Resolver(bench), part),
                                                "error": evaluation.misplaced.as_dict() if evaluation.misplaced else None}  # fmt: skip
         if mesh is None or mesh.n_faces == 0:
             return out
@@ -296,9 +301,9 @@ class Workshop:
         mesh = self._meshes.get(digest)
         return None if mesh is None else soundness_report(soundness(mesh))
 
-    def numbers(self, bench: Bench) -> list[dict[str, Any]]:
+    def numbers(self, bench: Bench, resolver: Resolver | None = None) -> list[dict[str, Any]]:
         """Return the named numbers with their values, or what is wrong with them."""
-        resolver = Resolver(bench)
+        resolver = resolver or Resolver(bench)
         out = []
         for d in bench.dimensions:
             q, e = resolver.names.get(d.name), resolver.name_errors.get(d.name)
@@ -306,12 +311,12 @@ class Workshop:
                         "error": e.as_dict() if e else None})  # fmt: skip
         return out
 
-    def measures(self, bench: Bench, files: Files) -> list[dict[str, Any]]:
+    def measures(self, bench: Bench, evaluation_of: Callable[[str], Evaluation | None]) -> list[dict[str, Any]]:
         """Return the kept measures as they read now, or what is wrong with them."""
 
         def body(part: str) -> Body | None:
-            evaluation = self.evaluate(bench, part, files)
-            if evaluation.mesh is None or evaluation.mesh.n_faces == 0:
+            evaluation = evaluation_of(part)
+            if evaluation is None or evaluation.mesh is None or evaluation.mesh.n_faces == 0:
                 return None
             return Body(evaluation.mesh, evaluation.matrix)
 
@@ -339,10 +344,12 @@ class Workshop:
             written.append(row)
         return {"ends": written, "rows": [_reading_view(r) for r in readings(*things)]}
 
-    def curves(self, bench: Bench) -> list[dict[str, Any]]:
-        """Return the curves as the drawing board shows them: points worked out, samples, arcs."""
-        resolver = Resolver(bench)
-        return [_curve_view(resolver, c) for c in bench.curves]
+    def curves(
+        self, bench: Bench, resolver: Resolver | None = None, only: Collection[str] | None = None
+    ) -> list[dict[str, Any]]:
+        """Return the curves as the drawing board shows them: points worked out, samples, arcs; ``only`` some of them."""
+        resolver = resolver or Resolver(bench)
+        return [_curve_view(resolver, c) for c in bench.curves if only is None or c.id in only]
 
     def warm_up(self) -> None:
         """Load and run what would make the first edit slow."""
@@ -369,6 +376,7 @@ def measure_view(m: Measured) -> dict[str, Any]:
 
 
 def _hidden(part: Part) -> dict[str, Any]:
+    """Return the view of a part that is not worked out."""
     return {"part": part.id, "name": part.name, "hidden": True, "steps": [], "matrix": None, "placed": None, "key": None, "mesh": None, "faces": 0, "points": 0,
             "four_sided": 0, "bounds": None, "stands": None, "volume": None, "mass": None, "groups": {}, "error": None}  # fmt: skip
 

@@ -1,1 +1,6 @@
-"""Where work that takes long will run on several machines; in this version the server's own threads do it (``app.workshop``)."""
+"""Engines that run the work that ``app`` asks for; each is an adapter of its port."""
+
+from jukai.jobs.inline import InlineEngine
+from jukai.jobs.threads import ThreadEngine
+
+__all__ = ["InlineEngine", "ThreadEngine"]

@@ -15,9 +15,9 @@ from typing import Any
 from sqlalchemy import Engine, create_engine, delete, event, func, select, text
 from sqlalchemy.orm import Session, sessionmaker
 
-from jukai.app.ports import BakedRow, BenchRow, NotThere, RevisionRow, Stale, UploadRow
+from jukai.app.ports import BakedRow, BenchRow, JobRow, NotThere, RevisionRow, Stale, UploadRow
 from jukai.store.documents import DEEPEST, decode, encode, text_of
-from jukai.store.models import Baked, BenchTable, Blob, File, Revision
+from jukai.store.models import Baked, BenchTable, Blob, File, Job, Revision
 
 __all__ = ["SqliteStore"]
 
@@ -260,6 +260,30 @@ class SqliteStore:
         if data is None:
             raise NotThere("such file any more")
         return data
+
+    # -- jobs -----------------------------------------------------------------------------------
+    def keep_job(self, job: JobRow) -> None:
+        """Keep what became of work; the row of the same id before it goes."""
+        now = self._clock()
+        with self._writing() as s:
+            if s.get(BenchTable, job.bench) is not None:
+                s.merge(Job(id=job.id, bench=job.bench, revision=job.revision, kind="bodies", part=job.part, state=job.state,
+                            created=now, changed=now))  # fmt: skip
+
+    def jobs(self, bench_id: str | None = None) -> Sequence[JobRow]:
+        """Return work that goes on or was stopped, of a bench or of all."""
+        with self._session() as s:
+            asked = (
+                select(Job).order_by(Job.id)
+                if bench_id is None
+                else select(Job).where(Job.bench == bench_id).order_by(Job.id)
+            )
+            return [JobRow(j.id, j.bench, j.revision, j.part or "", j.state) for j in s.scalars(asked).all()]
+
+    def end_job(self, job_id: str) -> None:
+        """Forget work that is done."""
+        with self._writing() as s:
+            s.execute(delete(Job).where(Job.id == job_id))
 
     def keep_baked(
         self, bench_id: str, part: str, part_name: str, revision: int, key: str, report: dict[str, Any], mesh: bytes

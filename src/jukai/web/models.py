@@ -264,8 +264,64 @@ class BenchView(BaseModel):
     curves: list[CurveView]
     parts: list[PartView]
     measures: list[MeasureView] = []
-    stopped: bool
+    waiting: list[str] = Field(description="parts that are not worked out yet")
+    stopped: list[str] = Field(description="parts whose work was stopped")
     milliseconds: float
+
+
+class RowsChange(BaseModel):
+    """Rows of a list that changed or came; the keys of all its rows where they are not the same in the same order."""
+
+    rows: list[dict[str, Any]]
+    order: list[str] | None
+
+
+class DocumentChange(BaseModel):
+    """What of a document is no longer as it was; what is left out is."""
+
+    name: str | None = None
+    floor: float | None = None
+    face_limit: int | None = None
+    dimensions: RowsChange | None = None
+    finishes: RowsChange | None = None
+    curves: RowsChange | None = None
+    parts: RowsChange | None = None
+    measures: RowsChange | None = None
+    views: RowsChange | None = None
+
+
+class BenchChanges(BaseModel):
+    """What became of a bench since a revision: only what is no longer as it was there."""
+
+    id: str
+    base: int
+    revision: int
+    document: DocumentChange
+    undo: StepsItem | None
+    redo: StepsItem | None
+    numbers: list[NumberView] | None
+    curves: list[CurveView]
+    parts: list[PartView]
+    measures: list[MeasureView] | None
+    waiting: list[str]
+    stopped: list[str]
+    milliseconds: float
+
+
+class PartsView(BaseModel):
+    """Parts of the head that are ready."""
+
+    revision: int
+    parts: list[PartView]
+    measures: list[MeasureView]
+    waiting: list[str]
+    stopped: list[str]
+
+
+class PartsQuery(BaseModel):
+    """Which parts, by their ids with commas."""
+
+    ids: str = Field(max_length=40_000)
 
 
 class BeforeView(BaseModel):
@@ -285,9 +341,10 @@ class EditIn(In):
 
 
 class PreviewIn(EditIn):
-    """An edit to be worked out and not kept; of some parts alone, or of all."""
+    """An edit to be worked out and not kept; of some parts alone, or of all. ``held`` are hashes of drawing data that is there."""
 
     parts: list[str] | None = Field(None, max_length=500)
+    held: list[str] = Field(default_factory=list, max_length=500)
 
 
 class Forecast(BaseModel):

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
+import re
+from collections.abc import Iterator, Mapping
 from time import monotonic, perf_counter
 from typing import Any
 from urllib.parse import quote
@@ -11,9 +12,9 @@ from urllib.parse import quote
 from flask import Response, request, stream_with_context
 
 from jukai import __version__
-from jukai.app.benches import Benches, BenchState
+from jukai.app.benches import BenchChanges, Benches, BenchState
 from jukai.app.drawings import SheetAsked, plane_of
-from jukai.app.ports import BakedRow, NotThere
+from jukai.app.ports import BakedRow, NotThere, Stale
 from jukai.app.sections import Shown, section
 from jukai.core.drawing.sheet import SheetOptions
 from jukai.core.errors import FileProblem
@@ -49,9 +50,53 @@ def _state(state: BenchState, started: float) -> dict[str, Any]:
 
     return {
         "id": state.row.id, "revision": state.revision, "document": state.document, "undo": item(state.undo), "redo": item(state.redo),
-        "numbers": state.numbers, "curves": state.curves, "parts": state.parts, "measures": state.measures, "stopped": state.stopped,
+        "numbers": state.numbers, "curves": state.curves, "parts": state.parts, "measures": state.measures, "waiting": state.waiting, "stopped": state.stopped,
         "milliseconds": round((perf_counter() - started) * 1000, 2),
     }  # fmt: skip
+
+
+def _changes(c: BenchChanges, started: float) -> dict[str, Any]:
+    def item(row: Any) -> dict[str, Any] | None:
+        return None if row is None else {"number": row.number, "label": row.label}
+
+    return {
+        "id": c.bench, "base": c.base, "revision": c.revision, "document": c.document, "undo": item(c.undo), "redo": item(c.redo),
+        "numbers": c.numbers, "curves": c.curves, "parts": c.parts, "measures": c.measures, "waiting": c.waiting, "stopped": c.stopped,
+        "milliseconds": round((perf_counter() - started) * 1000, 2),
+    }  # fmt: skip
+
+
+_WAIT = re.compile(r"\bwait=(\d{1,6}(?:\.\d{1,6})?)\b")
+
+
+def _wait() -> float | None:
+    """Return how many seconds may be waited for bodies (RFC 7240, Prefer: wait), None for as long as it takes."""
+    found = _WAIT.search(request.headers.get("Prefer", ""))
+    return None if found is None else float(found[1])
+
+
+def _minimal() -> bool:
+    """Return whether only what changed is asked for (RFC 7240, Prefer: return=minimal)."""
+    return "return=minimal" in request.headers.get("Prefer", "")
+
+
+def _after(benches: Benches, bench: str, base: int, started: float) -> dict[str, Any]:
+    """Return a bench after a change upon ``base``: what changed, or all of it."""
+    if _minimal():
+        try:
+            return _changes(benches.changes(bench, base, wait=_wait()), started)
+        except Stale:
+            pass  # the window has not seen the revision before: it is told all
+    return _state(benches.state(bench, wait=_wait()), started)
+
+
+def packet(head: dict[str, Any], meshes: Mapping[str, bytes]) -> bytes:
+    """Return an answer and drawing data as one: lengths, the answer as JSON, then each body's bytes, all at multiples of 8."""
+    text = json.dumps(head | {"meshes": [[name, len(data)] for name, data in meshes.items()]}).encode()
+    out = [len(text).to_bytes(8, "little"), text, bytes(-len(text) % 8)]
+    for data in meshes.values():
+        out += [data, bytes(-len(data) % 8)]
+    return b"".join(out)
 
 
 def _immutable(data: bytes | None, tag: str) -> Response:
@@ -93,6 +138,7 @@ def make_routes(benches: Benches) -> Blueprint:
     api = Blueprint("api", __name__, "/api")
     _list_routes(api, benches)
     _bench_routes(api, benches)
+    _history_routes(api, benches)
     _asking_routes(api, benches)
     _mesh_routes(api, benches)
     _looking_routes(api, benches)
@@ -185,43 +231,93 @@ def _events(benches: Benches, bench: str | None) -> Iterator[str]:
             yield ": still here\n\n" if news is None else f"id: {news[0]}\ndata: {json.dumps(news[1])}\n\n"
 
 
+def _moved(benches: Benches, bench: str, how: str, body: m.MoveIn) -> dict[str, Any]:
+    started = perf_counter()
+    benches.move_head(bench, how, body.base, body.author, body.revision)
+    return _after(benches, bench, body.base, started)
+
+
 def _bench_routes(api: Blueprint, benches: Benches) -> None:
     @api.get("/benches/<string:bench>", responses={"200": m.BenchView})
     def bench_state(path: m.BenchPath) -> dict[str, Any]:
         """Return a bench worked out."""
         started = perf_counter()
-        return _state(benches.state(path.bench), started)
+        return _state(benches.state(path.bench, wait=_wait()), started)
+
+    @api.get("/benches/<string:bench>/parts", responses={"200": m.PartsView})
+    def bench_parts(path: m.BenchPath, query: m.PartsQuery) -> dict[str, Any]:
+        """Return some parts of the head, as far as they are ready."""
+        head, parts, measures = benches.parts(path.bench, [i for i in query.ids.split(",") if i])
+        return {
+            "revision": head.number,
+            "parts": parts,
+            "measures": measures,
+            "waiting": head.waiting(),
+            "stopped": head.stopped(),
+        }
+
+    @api.post("/benches/<string:bench>/go-on", responses={"200": m.BenchId})
+    def bench_go_on(path: m.BenchPath) -> m.BenchId:
+        """Work out what was stopped."""
+        benches.go_on(path.bench)
+        return m.BenchId(id=path.bench)
 
     @api.post("/benches/<string:bench>/edits", responses={"200": m.BenchView})
     def bench_edit(path: m.BenchPath, body: m.EditIn) -> dict[str, Any]:
-        """Do and keep an edit."""
+        """Do and keep an edit, acknowledged once it is on disk; ``Prefer`` says what is answered, and after what time."""
         started = perf_counter()
-        return _state(
-            benches.edit(path.bench, body.base, body.edit.model_dump(by_alias=True), body.author, join=body.join),
-            started,
-        )
+        benches.edit(path.bench, body.base, body.edit.model_dump(by_alias=True), body.author, join=body.join)
+        return _after(benches, path.bench, body.base, started)
 
-    @api.post("/benches/<string:bench>/preview", responses={"200": m.BenchView})
+    @api.post("/benches/<string:bench>/preview", responses={"200": m.BenchChanges})
     def bench_preview(path: m.BenchPath, body: m.PreviewIn) -> Any:
-        """Work out an edit without keeping it; 409 with code ``cancelled`` when a newer one came."""
-        started = perf_counter()
-        state = benches.preview(path.bench, body.base, body.edit.model_dump(by_alias=True), body.author, body.parts)
-        return problem(409, "cancelled", "A newer preview came.") if state is None else _state(state, started)
+        """Work out an edit without keeping it; 409 with code ``cancelled`` when a newer one came.
 
+        Asked for ``application/octet-stream``, drawing data that is not held comes with the answer.
+        """
+        started = perf_counter()
+        found = benches.preview(path.bench, body.base, body.edit.model_dump(by_alias=True), body.author, body.parts)
+        if found is None:
+            return problem(409, "cancelled", "A newer preview came.")
+        answer = _changes(found, started)
+        if request.accept_mimetypes.best != "application/octet-stream":
+            return answer
+        wanted = {p["mesh"] for p in found.parts if p["mesh"]} - set(body.held)
+        meshes = {name: data for name in sorted(wanted) if (data := benches.workshop.view_data(name)) is not None}
+        return Response(packet(answer, meshes), mimetype="application/octet-stream")
+
+    @api.get("/benches/<string:bench>/before", responses={"200": m.BeforeView})
+    def bench_before(path: m.BenchPath) -> dict[str, Any]:
+        """Return the parts as they were before the last edit."""
+        label, parts = benches.before(path.bench)
+        return {"label": label, "parts": parts}
+
+    @api.post("/benches/<string:bench>/uploads", responses={"201": m.UploadView}, openapi_extensions=_RAW_BODY)
+    def bench_upload(path: m.BenchPath, query: m.UploadQuery) -> tuple[m.UploadView, int]:
+        """Keep a mesh file beside a bench and say what it holds."""
+        return m.UploadView(**benches.upload(path.bench, query.name, _body())), 201
+
+    @api.get("/benches/<string:bench>/parts/<string:part>/after/<string:step>", responses={"200": m.PartView})
+    def look_here(path: m.StepPath) -> dict[str, Any]:
+        """Return a part as it was after a step."""
+        return benches.look_at(path.bench, path.part, path.step)
+
+
+def _history_routes(api: Blueprint, benches: Benches) -> None:
     @api.post("/benches/<string:bench>/undo", responses={"200": m.BenchView})
     def bench_undo(path: m.BenchPath, body: m.MoveIn) -> dict[str, Any]:
         """Take the last edit back."""
-        return _state(benches.move_head(path.bench, "undo", body.base, body.author), perf_counter())
+        return _moved(benches, path.bench, "undo", body)
 
     @api.post("/benches/<string:bench>/redo", responses={"200": m.BenchView})
     def bench_redo(path: m.BenchPath, body: m.MoveIn) -> dict[str, Any]:
         """Do again what was taken back."""
-        return _state(benches.move_head(path.bench, "redo", body.base, body.author), perf_counter())
+        return _moved(benches, path.bench, "redo", body)
 
     @api.post("/benches/<string:bench>/go-to", responses={"200": m.BenchView})
     def bench_go_to(path: m.BenchPath, body: m.MoveIn) -> dict[str, Any]:
         """Go to any revision."""
-        return _state(benches.move_head(path.bench, "go_to", body.base, body.author, body.revision), perf_counter())
+        return _moved(benches, path.bench, "go_to", body)
 
     @api.post("/benches/<string:bench>/stop", responses={"200": m.BenchId})
     def bench_stop(path: m.BenchPath) -> m.BenchId:
@@ -246,22 +342,6 @@ def _bench_routes(api: Blueprint, benches: Benches) -> None:
         """Give a revision a name."""
         benches.store.name_revision(path.bench, body.revision, (body.name or "").strip() or None)
         return m.BenchId(id=path.bench)
-
-    @api.get("/benches/<string:bench>/before", responses={"200": m.BeforeView})
-    def bench_before(path: m.BenchPath) -> dict[str, Any]:
-        """Return the parts as they were before the last edit."""
-        label, parts = benches.before(path.bench)
-        return {"label": label, "parts": parts}
-
-    @api.post("/benches/<string:bench>/uploads", responses={"201": m.UploadView}, openapi_extensions=_RAW_BODY)
-    def bench_upload(path: m.BenchPath, query: m.UploadQuery) -> tuple[m.UploadView, int]:
-        """Keep a mesh file beside a bench and say what it holds."""
-        return m.UploadView(**benches.upload(path.bench, query.name, _body())), 201
-
-    @api.get("/benches/<string:bench>/parts/<string:part>/after/<string:step>", responses={"200": m.PartView})
-    def look_here(path: m.StepPath) -> dict[str, Any]:
-        """Return a part as it was after a step."""
-        return benches.look_at(path.bench, path.part, path.step)
 
 
 def _asking_routes(api: Blueprint, benches: Benches) -> None:

@@ -65,8 +65,12 @@ export function newBody(id: string, data: BodyData, as: As, material: RawShaderM
   // rays meet all faces, also those that are not drawn
   mesh.raycast = (ray, hits) => {
     const drawn = mesh.geometry
+    const runs = mesh as unknown as Runs
+    const batched = runs.isBatchedMesh
     mesh.geometry = whole
+    runs.isBatchedMesh = false // which is how it is drawn, not what it is
     acceleratedRaycast.call(mesh, ray, hits)
+    runs.isBatchedMesh = batched
     mesh.geometry = drawn
   }
   return {

@@ -77,6 +77,16 @@ in vec2 vUv;
 out vec4 result;
 void main() { result = vec4(0.0, 0.0, 0.0, texture(picture, vUv).r * strength); }`
 
+interface Cover {
+  position: Float32Array
+  uv: Float32Array
+}
+
+const WHOLE: Cover = {
+  position: new Float32Array([-1, -1, 0, 1, -1, 0, 1, 1, 0, -1, -1, 0, 1, 1, 0, -1, 1, 0]),
+  uv: new Float32Array([0, 0, 1, 0, 1, 1, 0, 0, 1, 1, 0, 1]),
+}
+
 /** Soft contact of the bodies with the floor: how near they come to it, seen from below and blurred. */
 export class Contact {
   readonly mesh: Mesh<BufferGeometry, RawShaderMaterial>
@@ -150,7 +160,7 @@ export class Contact {
     for (const o of others) o.visible = true
     this.pass(renderer, this.first, this.second, 1, 0)
     this.pass(renderer, this.second, this.first, 0, 1)
-    this.cover(renderer)
+    void this.cover(renderer)
     renderer.setRenderTarget(null)
     renderer.setClearColor(colour, alpha)
     // seen from below left and right are swapped
@@ -162,15 +172,28 @@ export class Contact {
   }
 
   /** Cover with floor what has any shadow: laying clear pixels over the whole floor costs a quarter of a picture. */
-  private cover(renderer: WebGLRenderer): void {
+  private async cover(renderer: WebGLRenderer): Promise<void> {
+    const mine = (this.covers += 1)
+    // until it is known where there is none, shadow may lie on the whole floor
+    this.put(WHOLE)
     const rows = new Uint8Array(SIZE * SIZE * 4)
-    renderer.readRenderTargetPixels(this.first, 0, 0, SIZE, SIZE, rows)
-    const { position, uv } = coverOf(rows, this.strength)
+    // nothing waits for the graphics card: the pixels come when it has drawn them
+    await renderer.readRenderTargetPixelsAsync(this.first, 0, 0, SIZE, SIZE, rows).catch(() => null)
+    if (mine !== this.covers) return
+    this.put(coverOf(rows, this.strength))
+    this.covered()
+  }
+
+  private put({ position, uv }: Cover): void {
     this.mesh.geometry.dispose()
     this.mesh.geometry = new BufferGeometry()
     this.mesh.geometry.setAttribute('position', new BufferAttribute(position, 3))
     this.mesh.geometry.setAttribute('uv', new BufferAttribute(uv, 2))
   }
+
+  private covers = 0
+  /** called when it is known where shadow lies */
+  covered: () => void = () => undefined
 
   private readonly clear = new Color()
 
@@ -205,10 +228,7 @@ export class Contact {
  * Two triangles for each cell of the picture that has shadow in it; positions from -1 to 1. Corners of cells meet corners of
  * cells: where a corner met the middle of a side, light would show through.
  */
-export function coverOf(
-  pixels: Uint8Array,
-  strength: number,
-): { position: Float32Array; uv: Float32Array } {
+export function coverOf(pixels: Uint8Array, strength: number): Cover {
   const wide = SIZE / CELLS
   const least = (LEAST / Math.max(strength, 1e-6)) * 255
   const dark = new Uint8Array(CELLS * CELLS)

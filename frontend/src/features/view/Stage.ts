@@ -24,6 +24,7 @@ import { Scenery } from './Scenery'
 import type { Sight } from './Sight'
 
 const REST = 160
+const REST_IN_HAND = 700
 const MOST_IN_STRIPS = 4_000_000 // corners; beyond, what they cost in memory is more than they give
 const MOST_OUTLINED = 400_000 // faces; of more it takes longer to find an outline than a picture may
 
@@ -58,6 +59,8 @@ export class Stage extends Scenery {
   private readonly perspectiveCamera = new PerspectiveCamera()
   private readonly parallelCamera = new OrthographicCamera()
   private frame = 0
+  private moving = false
+  private readonly programs = new WeakSet<object>()
 
   constructor(canvas: HTMLCanvasElement) {
     super()
@@ -69,8 +72,11 @@ export class Stage extends Scenery {
       alpha: false,
       stencil: false,
     })
+    // asking each shader for its log stands still for it: only while developing
+    this.renderer.debug.checkShaderErrors = import.meta.env.DEV
     this.renderer.setPixelRatio(software ? 1 : Math.min(window.devicePixelRatio, 2))
     this.renderer.sortObjects = true
+    this.contact.covered = () => this.invalidate()
     for (const c of [this.perspectiveCamera, this.parallelCamera]) this.scene.add(c)
   }
 
@@ -321,21 +327,44 @@ export class Stage extends Scenery {
   private rest(): void {
     this.stirred = false
     clearTimeout(this.resting)
-    this.resting = window.setTimeout(() => {
-      const bodies = [...this.bodies.values()]
-        .filter((b) => !b.as.reference && !b.as.through)
-        .map((b) => b.mesh)
-      for (const b of this.bodies.values()) {
-        this.trace(b)
-        this.sort(b)
-        cull(b, null)
+    // while a number is dragged bodies come one after the other, and none of them rests
+    this.resting = window.setTimeout(
+      () => {
+        const bodies = [...this.bodies.values()]
+          .filter((b) => !b.as.reference && !b.as.through)
+          .map((b) => b.mesh)
+        for (const b of this.bodies.values()) {
+          this.trace(b)
+          this.sort(b)
+          cull(b, null)
+        }
+        this.contact.strength = this.paper.r > 0.5 ? 0.42 : 0.75
+        const [half, centre] = footprint([...this.bodies.values()], this.floorSize * 2.4)
+        this.contact.update(this.renderer, this.scene, bodies, half, centre)
+        if (!this.contact.mesh.parent) this.scene.add(this.contact.mesh)
+        this.invalidate()
+      },
+      this.moving ? REST_IN_HAND : REST,
+    )
+  }
+
+  /** Keep shaders that were compiled once: bodies come and go, and compiling them anew costs more than a picture. */
+  private keepPrograms(): void {
+    for (const program of this.renderer.info.programs ?? [])
+      if (!this.programs.has(program)) {
+        this.programs.add(program)
+        program.usedTimes += 1
       }
-      this.contact.strength = this.paper.r > 0.5 ? 0.42 : 0.75
-      const [half, centre] = footprint([...this.bodies.values()], this.floorSize * 2.4)
-      this.contact.update(this.renderer, this.scene, bodies, half, centre)
-      if (!this.contact.mesh.parent) this.scene.add(this.contact.mesh)
+  }
+
+  /** Say that bodies come one after the other, or no more. */
+  setMoving(moving: boolean): void {
+    if (moving === this.moving) return
+    this.moving = moving
+    if (!moving) {
+      this.stirred = true
       this.invalidate()
-    }, REST)
+    }
   }
 
   /** Ask once for the outline of a body that rests. */
@@ -377,6 +406,7 @@ export class Stage extends Scenery {
     this.contact.mesh.visible = this.camera.matrix.elements[14] > 0 && this.cuts.planes.length === 0
     if (this.twice) this.drawTwice()
     else this.renderer.render(this.scene, this.camera)
+    this.keepPrograms()
     this.pictures += 1
     // drawn for another reason than that the eye moved: the small views follow
     if (this.looking === this.looked) this.changes += 1

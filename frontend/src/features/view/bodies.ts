@@ -1,7 +1,7 @@
 import { useEffect, useRef } from 'react'
 import { api } from '../../shared/api/client'
 import type { PartView } from '../../shared/api/client'
-import { askedAt, refresh, useSession } from '../../shared/session'
+import { askedAt, keepMeshes, refresh, useSession } from '../../shared/session'
 import { useView } from '../../shared/viewState'
 import { readBody } from './buffers'
 import type { BodyData } from './buffers'
@@ -13,6 +13,21 @@ type Limit = 'no' | 'sharp' | 'rounded'
 
 const kept = new Map<string, BodyData>()
 const MOST_KEPT = 48
+
+keepMeshes(
+  () => [...kept.keys()].filter((key) => !key.includes(' ')),
+  (meshes) => {
+    for (const [digest, bytes] of meshes) keep(digest, readBody(digest, bytes))
+  },
+)
+
+function keep(key: string, data: BodyData): void {
+  kept.set(key, data)
+  for (const old of kept.keys()) {
+    if (kept.size <= MOST_KEPT) break
+    kept.delete(old)
+  }
+}
 const HATCHED_FOR = 1800
 
 async function bodyData(digest: string, limit: Limit = 'no'): Promise<BodyData> {
@@ -24,11 +39,7 @@ async function bodyData(digest: string, limit: Limit = 'no'): Promise<BodyData> 
     await (limit === 'no' ? api.mesh(digest) : api.subdivided(digest, limit === 'rounded')),
   )
   data.limit = limit !== 'no'
-  kept.set(key, data)
-  for (const old of kept.keys()) {
-    if (kept.size <= MOST_KEPT) break
-    kept.delete(old)
-  }
+  keep(key, data)
   return data
 }
 
@@ -45,6 +56,10 @@ export function useBodies(
   const document_ = useSession((s) => (s.preview ?? s.bench)?.document)
   const only = useView((s) => s.only)
   const limit = useView((s) => s.limit)
+  const moving = useSession((s) => s.preview !== null)
+  useEffect(() => {
+    stage.setMoving(moving)
+  }, [stage, moving])
   useEffect(() => {
     stage.strips = (data) =>
       data.limit ? Promise.resolve(null) : api.strips(data.digest).catch(() => null)

@@ -3,6 +3,7 @@ import type { components, paths } from './schema.gen'
 
 export type Schemas = components['schemas']
 export type BenchView = Schemas['BenchView']
+export type BenchChanges = Schemas['BenchChanges']
 export type PartView = Schemas['PartView']
 export type PickView = Schemas['PickView']
 export type StepView = Schemas['StepView']
@@ -99,6 +100,30 @@ async function bytes(address: string): Promise<ArrayBuffer> {
   return response.arrayBuffer()
 }
 
+/** Only what changed, and bodies that are ready in a moment; the others are told of when they are. */
+const LITTLE = { Prefer: 'return=minimal, wait=0.25' }
+
+/** An answer, and drawing data by its hash: views on the bytes that came. */
+export interface Packet {
+  changes: BenchChanges
+  meshes: ReadonlyMap<string, ArrayBuffer>
+}
+
+/** Read what `packet` of the server writes: a length, the answer, then bodies, each at a multiple of 8 bytes. */
+export function readPacket(bytes: ArrayBuffer): Packet {
+  const length = new DataView(bytes).getUint32(0, true)
+  const text = new TextDecoder().decode(new Uint8Array(bytes, 8, length))
+  const changes = JSON.parse(text) as BenchChanges & { meshes: [string, number][] }
+  const up = (n: number) => Math.ceil(n / 8) * 8
+  let from = 8 + up(length)
+  const meshes = new Map<string, ArrayBuffer>()
+  for (const [digest, size] of changes.meshes) {
+    meshes.set(digest, bytes.slice(from, from + size))
+    from += up(size)
+  }
+  return { changes, meshes }
+}
+
 export const api = {
   operators: () => answer(http.GET('/api/operators')),
   benches: () => answer(http.GET('/api/benches')),
@@ -110,13 +135,37 @@ export const api = {
   restore: (bench: string) => answer(http.POST('/api/benches/{bench}/restore', at(bench))),
   fileAddress: (bench: string) => `/api/benches/${bench}/file`,
 
-  bench: (bench: string) => answer(http.GET('/api/benches/{bench}', at(bench))),
+  bench: (bench: string) =>
+    answer(http.GET('/api/benches/{bench}', { ...at(bench), headers: { Prefer: 'wait=1' } })),
+  parts: (bench: string, ids: readonly string[]) =>
+    answer(
+      http.GET('/api/benches/{bench}/parts', {
+        params: { path: { bench }, query: { ids: ids.join(',') } },
+      }),
+    ),
   edit: (bench: string, body: Schemas['EditIn']) =>
-    answer(http.POST('/api/benches/{bench}/edits', { ...at(bench), body })),
-  preview: (bench: string, body: Schemas['PreviewIn']) =>
-    answer(http.POST('/api/benches/{bench}/preview', { ...at(bench), body })) as Promise<BenchView>,
+    answer(
+      http.POST('/api/benches/{bench}/edits', { ...at(bench), body, headers: LITTLE }),
+    ) as Promise<BenchView | BenchChanges>,
+  /** What an edit would change; drawing data that is not held comes with it. */
+  preview: async (bench: string, body: Schemas['PreviewIn']) => {
+    let response: Response
+    try {
+      response = await fetch(`/api/benches/${bench}/preview`, {
+        method: 'POST',
+        body: JSON.stringify(body),
+        headers: { 'Content-Type': 'application/json', Accept: 'application/octet-stream' },
+      })
+    } catch {
+      throw new Offline()
+    }
+    if (!response.ok) throw asError(await response.json().catch(() => null), response.status)
+    return readPacket(await response.arrayBuffer())
+  },
   move: (bench: string, how: 'undo' | 'redo' | 'go-to', body: Schemas['MoveIn']) =>
-    answer(http.POST(`/api/benches/{bench}/${how}`, { ...at(bench), body })),
+    answer(
+      http.POST(`/api/benches/{bench}/${how}`, { ...at(bench), body, headers: LITTLE }),
+    ) as Promise<BenchView | BenchChanges>,
   forecast: (bench: string, body: Schemas['EditIn']) =>
     answer(http.POST('/api/benches/{bench}/forecast', { ...at(bench), body })),
   clearance: (bench: string, body: Schemas['ClearanceIn']) =>
@@ -124,6 +173,7 @@ export const api = {
   solve: (bench: string, body: Schemas['SolveIn']) =>
     answer(http.POST('/api/benches/{bench}/solve', { ...at(bench), body })),
   stop: (bench: string) => answer(http.POST('/api/benches/{bench}/stop', at(bench))),
+  goOn: (bench: string) => answer(http.POST('/api/benches/{bench}/go-on', at(bench))),
   history: (bench: string) => answer(http.GET('/api/benches/{bench}/history', at(bench))),
   nameRevision: (bench: string, revision: number, name: string | null) =>
     answer(
@@ -211,6 +261,7 @@ export const api = {
 
 export type ServerEvent =
   | { kind: 'head'; revision: number; author: string }
+  | { kind: 'bodies'; revision: number; parts: readonly string[] }
   | { kind: 'benches' }
   | { kind: 'handover' }
   | { kind: 'progress'; part: string; step: string; fraction: number }

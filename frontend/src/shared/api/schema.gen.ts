@@ -176,6 +176,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/benches/{bench}/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return some parts of the head, as far as they are ready. */
+        get: operations["api_bench_parts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{bench}/go-on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Work out what was stopped. */
+        post: operations["api_bench_go_on"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/benches/{bench}/edits": {
         parameters: {
             query?: never;
@@ -185,7 +219,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Do and keep an edit. */
+        /** Do and keep an edit, acknowledged once it is on disk; ``Prefer`` says what is answered, and after what time. */
         post: operations["api_bench_edit"];
         delete?: never;
         options?: never;
@@ -202,8 +236,62 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Work out an edit without keeping it; 409 with code ``cancelled`` when a newer one came. */
+        /**
+         * Work out an edit without keeping it; 409 with code ``cancelled`` when a newer one came.
+         * @description <br/>Asked for ``application/octet-stream``, drawing data that is not held comes with the answer.
+         */
         post: operations["api_bench_preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{bench}/before": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return the parts as they were before the last edit. */
+        get: operations["api_bench_before"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{bench}/uploads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep a mesh file beside a bench and say what it holds. */
+        post: operations["api_bench_upload"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{bench}/parts/{part}/after/{step}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return a part as it was after a step. */
+        get: operations["api_look_here"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -306,57 +394,6 @@ export interface paths {
         put?: never;
         /** Give a revision a name. */
         post: operations["api_revision_name"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/benches/{bench}/before": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Return the parts as they were before the last edit. */
-        get: operations["api_bench_before"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/benches/{bench}/uploads": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Keep a mesh file beside a bench and say what it holds. */
-        post: operations["api_bench_upload"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/benches/{bench}/parts/{part}/after/{step}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Return a part as it was after a step. */
-        get: operations["api_look_here"];
-        put?: never;
-        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -926,8 +963,16 @@ export interface components {
              * @default []
              */
             measures?: components["schemas"]["MeasureView"][];
-            /** Stopped */
-            stopped: boolean;
+            /**
+             * Waiting
+             * @description parts that are not worked out yet
+             */
+            waiting: string[];
+            /**
+             * Stopped
+             * @description parts whose work was stopped
+             */
+            stopped: string[];
             /** Milliseconds */
             milliseconds: number;
         };
@@ -1640,6 +1685,22 @@ export interface components {
             label: string;
         };
         /**
+         * PartsView
+         * @description Parts of the head that are ready.
+         */
+        PartsView: {
+            /** Revision */
+            revision: number;
+            /** Parts */
+            parts: components["schemas"]["PartView"][];
+            /** Measures */
+            measures: components["schemas"]["MeasureView"][];
+            /** Waiting */
+            waiting: string[];
+            /** Stopped */
+            stopped: string[];
+        };
+        /**
          * EditIn
          * @description An edit, the revision it was made on, and the window it comes from.
          */
@@ -2274,8 +2335,67 @@ export interface components {
             along: "x" | "y" | "z";
         };
         /**
+         * BenchChanges
+         * @description What became of a bench since a revision: only what is no longer as it was there.
+         */
+        BenchChanges: {
+            /** Id */
+            id: string;
+            /** Base */
+            base: number;
+            /** Revision */
+            revision: number;
+            document: components["schemas"]["DocumentChange"];
+            undo: components["schemas"]["StepsItem"] | null;
+            redo: components["schemas"]["StepsItem"] | null;
+            /** Numbers */
+            numbers: components["schemas"]["NumberView"][] | null;
+            /** Curves */
+            curves: components["schemas"]["CurveView"][];
+            /** Parts */
+            parts: components["schemas"]["PartView"][];
+            /** Measures */
+            measures: components["schemas"]["MeasureView"][] | null;
+            /** Waiting */
+            waiting: string[];
+            /** Stopped */
+            stopped: string[];
+            /** Milliseconds */
+            milliseconds: number;
+        };
+        /**
+         * DocumentChange
+         * @description What of a document is no longer as it was; what is left out is.
+         */
+        DocumentChange: {
+            /** Name */
+            name?: string | null;
+            /** Floor */
+            floor?: number | null;
+            /** Face Limit */
+            face_limit?: number | null;
+            dimensions?: components["schemas"]["RowsChange"] | null;
+            finishes?: components["schemas"]["RowsChange"] | null;
+            curves?: components["schemas"]["RowsChange"] | null;
+            parts?: components["schemas"]["RowsChange"] | null;
+            measures?: components["schemas"]["RowsChange"] | null;
+            views?: components["schemas"]["RowsChange"] | null;
+        };
+        /**
+         * RowsChange
+         * @description Rows of a list that changed or came; the keys of all its rows where they are not the same in the same order.
+         */
+        RowsChange: {
+            /** Rows */
+            rows: {
+                [key: string]: unknown;
+            }[];
+            /** Order */
+            order: string[] | null;
+        };
+        /**
          * PreviewIn
-         * @description An edit to be worked out and not kept; of some parts alone, or of all.
+         * @description An edit to be worked out and not kept; of some parts alone, or of all. ``held`` are hashes of drawing data that is there.
          */
         PreviewIn: {
             /** Base */
@@ -2294,6 +2414,38 @@ export interface components {
             join?: boolean;
             /** Parts */
             parts?: string[] | null;
+            /** Held */
+            held?: string[];
+        };
+        /**
+         * BeforeView
+         * @description The parts before the last edit; no label at the first revision.
+         */
+        BeforeView: {
+            /** Label */
+            label: string | null;
+            /** Parts */
+            parts: components["schemas"]["PartView"][];
+        };
+        /**
+         * UploadView
+         * @description What an uploaded file holds.
+         */
+        UploadView: {
+            /** File */
+            file: string;
+            /** Format */
+            format: string;
+            /** Points */
+            points: number;
+            /** Faces */
+            faces: number;
+            /** Size */
+            size: number[];
+            /** Has Units */
+            has_units: boolean;
+            /** Notes */
+            notes: string[];
         };
         /**
          * MoveIn
@@ -2347,36 +2499,6 @@ export interface components {
             revision: number;
             /** Name */
             name?: string | null;
-        };
-        /**
-         * BeforeView
-         * @description The parts before the last edit; no label at the first revision.
-         */
-        BeforeView: {
-            /** Label */
-            label: string | null;
-            /** Parts */
-            parts: components["schemas"]["PartView"][];
-        };
-        /**
-         * UploadView
-         * @description What an uploaded file holds.
-         */
-        UploadView: {
-            /** File */
-            file: string;
-            /** Format */
-            format: string;
-            /** Points */
-            points: number;
-            /** Faces */
-            faces: number;
-            /** Size */
-            size: number[];
-            /** Has Units */
-            has_units: boolean;
-            /** Notes */
-            notes: string[];
         };
         /**
          * Forecast
@@ -3496,6 +3618,106 @@ export interface operations {
             };
         };
     };
+    api_bench_parts: {
+        parameters: {
+            query: {
+                ids: string;
+            };
+            header?: never;
+            path: {
+                bench: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartsView"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_bench_go_on: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchId"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_bench_edit: {
         parameters: {
             query?: never;
@@ -3570,7 +3792,158 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BenchView"];
+                    "application/json": components["schemas"]["BenchChanges"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_bench_before: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BeforeView"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_bench_upload: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path: {
+                bench: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadView"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_look_here: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+                part: string;
+                step: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartView"];
                 };
             };
             /** @description not there */
@@ -3881,157 +4254,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BenchId"];
-                };
-            };
-            /** @description not there */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description made on a revision that is not the head */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description can't be used */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    api_bench_before: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                bench: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["BeforeView"];
-                };
-            };
-            /** @description not there */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description made on a revision that is not the head */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description can't be used */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    api_bench_upload: {
-        parameters: {
-            query: {
-                name: string;
-            };
-            header?: never;
-            path: {
-                bench: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["UploadView"];
-                };
-            };
-            /** @description not there */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description made on a revision that is not the head */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description can't be used */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    api_look_here: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                bench: string;
-                part: string;
-                step: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PartView"];
                 };
             };
             /** @description not there */

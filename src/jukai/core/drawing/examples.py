@@ -65,7 +65,11 @@ def example_drawing(op: Operator, look: str) -> str:
             left += _GAP
         shift = np.array([left - low[0] * scale, _HEIGHT / 2 + (low[1] + high[1]) / 2 * scale])
         flip = np.array([scale, -scale])
-        for pieces, stroke in ((faces.pieces, 0.35), (lines.pieces[~lines.outline], 0.9), (lines.pieces[lines.outline], 1.4)):
+        for pieces, stroke in (
+            (faces.pieces, 0.35),
+            (lines.pieces[~lines.outline], 0.9),
+            (lines.pieces[lines.outline], 1.4),
+        ):
             if len(pieces):
                 out.append(f'<path d="{_path(pieces * flip + shift)}" stroke="{ink}" stroke-width="{stroke}"/>')
         left += float(high[0] - low[0]) * scale

@@ -23,19 +23,20 @@ def farthest_at_level(mesh: Mesh, origin: Floats, direction: Floats, level: floa
     -------
     (3,) point. Of a body without edges ``origin``.
     """
-    ends = mesh.points[mesh.connectivity.edges]
-    if len(ends) == 0:
+    edges = mesh.connectivity.edges
+    if len(edges) == 0:
         return np.array(origin, dtype=np.float64)
-    along = (ends - origin) @ direction
-    level = min(max(level, float(along.min())), float(along.max()))
+    place = (mesh.points - origin) @ direction
+    first, second = place[edges[:, 0]], place[edges[:, 1]]
+    low, high = np.minimum(first, second), np.maximum(first, second)
+    level = min(max(level, float(low.min())), float(high.max()))
     eps = 1e-9 * max(mesh.size, 1e-300)
-    low, high = along.min(axis=1), along.max(axis=1)
-    hit = (low <= level + eps) & (high >= level - eps)
-    rise = along[hit, 1] - along[hit, 0]
-    level_edge = np.abs(rise) <= eps
-    share = np.where(level_edge, 0.0, (level - along[hit, 0]) / np.where(level_edge, 1.0, rise))
-    share = np.clip(share, 0.0, 1.0)[:, None]
-    found = np.concatenate([ends[hit, 0] + share * (ends[hit, 1] - ends[hit, 0]), ends[hit][level_edge][:, 1]])
+    hit = np.flatnonzero((low <= level + eps) & (high >= level - eps))
+    p, q = mesh.points[edges[hit, 0]], mesh.points[edges[hit, 1]]
+    rise = second[hit] - first[hit]
+    flat = np.abs(rise) <= eps
+    share = np.clip(np.where(flat, 0.0, (level - first[hit]) / np.where(flat, 1.0, rise)), 0.0, 1.0)[:, None]
+    found = np.concatenate([p + share * (q - p), q[flat]])
     # of equal ones the first in order of place, so that rounding does not choose
     far = np.round((found - origin) @ toward / max(mesh.size, 1e-300), 9)
     best = found[far == far.max()]

@@ -18,6 +18,7 @@ from jukai.core.operators.fields import describe_values, fields_of, written_sche
 
 __all__ = ["describe", "first_values", "get_operator", "operators"]
 
+
 @cache
 def operators() -> Mapping[str, Operator]:
     """Return all operators by id."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from pydantic import ValidationError
+from pydantic import BaseModel, ValidationError
 
 from jukai.core.errors import CoreError, ValueProblem
 from jukai.core.formulas import check_name
@@ -51,10 +51,30 @@ def apply_edit(bench: Bench, edit: Any) -> Bench:
     part_edits.refuse_changing(bench, edit)
     changed = _APPLY[edit.kind](bench, edit)
     try:
-        return Bench.model_validate(changed.model_dump(by_alias=True))
+        return _checked(bench, changed)
     except ValidationError as e:
         first = e.errors(include_url=False, include_input=False)[0]
         raise ValueProblem(f"{str(first['msg']).removeprefix('Value error, ').capitalize()}.") from None
+
+
+def _checked(before: Bench, changed: Bench) -> Bench:
+    """Return a changed bench once it is known to be valid; what stands in it untouched was checked before."""
+    known = {id(row) for name in Bench.model_fields for row in _rows(before, name)}
+    fields: dict[str, Any] = {}
+    for name in Bench.model_fields:
+        value = getattr(changed, name)
+        rows = _rows(changed, name)
+        fields[name] = [row if id(row) in known else _anew(row) for row in rows] if rows else value
+    return Bench.model_validate(fields)
+
+
+def _rows(bench: Bench, name: str) -> list[Any]:
+    value = getattr(bench, name)
+    return value if isinstance(value, list) else []
+
+
+def _anew(row: BaseModel) -> BaseModel:
+    return type(row).model_validate(row.model_dump(by_alias=True))
 
 
 def _with_recipe(bench: Bench, part: str, change: Callable[[list[Step]], list[Step]]) -> Bench:

@@ -99,13 +99,17 @@ def _by_share(mesh: Mesh, kind: str, element: Mapping[str, Any]) -> int | None:
     fits = alike_in_history(mesh, kind, element)
     if not fits.any():
         return None
-    off = np.where(fits, np.linalg.norm(_shares(mesh, at) - wanted, axis=1), np.inf)
+    rows = np.flatnonzero(fits)
+    at = at[rows]
+    gap = _shares(mesh, at) - wanted
+    off = np.sqrt(np.einsum("ij,ij->i", gap, gap))
     best = int(np.argmin(off))
     if off[best] > _SAME:
-        still = np.where(fits, np.linalg.norm(at - here, axis=1), np.inf)
+        moved = at - here
+        still = np.sqrt(np.einsum("ij,ij->i", moved, moved))
         if still.min() <= _SAME * max(mesh.size, 1e-300):
-            return int(np.argmin(still))
-    return best if off[best] <= _REACH else None
+            return int(rows[np.argmin(still)])
+    return int(rows[best]) if off[best] <= _REACH else None
 
 
 def measured(bench: Bench, body_of: Callable[[str], Body | None]) -> list[Measured]:

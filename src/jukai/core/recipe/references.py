@@ -18,9 +18,9 @@ from jukai.core.operators.fields import fields_of
 from jukai.core.operators.kinds.base import Change, Leaf, names_in
 from jukai.core.operators.registry import operators
 from jukai.core.picks.form import mapped_pick
-from jukai.core.recipe.bench import IS_NUMBER, Bench, Part, Step
+from jukai.core.recipe.bench import IS_NUMBER, Bench, Curve, Part, Step
 
-__all__ = ["Use", "mapped_step", "mapped_values", "rename_number", "uses", "uses_of"]
+__all__ = ["Use", "mapped_step", "mapped_values", "rename_number", "uses", "uses_in", "uses_of"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,13 +40,32 @@ class Use:
 
 def uses(bench: Bench) -> Iterator[Use]:
     """Yield all that the bench's values speak of, in order of the document."""
-    for part, leaf in _leaves(bench):
+    return _as_uses(_leaves(bench))
+
+
+def _as_uses(leaves: list[tuple[str | None, Leaf]]) -> Iterator[Use]:
+    for part, leaf in leaves:
         if leaf.to != "number":
             if isinstance(leaf.raw, str):
                 yield Use(leaf.to, leaf.raw, leaf.where, leaf.raw, part, leaf.of)
         elif isinstance(leaf.raw, str):
             for name in sorted(names_in(leaf.raw)):
                 yield Use("number", name, leaf.where, leaf.raw, part)
+
+
+def uses_in(row: Part | Curve) -> list[Use]:
+    """Return all that one part or one curve speaks of."""
+    out: list[tuple[str | None, Leaf]] = []
+
+    def note(leaf: Leaf) -> Any:
+        out.append((row.id if isinstance(row, Part) else None, leaf))
+        return leaf.raw
+
+    if isinstance(row, Part):
+        _mapped_part(row, note)
+    else:
+        _mapped_model(row, note, f"curves/{row.id}")
+    return list(_as_uses(out))
 
 
 def uses_of(bench: Bench, to: str, *names: str) -> Iterator[Use]:

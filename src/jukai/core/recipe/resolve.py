@@ -14,7 +14,7 @@ from pydantic import ValidationError
 
 from jukai.core.errors import CoreError, FormulaError, ValueProblem
 from jukai.core.formulas import Quantity, evaluate_formula, resolve_names
-from jukai.core.geometry.curves import CurveShape, sample
+from jukai.core.geometry.curves import CurveShape, Sampled, sample
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 from jukai.core.operators.base import Operator, OperatorValues
@@ -23,6 +23,11 @@ from jukai.core.operators.inputs import Body, CurveInput, FileInput, Files, Held
 from jukai.core.recipe.bench import MAX_COORDINATE, Bench, Curve, CurvePoint, Step
 
 __all__ = ["Inputs", "Resolved", "Resolver", "point_ids"]
+
+
+_SAMPLED: dict[str, Sampled] = {}
+"""Curves sampled lately by all their numbers: while one number is dragged, most curves stay what they are."""
+_MOST_SAMPLED = 256
 
 
 def point_ids(curve: Curve) -> tuple[str, ...]:
@@ -114,14 +119,13 @@ class Resolver:
             raise ValueProblem(f"Curve '{curve.name}': {e.message}", field=where, hint=e.hint) from None
         body = json.dumps([curve.id, curve.closed, shape.at.tolist(), shape.fillet.tolist(), shape.join, shape.out.tolist(),
                            shape.into.tolist(), shape.tolerance, shape.count, ids])  # fmt: skip
-        return CurveInput(
-            curve.id,
-            curve.name,
-            shape,
-            sample(shape),
-            ids,
-            key=hashlib.blake2b(body.encode(), digest_size=12).hexdigest(),
-        )
+        key = hashlib.blake2b(body.encode(), digest_size=12).hexdigest()
+        sampled = _SAMPLED.get(key)
+        if sampled is None:
+            sampled = _SAMPLED[key] = sample(shape)
+            while len(_SAMPLED) > _MOST_SAMPLED:
+                del _SAMPLED[next(iter(_SAMPLED))]
+        return CurveInput(curve.id, curve.name, shape, sampled, ids, key=key)
 
     def _shape(self, curve: Curve) -> CurveShape:
         n = len(curve.points)

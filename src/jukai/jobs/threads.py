@@ -1,0 +1,76 @@
+"""Work in threads of this process: compiled loops let go of the lock, so that two of them help each other."""
+
+from __future__ import annotations
+
+import logging
+from dataclasses import dataclass, field
+from itertools import count
+from queue import LifoQueue
+from threading import Event, Lock, Thread
+
+from jukai.app.ports import Run
+
+__all__ = ["ThreadEngine"]
+
+
+@dataclass(slots=True)
+class _Job:
+    number: int
+    run: Run
+    told: Event = field(default_factory=Event)
+
+
+class ThreadEngine:
+    """A few threads that take the newest job first. A job of the same id stops the one before it.
+
+    Parameters
+    ----------
+    threads : how many jobs go on at a time.
+    """
+
+    def __init__(self, threads: int = 2) -> None:
+        self._waiting: LifoQueue[tuple[str, _Job] | None] = LifoQueue()
+        self._jobs: dict[str, _Job] = {}
+        self._lock = Lock()
+        self._numbers = count()
+        self._threads = [Thread(target=self._work, name=f"job {i}", daemon=True) for i in range(threads)]
+        for t in self._threads:
+            t.start()
+
+    def submit(self, job_id: str, run: Run) -> None:
+        """Have the work done soon; older work of the same id stops at its next checkpoint."""
+        job = _Job(next(self._numbers), run)
+        with self._lock:
+            older = self._jobs.get(job_id)
+            self._jobs[job_id] = job
+        if older is not None:
+            older.told.set()
+        self._waiting.put((job_id, job))
+
+    def stop(self, job_id: str) -> None:
+        """Stop the work of that id, whether it goes on or waits; nothing begins it again."""
+        with self._lock:
+            job = self._jobs.pop(job_id, None)
+        if job is not None:
+            job.told.set()
+
+    def close(self) -> None:
+        """Stop everything and let the threads end."""
+        with self._lock:
+            jobs = list(self._jobs.values())
+        for job in jobs:
+            job.told.set()
+        for _ in self._threads:
+            self._waiting.put(None)
+
+    def _work(self) -> None:
+        while (row := self._waiting.get()) is not None:
+            job_id, job = row
+            if not job.told.is_set():
+                try:
+                    job.run(job.told.is_set)
+                except Exception:
+                    logging.getLogger(__name__).exception("the job %s failed", job_id)
+            with self._lock:
+                if self._jobs.get(job_id) is job:
+                    del self._jobs[job_id]
