@@ -369,7 +369,10 @@ export function move(how: 'undo' | 'redo' | 'go-to', revision?: number): void {
 }
 
 // -- previews --------------------------------------------------------------------------------
-let wanted: { edit: Edit; parts: readonly string[] | null; at: number } | null = null
+let wanted: { edit: Edit; parts: readonly string[] | null; at: number; told: boolean } | null = null
+/** ms after which the hand rests, so that what is only told is asked for too */
+const RESTS = 250
+let resting = 0
 let asking = false
 let dragging = 0
 
@@ -384,8 +387,15 @@ export function beginPreview(): void {
 /** Show an edit without keeping it. The newest wins; at most one is on its way. */
 export function preview(e: Edit, part: string | readonly string[] | null): void {
   const parts = typeof part === 'string' ? withFollowers(part) : part
-  wanted = { edit: e, parts, at: performance.now() }
+  wanted = { edit: e, parts, at: performance.now(), told: false }
   void ask()
+  clearTimeout(resting)
+  const mine = dragging
+  resting = window.setTimeout(() => {
+    if (mine !== dragging || wanted) return
+    wanted = { edit: e, parts, at: 0, told: true }
+    void ask()
+  }, RESTS)
 }
 
 async function ask(): Promise<void> {
@@ -393,7 +403,7 @@ async function ask(): Promise<void> {
   asking = true
   try {
     while (wanted) {
-      const { edit: e, parts, at } = wanted
+      const { edit: e, parts, at, told } = wanted
       wanted = null
       const { id, bench } = getState()
       if (!id || !bench) return
@@ -406,11 +416,14 @@ async function ask(): Promise<void> {
           join: false,
           parts: parts ? [...parts] : null,
           held: held(),
+          told,
         })
-        performance.measure('ask', { start: at, end: performance.now() })
+        if (at > 0) performance.measure('ask', { start: at, end: performance.now() })
         if (mine === dragging) {
-          lastAsked = at
           receive(meshes)
+          // the body is there before anything else is looked at
+          swap(changes.parts)
+          if (at > 0) performance.measure('swap', { start: at, end: performance.now() })
           // only the parts that were asked for: the others stand as they are
           const preview = { ...withChanges(bench, changes), parts: changes.parts }
           setState({ preview, previewed: e, heavy: null })
@@ -429,18 +442,17 @@ async function ask(): Promise<void> {
 
 let held: () => string[] = () => []
 let receive: (meshes: ReadonlyMap<string, ArrayBuffer>) => void = () => undefined
+let swap: (parts: readonly PartView[]) => void = () => undefined
 
-/** Say which drawing data is there, and where what comes goes. */
-export function keepMeshes(have: typeof held, take: typeof receive): void {
-  held = have
-  receive = take
-}
-
-let lastAsked = 0
-
-/** When the number was changed that the body shown came from. */
-export function askedAt(): number {
-  return lastAsked
+/** Say which drawing data is there, where what comes goes, and what puts it in the place of the old. */
+export function keepMeshes(o: {
+  held: typeof held
+  receive: typeof receive
+  swap: typeof swap
+}): void {
+  held = o.held
+  receive = o.receive
+  swap = o.swap
 }
 
 /** Put back what stood before. */

@@ -299,9 +299,9 @@ class Benches:
         return edit.model_copy(update={"values": start | edit.values})
 
     def preview(
-        self, bench_id: str, base: int, data: Any, author: str, parts: Sequence[str] | None
+        self, bench_id: str, base: int, data: Any, author: str, parts: Sequence[str] | None, *, told: bool = True
     ) -> BenchChanges | None:
-        """Work out an edit without keeping it; None when a newer one came.
+        """Work out an edit without keeping it; None when a newer one came. ``told``: measures are read too.
 
         Raises
         ------
@@ -321,7 +321,7 @@ class Benches:
             )  # fmt: skip
         except Cancelled:
             return None
-        told = [m for m in bench.measures if any(e.part in only for e in m.of)]
+        told = told and any(e.part in only for m in bench.measures for e in m.of)
         return BenchChanges(
             bench_id,
             number,

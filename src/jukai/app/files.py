@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+from functools import cached_property
+
 from jukai.app.ports import BenchStore
 
 __all__ = ["BenchFiles"]
 
 
 class BenchFiles:
-    """Files of a bench in the store; the list is read once, bytes when they are asked for."""
+    """Files of a bench in the store; the list is read when it is first looked at, bytes when they are asked for."""
 
     def __init__(self, store: BenchStore, bench_id: str) -> None:
-        self._store = store
-        self._hashes = {row.name: row.hash for row in store.file_rows(bench_id)}
+        self._store, self._bench = store, bench_id
+
+    @cached_property
+    def _hashes(self) -> dict[str, str]:
+        return {row.name: row.hash for row in self._store.file_rows(self._bench)}
 
     def hash_of(self, name: str) -> str | None:
         """Return the hash of a file's bytes; None where there is no such file."""

@@ -345,6 +345,7 @@ class PreviewIn(EditIn):
 
     parts: list[str] | None = Field(None, max_length=500)
     held: list[str] = Field(default_factory=list, max_length=500)
+    told: bool = Field(default=True, description="whether what is only told is worked out too: measures")
 
 
 class Forecast(BaseModel):

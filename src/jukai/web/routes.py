@@ -276,7 +276,9 @@ def _bench_routes(api: Blueprint, benches: Benches) -> None:
         Asked for ``application/octet-stream``, drawing data that is not held comes with the answer.
         """
         started = perf_counter()
-        found = benches.preview(path.bench, body.base, body.edit.model_dump(by_alias=True), body.author, body.parts)
+        found = benches.preview(
+            path.bench, body.base, body.edit.model_dump(by_alias=True), body.author, body.parts, told=body.told
+        )
         if found is None:
             return problem(409, "cancelled", "A newer preview came.")
         answer = _changes(found, started)

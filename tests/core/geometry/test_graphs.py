@@ -8,7 +8,7 @@ import unittest
 import numpy as np
 
 from jukai.core.geometry.graphs import Graph
-from jukai.core.geometry.levels import farthest_at_level, rows_between
+from jukai.core.geometry.levels import Levels, rows_between
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.selecting import faces_of
 from jukai.core.geometry.soundness import soundness
@@ -96,7 +96,7 @@ class Selecting(unittest.TestCase):
             self.assertTrue((part.edge_pairs < part.n_points).all())
 
 
-class Levels(unittest.TestCase):
+class AtLevels(unittest.TestCase):
     def test_on_the_edges_at_the_level(self) -> None:
         chance = random.Random(2)
         mesh = body({"operator": "cone", "bottom_radius": 8, "top_radius": 2, "height": 12, "sides": 16, "rows": 3})
@@ -104,12 +104,12 @@ class Levels(unittest.TestCase):
         for _ in range(50):
             level, turn = chance.uniform(0, 12), chance.uniform(0, 6.28)
             toward = np.array([np.cos(turn), np.sin(turn), 0])
-            at = farthest_at_level(mesh, np.zeros(3), z, level, toward)
+            at = Levels(mesh, np.zeros(3), z).farthest(level, toward)
             self.assertAlmostEqual(float(at[2]), level)
             reach = 8 - 6 * level / 12
             self.assertLessEqual(float(np.hypot(*at[:2])), reach + 1e-9)
             self.assertGreaterEqual(float(at @ toward), reach * np.cos(np.pi / 16) - 1e-9)
-        self.assertAlmostEqual(float(farthest_at_level(mesh, np.zeros(3), z, 99, toward)[2]), 12.0)
+        self.assertAlmostEqual(float(Levels(mesh, np.zeros(3), z).farthest(99, toward)[2]), 12.0)
         self.assertEqual(rows_between(mesh.points[:, 2], 0.0, 12.0), 4)
 
 

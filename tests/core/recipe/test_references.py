@@ -119,13 +119,15 @@ class ByChance(unittest.TestCase):
             )
 
         steps = [{"operator": "box", "size": [number(), number(), number()], "counts": [2, 2, number()]}]
-        for _ in range(chance.randint(0, 3)):
-            steps.append(chance.choice([
+        steps += [
+            chance.choice([
                 {"operator": "twist", "turn": number(), "axis": chance.choice(["x", "y", "longest"])},
                 {"operator": "taper", "ratio": number(), "strength": 0.5, "axis": {"point": [0, 0, 0], "direction": [number(), 0, 1]}},
                 {"operator": "bevel", "width": number(), "pick": {"rule": "facing", "direction": [0, 0, number()], "within": number()}},
                 {"operator": "normals", "crease_angle": number()},
-            ]))  # fmt: skip
+            ])
+            for _ in range(chance.randint(0, 3))
+        ]  # fmt: skip
         return bench_of(*steps, dimensions={n: i + 1 for i, n in enumerate(names)})
 
     def test_rename_remove_reorder(self) -> None:

@@ -222,7 +222,9 @@ const BEND = 6
 export function cull(body: Body, sight: Seen | null, cut: readonly Vector4[] | null = null): void {
   const { clusters, mesh } = body
   const away = !sight || !clusters || body.as.through
-  mesh.material.side = away || cut ? DoubleSide : FrontSide
+  // of a closed body no back is seen, also before it is known which of its faces look away
+  const whole = sight !== null && body.data.closed && !body.as.through && !cut
+  mesh.material.side = whole ? FrontSide : DoubleSide
   const runs = mesh as unknown as Runs
   runs.isBatchedMesh = !away
   draws(mesh.material, 'FINE', !away && lightAtCorners(body, clusters, sight.mmPerPx))

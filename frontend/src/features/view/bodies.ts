@@ -1,7 +1,7 @@
 import { useEffect, useRef } from 'react'
 import { api } from '../../shared/api/client'
 import type { PartView } from '../../shared/api/client'
-import { askedAt, keepMeshes, refresh, useSession } from '../../shared/session'
+import { keepMeshes, refresh, useSession } from '../../shared/session'
 import { useView } from '../../shared/viewState'
 import { readBody } from './buffers'
 import type { BodyData } from './buffers'
@@ -14,12 +14,21 @@ type Limit = 'no' | 'sharp' | 'rounded'
 const kept = new Map<string, BodyData>()
 const MOST_KEPT = 48
 
-keepMeshes(
-  () => [...kept.keys()].filter((key) => !key.includes(' ')),
-  (meshes) => {
+/** Puts another body in the place of one that is shown, looking as it looks. */
+let inPlace: ((p: PartView, data: BodyData) => void) | null = null
+
+keepMeshes({
+  held: () => [...kept.keys()].filter((key) => !key.includes(' ')),
+  receive: (meshes) => {
     for (const [digest, bytes] of meshes) keep(digest, readBody(digest, bytes))
   },
-)
+  swap: (parts) => {
+    for (const p of parts) {
+      const data = kept.get(p.mesh ?? '')
+      if (data && !p.hidden) inPlace?.(p, data)
+    }
+  },
+})
 
 function keep(key: string, data: BodyData): void {
   kept.set(key, data)
@@ -56,6 +65,9 @@ export function useBodies(
   const document_ = useSession((s) => (s.preview ?? s.bench)?.document)
   const only = useView((s) => s.only)
   const limit = useView((s) => s.limit)
+  const otherwise = useView(
+    (s) => s.lookAt !== null || s.picking !== null || s.compare !== null || s.only !== null,
+  )
   const moving = useSession((s) => s.preview !== null)
   useEffect(() => {
     stage.setMoving(moving)
@@ -70,6 +82,9 @@ export function useBodies(
     stage.setFloor(document_?.floor ?? 100)
     const wanted = parts.filter((p) => p.mesh && !p.hidden && (!only || plain(p.part) === only))
     let on = true
+    const shown = new Map<string, NonNullable<typeof inPlace>>()
+    // a body that is looked at otherwise, or was not shown, waits for the page
+    inPlace = limit === 'no' && !otherwise ? (p, data) => shown.get(p.part)?.(p, data) : null
     const isReference = (id: string) =>
       document_?.parts?.find((q) => q.id === plain(id))?.reference ?? false
     Promise.all(
@@ -80,7 +95,6 @@ export function useBodies(
     )
       .then((rows) => {
         if (!on) return
-        const asked = askedAt()
         for (const id of stage.ids()) if (!rows.some((r) => r.p.part === id)) stage.remove(id)
         for (const { p, data } of rows) {
           const doc = document_?.parts?.find((q) => q.id === plain(p.part))
@@ -95,21 +109,19 @@ export function useBodies(
             }
           }
           const own = look(doc?.finish) ?? NO_FINISH
-          stage.show(
-            p.part,
-            data,
-            p.matrix ?? [],
-            own,
-            {
-              locked: doc?.locked ?? false,
-              through: doc?.transparent ?? false,
-              reference: doc?.reference ?? false,
-            },
-            data.finishes.map((name) => look(name) ?? own),
-          )
+          const as = {
+            locked: doc?.locked ?? false,
+            through: doc?.transparent ?? false,
+            reference: doc?.reference ?? false,
+          }
+          const others = data.finishes.map((name) => look(name) ?? own)
+          stage.show(p.part, data, p.matrix ?? [], own, as, others)
+          shown.set(p.part, (q, other) => {
+            const theirs = other.finishes.map((name) => look(name) ?? own)
+            stage.show(q.part, other, q.matrix ?? [], own, as, theirs)
+          })
           stage.setReach(p.part, Math.max(...cornersOf(p).map((c) => c.length())) * 1.5)
         }
-        if (asked > 0) performance.measure('swap', { start: asked, end: performance.now() })
         holder.current?.setAttribute('data-shown', wanted.map((p) => p.mesh).join(' '))
         holder.current?.setAttribute('data-limit', limit)
         if (first.current && rows.length) {
@@ -123,7 +135,7 @@ export function useBodies(
     return () => {
       on = false
     }
-  }, [stage, parts, document_, holder, only, limit])
+  }, [stage, parts, document_, holder, only, limit, otherwise])
 }
 
 /** While something is changed: paper grey, the outline before, hatching; after it a moment longer. */

@@ -2416,6 +2416,12 @@ export interface components {
             parts?: string[] | null;
             /** Held */
             held?: string[];
+            /**
+             * Told
+             * @description whether what is only told is worked out too: measures
+             * @default true
+             */
+            told?: boolean;
         };
         /**
          * BeforeView

@@ -5,7 +5,7 @@ An operator's own file says what it does to points: :class:`Span` tells it where
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -14,7 +14,7 @@ import numpy as np
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.frames import Frame
-from jukai.core.geometry.levels import farthest_at_level, rows_between
+from jukai.core.geometry.levels import Levels, rows_between
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.triangulation import with_short_diagonals
 from jukai.core.operators.base import Callout, CalloutForm, Note, OperatorValues, Result, three
@@ -125,15 +125,20 @@ def deformed(
     points: Floats,
     *,
     notes: Sequence[Note] = (),
-    callouts: Sequence[Callout] = (),
+    callouts: Callable[[Levels], Sequence[Callout]] | None = None,
     used: Mapping[str, Any] | None = None,
 ) -> Result:
-    """Return the body with its points moved, the levels to be dragged behind the operator's own callouts."""
+    """Return the body with its points moved, the levels to be dragged behind the operator's own callouts.
+
+    ``callouts`` is given what finds places on the deformed body.
+    """
     mesh = with_short_diagonals(span.mesh.with_points(points))
+    find = Levels(mesh, span.frame.origin, span.frame.direction)
+    own = () if callouts is None else callouts(find)
     direction = three(span.frame.direction)
     levels = []
     for key, place in (("from", span.start), ("to", span.stop)):
-        grip = farthest_at_level(mesh, span.frame.origin, span.frame.direction, place, span.frame.axes[0])
+        grip = find.farthest(place, span.frame.axes[0])
         form = CalloutForm.LEVEL
         levels.append(Callout(f"values/{key}", form, three(span.on_axis(place)), three(grip), direction))
     facts: dict[str, float | str] = {"length": span.length, "from": span.start - span.low, "to": span.stop - span.low}
@@ -141,7 +146,7 @@ def deformed(
         facts["axis"] = values.axis.lies_along(span.mesh)
     told = [*notes, *_nothing(span, values)]
     return Result(
-        mesh, tuple(told), (*callouts, *levels), dict(used or {}), facts, (span.frame.origin, span.frame.direction)
+        mesh, tuple(told), (*own, *levels), dict(used or {}), facts, (span.frame.origin, span.frame.direction)
     )
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from jukai.core.errors import ValueProblem
-from jukai.core.geometry.levels import farthest_at_level
+from jukai.core.geometry.levels import Levels
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 from jukai.core.operators.base import Callout, CalloutForm, Context, Example, Kind, Result, operator, three
@@ -71,15 +71,16 @@ def taper(mesh: Mesh, values: Values, context: Context) -> Result:
     notes = rows_at_ends(span, "taper")
     if values.strength > 0 and span.most == 0:
         notes = []
-    grip = farthest_at_level(mesh.with_points(points), frame.origin, frame.direction, span.stop, frame.axes[1])
-    inward = -(grip - frame.origin) + frame.direction * ((grip - frame.origin) @ frame.direction)
-    reach = max(float(np.linalg.norm(inward)), 1e-300)
-    callout = Callout(
-        "values/ratio", CalloutForm.FACTOR, three(grip), three(grip), three(-inward / reach), _gain(ratio, length)
-    )
-    return deformed(
-        span, values, points, notes=[*notes, *_flat(span, values)], callouts=[callout], used={"ratio": ratio}
-    )
+
+    def callouts(find: Levels) -> list[Callout]:
+        grip = find.farthest(span.stop, frame.axes[1])
+        outward = grip - span.on_axis(span.stop)
+        outward = outward / max(float(np.linalg.norm(outward)), 1e-300)
+        at = three(grip)
+        return [Callout("values/ratio", CalloutForm.FACTOR, at, at, three(outward), _gain(ratio, length))]
+
+    notes = [*notes, *_flat(span, values)]
+    return deformed(span, values, points, notes=notes, callouts=callouts, used={"ratio": ratio})
 
 
 def _narrower(ratio: float, width: float, length: float) -> float:

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import numpy as np
 from pydantic import model_validator
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.deform import twist_points
-from jukai.core.geometry.levels import farthest_at_level
+from jukai.core.geometry.levels import Levels
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 from jukai.core.operators.base import Callout, CalloutForm, Context, Example, Kind, Result, operator, three
@@ -70,18 +69,18 @@ def twist(mesh: Mesh, values: Values, context: Context) -> Result:
         notes = [Note("info", "A twist of 0° changes nothing.", field="turn")]
     else:
         notes = rows_for_turn(span, degrees, field="turn", what="twist")
-    tip = span.on_axis(span.stop)
-    moved = mesh.with_points(points)
-    if values.lead is None:
-        rim = farthest_at_level(moved, frame.origin, frame.direction, span.stop, frame.axes[0])
-        callout = Callout("values/turn", CalloutForm.ANGLE, three(tip), three(rim), three(frame.direction))
-        used = {"turn": degrees}
-    else:
-        grip = farthest_at_level(moved, frame.origin, frame.direction, span.stop, frame.axes[1])
-        callout = Callout("values/lead", CalloutForm.LENGTH, three(span.on_axis(span.start)), three(tip), three(frame.direction),
-                          grip=three(np.asarray(grip)))  # fmt: skip
-        used = {}
-    return deformed(span, values, points, notes=notes, callouts=[callout], used=used)
+    used = {"turn": degrees} if values.lead is None else {}
+
+    def callouts(find: Levels) -> list[Callout]:
+        tip, direction = span.on_axis(span.stop), three(frame.direction)
+        if values.lead is None:
+            rim = find.farthest(span.stop, frame.axes[0])
+            return [Callout("values/turn", CalloutForm.ANGLE, three(tip), three(rim), direction)]
+        grip = find.farthest(span.stop, frame.axes[1])
+        start = span.on_axis(span.start)
+        return [Callout("values/lead", CalloutForm.LENGTH, three(start), three(tip), direction, grip=three(grip))]
+
+    return deformed(span, values, points, notes=notes, callouts=callouts, used=used)
 
 
 def _degrees(values: Values, length_: float) -> float:
