@@ -51,6 +51,8 @@ def warm_up(*, rare: bool = False) -> None:
     shifted[0, 3] = 30.0
     clearance(place(body), place(body, shifted))
     round_edges(body, every, np.full(len(every), 0.1), Bevel(2), "warm")
+    # so wide that strips stop, meet and are searched for crossings
+    round_edges(body, every, np.full(len(every), 30.0), Bevel(1), "warm")
     visible_lines([(body, np.eye(4))], SEEN_FROM["front"])
     whole, beside = (
         cut(body, Plane.through(np.array([0.0, 0.0, 50.0]), np.array([0.0, 0.0, 1.0])), m) for m in (np.eye(4), shifted)

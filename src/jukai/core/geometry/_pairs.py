@@ -29,7 +29,7 @@ def grid_pairs(low: Any, high: Any, ids: Any) -> Any:
     for a in range(3):
         origin[a] = low[:, a].min()
         far[a] = high[:, a].max()
-    scale = 1.0
+    scale = 2.0
     total = 0
     while True:
         number = 1

@@ -20,7 +20,7 @@ __all__ = ["Crossings", "meeting_lines", "polyline_crossing", "self_crossings"]
 _TOUCH = 1e-10
 """Contact shallower than this share of the triangles' size is touching, not crossing."""
 _CHUNK = 200_000
-"""Pairs up to which array expressions answer sooner than loading the compiler."""
+"""Pairs that are compared at a time, for the memory they take."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -58,7 +58,7 @@ def _self_crossings(mesh: Mesh) -> Crossings:
         low, high = corners.min(axis=1), corners.max(axis=1)
     ids = _same_place(mesh.points)[tri.points(mesh)]
     pairs = overlapping_boxes(low, high, ids)
-    if len(pairs) > _CHUNK:
+    if len(tri.faces) > FEW_BOXES:
         rows, at = crossing_pairs(corners, ids, tri.faces, pairs, _TOUCH)
         found = pairs[rows]
     else:

@@ -9,8 +9,8 @@ from jukai.core.geometry.arrays import Floats, Ints, concatenated_ranges
 
 __all__ = ["FEW_BOXES", "overlapping_boxes"]
 
-FEW_BOXES = 12_000
-"""Boxes up to which a sweep by array code answers sooner than loading the compiler."""
+FEW_BOXES = 3_000
+"""Boxes up to which a sweep by array code answers sooner than loading the compiler: the triangles of a body of ``FEW`` corners."""
 _CHUNK = 4_000_000
 
 

@@ -254,7 +254,8 @@ def folded_faces(mesh: Mesh) -> Ints:
     # seen along the face's normal: a thin face that is bent a little covers no more than its area
     seen = np.abs(np.einsum("ij,ij->i", cross, face_normals(mesh)[tri.faces]))
     covered = np.bincount(tri.faces, 0.5 * seen, minlength=mesh.n_faces)
-    return np.flatnonzero((mesh.sides > 3) & (covered > areas * (1 + 1e-6)) & ~_bent(mesh)).astype(np.int32)
+    over = (mesh.sides > 3) & (covered > areas * (1 + 1e-6))
+    return np.flatnonzero(over & ~_bent(mesh) if over.any() else over).astype(np.int32)
 
 
 def _bent(mesh: Mesh) -> np.ndarray:

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from jukai.core.geometry.arrays import Bools, Floats, Ints, concatenated_ranges
 from jukai.core.geometry.bevel._faces import faults
+from jukai.core.geometry.bevel._meetings import meetings
 
 __all__ = ["Body", "cleaned"]
 
@@ -89,29 +90,14 @@ def cleaned(body: Body, first_new: int, size: float, close: Any = (), look: Long
 
 def _meetings(body: Body, faces: Long, near: float, first_new: int) -> tuple[Long, dict[tuple[int, int], list[int]]]:
     """Return pairs of points of one face at the same place, and points that lie on a side of their own face."""
-    joins: list[tuple[int, int]] = []
+    corners, offsets = (np.ascontiguousarray(x, dtype=np.int32) for x in (body.corners, body.offsets))
+    # each point of a face is held against each of its sides
+    run = meetings.choose(int((np.diff(body.offsets)[faces].astype(np.int64) ** 2).sum()), _PLAIN)
+    joins, on = run(faces, body.points, corners, offsets, near, first_new, _CROWDED)
     cuts: dict[tuple[int, int], list[int]] = {}
-    for f in faces.tolist():
-        ids = body.corners[body.offsets[f] : body.offsets[f + 1]]
-        if len(ids) > _CROWDED or (ids < first_new).all():
-            continue
-        at = body.points[ids]
-        side = np.roll(at, -1, axis=0) - at
-        rel = at[:, None] - at[None]  # point i from where side j begins
-        apart = np.sqrt((rel * rel).sum(axis=2))
-        own = ids[:, None] == ids[None]
-        i, j = np.nonzero((apart <= near) & ~own)
-        joins += [(int(ids[p]), int(ids[q])) for p, q in zip(i, j, strict=True) if p < q]
-        long = (side * side).sum(axis=1)
-        along = (rel * side).sum(axis=2) / np.maximum(long, 1e-300)
-        off = rel - along[..., None] * side
-        reach = np.sqrt(long)
-        on = ((off * off).sum(axis=2) <= near * near) & (along * reach > near) & ((1 - along) * reach > near)
-        i, j = np.nonzero(on & ~own & ~np.roll(own, -1, axis=1))
-        for p, q in zip(i, j, strict=True):
-            one, two = int(ids[q]), int(ids[(q + 1) % len(ids)])
-            cuts.setdefault((min(one, two), max(one, two)), []).append(int(ids[p]))
-    return np.array(joins, dtype=np.int64).reshape(-1, 2), cuts
+    for one, two, point in on.tolist():
+        cuts.setdefault((one, two), []).append(point)
+    return joins, cuts
 
 
 def _divided(body: Body, cuts: dict[tuple[int, int], list[int]]) -> Body:
@@ -198,10 +184,10 @@ def _unrepeated(corners: Any, offsets: Any) -> tuple[Long, Long]:
 
 def _twice(corners: Any, face: Any, count: int) -> Bools:
     """Return for each face whether it has a point more than once."""
-    order = np.lexsort((corners, face))
-    again = (np.diff(face[order]) == 0) & (np.diff(corners[order]) == 0)
+    total = int(corners.max(initial=0)) + 1
+    keys = np.sort(face * total + corners)
     out = np.zeros(count, dtype=bool)
-    out[face[order][1:][again]] = True
+    out[keys[1:][keys[1:] == keys[:-1]] // total] = True
     return out
 
 

@@ -1,0 +1,77 @@
+"""The compiled search for places where a face meets itself."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from jukai.core.geometry.kernels import kernel
+
+
+@kernel
+def meetings(faces: Any, points: Any, corners: Any, offsets: Any, near: float, first_new: int, crowded: int) -> Any:
+    """Where faces meet themselves.
+
+    Parameters
+    ----------
+    faces : (k,) int64 which faces are looked at; those of more than ``crowded`` corners, or without a new point, are not.
+    near : mm below which two places are one.
+    first_new : points before this one were there before.
+
+    Returns
+    -------
+    joins : (m, 2) int64 pairs of points of one face at one place.
+    on : (n, 3) int64 the ends of a side, the lower number first, and a point of the same face that lies on it.
+    """
+    joins = np.empty((16, 2), np.int64)
+    on = np.empty((16, 3), np.int64)
+    n_joins = n_on = 0
+    for row in range(faces.shape[0]):
+        f = faces[row]
+        first = offsets[f]
+        n = offsets[f + 1] - first
+        if n > crowded:
+            continue
+        new = False
+        for i in range(n):
+            if corners[first + i] >= first_new:
+                new = True
+                break
+        if not new:
+            continue
+        for i in range(n):
+            p = corners[first + i]
+            px, py, pz = points[p, 0], points[p, 1], points[p, 2]
+            for j in range(n):
+                q = corners[first + j]
+                if p == q:
+                    continue
+                rx, ry, rz = px - points[q, 0], py - points[q, 1], pz - points[q, 2]
+                if np.sqrt(rx * rx + ry * ry + rz * rz) <= near and i < j:
+                    if n_joins == joins.shape[0]:
+                        more = np.empty((2 * n_joins, 2), np.int64)
+                        more[:n_joins] = joins
+                        joins = more
+                    joins[n_joins, 0], joins[n_joins, 1] = min(p, q), max(p, q)
+                    n_joins += 1
+                k = j + 1 if j + 1 < n else 0
+                r = corners[first + k]
+                if p == r:
+                    continue
+                sx, sy, sz = points[r, 0] - points[q, 0], points[r, 1] - points[q, 1], points[r, 2] - points[q, 2]
+                long = sx * sx + sy * sy + sz * sz
+                along = (rx * sx + ry * sy + rz * sz) / max(long, 1e-300)
+                reach = np.sqrt(long)
+                if along * reach <= near or (1 - along) * reach <= near:
+                    continue
+                ox, oy, oz = rx - along * sx, ry - along * sy, rz - along * sz
+                if ox * ox + oy * oy + oz * oz > near * near:
+                    continue
+                if n_on == on.shape[0]:
+                    room = np.empty((2 * n_on, 3), np.int64)
+                    room[:n_on] = on
+                    on = room
+                on[n_on, 0], on[n_on, 1], on[n_on, 2] = min(q, r), max(q, r), p
+                n_on += 1
+    return joins[:n_joins].copy(), on[:n_on].copy()
