@@ -16,7 +16,7 @@ test: setup
 
 # The tests of the core with each index of the compiled loops checked: for those who write such loops.
 bounds: setup
-	@NUMBA_BOUNDSCHECK=1 NUMBA_CACHE_DIR=.stamps/bounds .venv/bin/python -m tests.run core
+	@NUMBA_BOUNDSCHECK=1 JUKAI_KERNELS=.stamps/bounds .venv/bin/python -m tests.run core
 
 pictures: setup
 	@bash scripts/test-tools.sh

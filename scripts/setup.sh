@@ -48,10 +48,9 @@ if ! done_before front "$want" || [ ! -f src/jukai/web/static/index.html ]; then
   echo "$want" >.stamps/front
 fi
 
-want=$(find src/jukai/core -name '*.py' | LC_ALL=C sort | xargs cat | sha256sum | cut -d' ' -f1)
+# what is compiled hangs on the loops themselves: a change elsewhere compiles nothing
+want=$(.venv/bin/python scripts/kernels_stamp.py src/jukai/core)$(stamp requirements/runtime.txt)
 if ! done_before kernels "$want"; then
-  # what is compiled knows when its own file changes, not when a loop that it calls does
-  find src/jukai -name '*.nb[ci]' -delete
   step "compiling the kernels" .venv/bin/python -m jukai.core.warm
   echo "$want" >.stamps/kernels
 fi

@@ -101,3 +101,4 @@ def _formats(mesh: Mesh) -> None:
 
 if __name__ == "__main__":
     warm_up(rare=True)
+    kernels.forget_others()

@@ -1,12 +1,14 @@
-"""Compiled loops: what an index means in them."""
+"""Compiled loops: that they agree with plain ones, what they are kept under, and that what is damaged is made again."""
 
 from __future__ import annotations
 
+import importlib.util
 import os
 import subprocess
 import sys
 import tempfile
 import unittest
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -15,6 +17,25 @@ from jukai.core.geometry.kernels import Kernel, kernel
 from tests.common import ROOT
 
 __all__ = ["Kernel", "negative"]
+
+SOURCE = '''
+from jukai.core.geometry.kernels import kernel
+FACTOR = {factor}
+OTHER = 3
+
+@kernel
+def inner(x):
+    """{words}"""
+    return x * {inner}
+
+@kernel
+def outer(a):
+    """Sums."""  # {words}
+    out = 0.0
+    for i in range(a.shape[0]):
+        out += inner(a[i]) * FACTOR
+    return out
+'''
 
 
 @kernel
@@ -50,7 +71,7 @@ class Indices(unittest.TestCase):
         self.assertEqual(twice(values, table.copy()).tolist(), twice.plain(values, table.copy()).tolist())
 
     def test_what_is_out_of_bounds_is_found_when_asked_for(self) -> None:
-        """A negative index that was worked out is an error in ``make bounds``, and one that is too large."""
+        """An index counts from the end as in Python; in ``make bounds`` one that is too large is an error."""
         code = (
             "import numpy as np; from tests.core.geometry.test_kernels import Kernel, negative\n"
             "for i in (0, -1, 3):\n"
@@ -58,11 +79,72 @@ class Indices(unittest.TestCase):
             "    except IndexError: print('out of bounds')"
         )
         with tempfile.TemporaryDirectory() as folder:
-            environ = dict(os.environ, NUMBA_BOUNDSCHECK="1", NUMBA_CACHE_DIR=folder)
+            environ = dict(os.environ, NUMBA_BOUNDSCHECK="1", JUKAI_KERNELS=folder)
             run = subprocess.run(
                 [sys.executable, "-c", code], capture_output=True, text=True, check=True, cwd=ROOT, env=environ
             )
-        self.assertEqual(run.stdout.split("\n")[:-1], ["0.0", "out of bounds", "out of bounds"])
+        self.assertEqual(run.stdout.split("\n")[:-1], ["0.0", "2.0", "out of bounds"])
+
+
+class Keys(unittest.TestCase):
+    def names(self, **changes: Any) -> tuple[str, str]:
+        values = {"factor": 2.0, "words": "One.", "inner": 5.0} | changes
+        with tempfile.TemporaryDirectory() as folder:
+            file = Path(folder) / "made.py"
+            file.write_text(SOURCE.format(**values))
+            spec = importlib.util.spec_from_file_location("made", file)
+            assert spec is not None and spec.loader is not None
+            module = importlib.util.module_from_spec(spec)
+            spec.loader.exec_module(module)
+            inner, outer = module.inner, module.outer
+            assert isinstance(outer, Kernel)
+            return inner.name, outer.name
+
+    def test_words_do_not_count_and_what_is_computed_does(self) -> None:
+        first = self.names()
+        self.assertEqual(self.names(words="Something else entirely."), first)
+        other = self.names(inner=6.0)
+        self.assertNotEqual(other[0], first[0])
+        self.assertNotEqual(other[1], first[1])  # what calls it is compiled anew too
+        factor = self.names(factor=3.0)
+        self.assertEqual(factor[0], first[0])
+        self.assertNotEqual(factor[1], first[1])
+
+    def test_the_stamp_of_the_set_up_follows(self) -> None:
+        def stamp(**changes: Any) -> str:
+            values = {"factor": 2.0, "words": "One.", "inner": 5.0} | changes
+            with tempfile.TemporaryDirectory() as folder:
+                (Path(folder) / "made.py").write_text(SOURCE.format(**values))
+                command = [sys.executable, str(ROOT / "scripts" / "kernels_stamp.py"), folder]
+                return subprocess.run(command, capture_output=True, text=True, check=True).stdout
+
+        self.assertEqual(stamp(), stamp(words="Other."))
+        self.assertEqual(len({stamp(), stamp(factor=3.0), stamp(inner=1.0)}), 3)
+
+
+class Damaged(unittest.TestCase):
+    def test_a_damaged_cache_is_made_again(self) -> None:
+        code = (
+            "import numpy as np\nfrom jukai.core.geometry._box import onto_ball\n"
+            "p = np.array([[3.0, 0, 0], [0, 0, -2.0]])\nonto_ball(p, 1.0)\nprint(p.tolist())\n"
+        )
+        with tempfile.TemporaryDirectory() as folder:
+            environment = os.environ | {"JUKAI_KERNELS": folder}
+
+            def run() -> str:
+                return subprocess.run(
+                    [sys.executable, "-c", code], capture_output=True, text=True, check=True, cwd=ROOT, env=environment
+                ).stdout
+
+            first = run()
+            kept = sorted(Path(folder).glob("__pycache__/*.nb[ci]"))
+            self.assertTrue(kept)
+            for spoil in (b"", b"\0" * 64, b"not what was compiled at all"):
+                for p in kept:
+                    p.write_bytes(spoil)
+                self.assertEqual(run(), first)
+            next(iter(Path(folder).glob("*.sums"))).write_bytes(b"\xff\xfe nonsense")
+            self.assertEqual(run(), first)
 
 
 if __name__ == "__main__":

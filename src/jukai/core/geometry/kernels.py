@@ -8,29 +8,33 @@ command answers at once.
 Which of the two runs may depend on the size of the input alone, never on what happens to be
 loaded: results must be the same bytes on every run.
 
-An index that a kernel works out must not be negative: counting from the end is left out, which a
-fifth of the time would go into (``x[-1]`` written out works). ``make bounds`` runs the tests with
-all indices checked.
+What is compiled is kept under a hash of what it is compiled from: the function without its
+docstring and comments, the kernels it calls and the numbers it reads. So a change elsewhere, in a
+docstring or in another kernel costs nothing, and one in a kernel that others call compiles those
+too. Beside each kept file stands a check sum; one that does not agree is thrown away, and the
+kernel is compiled anew. ``make bounds`` runs the tests with all indices checked.
 """
 
 from __future__ import annotations
 
 import ast
+import hashlib
 import os
 from collections.abc import Callable
 from functools import cache
 from pathlib import Path
 from threading import RLock
-from types import FunctionType
+from types import CodeType, FunctionType
 from typing import Any
 
-__all__ = ["FEW", "Kernel", "kernel"]
+__all__ = ["FEW", "Kernel", "cache_folder", "forget_others", "kernel"]
 
 FEW = 10_000
 """Corners up to which array expressions answer sooner than loading the compiler."""
-
-
+_FORM = "1"
+"""Raised when the way of compiling changes."""
 _LOADING = RLock()
+_ALL: list[Kernel] = []
 
 
 class Kernel:
@@ -40,70 +44,131 @@ class Kernel:
         self.plain = function
         self.__doc__ = function.__doc__
         self._compiled: Callable[..., Any] | None = None
+        self._signatures = 0
+        _ALL.append(self)
 
     def __call__(self, *args: Any) -> Any:
         """Run the compiled function."""
-        return self.compiled()(*args)
+        run = self.compiled()
+        out = run(*args)
+        if len(run.signatures) != self._signatures:  # type: ignore[attr-defined]
+            self._note_sums(run)
+        return out
 
     def compiled(self) -> Callable[..., Any]:
         """Return the compiled function, loading the compiler if it has to be."""
         if self._compiled is not None:
             return self._compiled
         with _LOADING:  # a server may ask from several threads; what is loaded twice is the same
-            self._compiled = self._load()
+            if self._compiled is None:
+                self._compiled = self._load()
         return self._compiled
+
+    @property
+    def name(self) -> str:
+        """What it is kept under: its name and a hash of all that it is compiled from."""
+        return f"{self.plain.__name__}-{_key(self)}"
+
+    def called(self) -> dict[str, Kernel]:
+        """Return the kernels that this one calls, by the names it knows them by."""
+        known = self.plain.__globals__
+        return {n: known[n] for n in self.plain.__code__.co_names if isinstance(known.get(n), Kernel)}
 
     def _load(self) -> Callable[..., Any]:
         os.environ.setdefault("NUMBA_DISABLE_INTEL_SVML", "1")  # the same bytes on every machine
         import numba
 
-        known = self.plain.__globals__
-        # kernels that this one calls are compiled functions to it
-        called = {name: known[name] for name in self.plain.__code__.co_names if isinstance(known.get(name), Kernel)}
-        inner = {name: k.compiled() for name, k in called.items()}
-        function = _straight(self.plain, known | inner)
-        loaded: Callable[..., Any] = numba.njit(cache=True, nogil=True, error_model="numpy")(function)
+        folder = cache_folder()
+        file = None if folder is None else folder / f"{self.name}.py"
+        if file is not None and not file.exists():
+            file.write_text(_source(self.plain), encoding="utf-8")
+        if file is not None:
+            _throw_away_damaged(file)
+        inner = {name: k.compiled() for name, k in self.called().items()}
+        code = self.plain.__code__
+        # the compiler keeps its results for a file, a name and a line: they must hang on what is compiled alone
+        kept = code if file is None else code.replace(co_filename=str(file), co_firstlineno=1)
+        function = FunctionType(kept, self.plain.__globals__ | inner, self.plain.__name__, self.plain.__defaults__)  # type: ignore[attr-defined]
+        function.__module__, function.__qualname__ = self.plain.__module__, self.plain.__name__
+        loaded: Callable[..., Any] = numba.njit(cache=file is not None, nogil=True, error_model="numpy")(function)
         return loaded
+
+    def _note_sums(self, run: Any) -> None:
+        self._signatures = len(run.signatures)
+        folder = cache_folder()
+        if folder is not None:
+            _write_sums(folder / f"{self.name}.py")
 
     def choose(self, size: int, few: int = FEW) -> Callable[..., Any]:
         """Return the plain function for up to ``few`` elements, else the compiled one."""
         return self.plain if size <= few else self
 
 
-class _Straight(ast.NodeTransformer):
-    """Puts ``_index(i)`` in the place of each index ``i`` that is not written out as a number."""
+@cache
+def cache_folder() -> Path | None:
+    """Return the folder in which compiled kernels are kept; None where nothing can be written.
 
-    def visit_Subscript(self, node: ast.Subscript) -> ast.Subscript:
-        self.generic_visit(node)
-        if isinstance(node.slice, ast.Tuple):
-            node.slice.elts = [_marked(e) for e in node.slice.elts]
-        else:
-            node.slice = _marked(node.slice)
-        return node
+    That is ``JUKAI_KERNELS``, the package's own, or one in the user's home.
+    """
+    given = os.environ.get("JUKAI_KERNELS")
+    own = Path(__file__).parents[2] / ".kernels"
+    for folder in [Path(given)] if given else [own, Path.home() / ".cache" / "jukai" / "kernels"]:
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+            trial = folder / f".{os.getpid()}"
+            trial.touch()
+            trial.unlink()
+        except OSError:
+            continue
+        return folder
+    return None
 
 
-def _marked(index: ast.expr) -> ast.expr:
-    number = index.operand if isinstance(index, ast.UnaryOp) else index
-    if isinstance(number, ast.Constant | ast.Slice):
-        return index
-    call = ast.Call(func=ast.Name(id="_index", ctx=ast.Load()), args=[index], keywords=[])
-    return ast.fix_missing_locations(ast.copy_location(call, index))
+def _key(k: Kernel, within: tuple[Kernel, ...] = ()) -> str:
+    """Return a hash of what a kernel is compiled from; kernels it calls count, numbers it reads too."""
+    known = k.plain.__globals__
+    constants = {
+        n: repr(known[n])
+        for n in _names(k.plain.__code__)
+        if isinstance(known.get(n), bool | int | float | str | tuple)
+    }
+    inner = {n: _key(other, (*within, k)) for n, other in k.called().items() if other not in within}
+    bounds = os.environ.get("NUMBA_BOUNDSCHECK", "")
+    text = repr((_FORM, bounds, _source(k.plain), sorted(constants.items()), sorted(inner.items())))
+    return hashlib.blake2b(text.encode(), digest_size=10).hexdigest()
 
 
-def _straight(function: Callable[..., Any], names: dict[str, Any]) -> Callable[..., Any]:
-    """Return ``function`` with indices that are not counted from the end, in a module of these ``names``."""
-    first = function.__code__.co_firstlineno
-    file = function.__code__.co_filename
+def _names(code: CodeType) -> set[str]:
+    inner = [c for c in code.co_consts if isinstance(c, CodeType)]
+    return set(code.co_names).union(*(_names(c) for c in inner))
+
+
+@cache
+def _source(function: Callable[..., Any]) -> str:
+    """Return a function's source without its docstring, its comments and its place in the file."""
+    first, file = function.__code__.co_firstlineno, function.__code__.co_filename
     found = [d for d in _definitions(file) if d.name == function.__name__ and first <= d.lineno <= first + 1]
     if not found:
         raise TypeError(f"{function.__qualname__} is no function at the top of its module, as a kernel must be")
-    definition: Any = _Straight().visit(found[0])
-    definition.decorator_list = []
-    whole = dict(names, _index=_not_from_the_end())
-    exec(compile(ast.Module([definition], []), file, "exec", dont_inherit=True), whole)  # noqa: S102 - our own source
-    made: FunctionType = whole[function.__name__]
-    made.__module__, made.__qualname__, made.__doc__ = function.__module__, function.__qualname__, function.__doc__
-    return made
+    definition = found[0]
+    body = definition.body
+    if (
+        body
+        and isinstance(body[0], ast.Expr)
+        and isinstance(body[0].value, ast.Constant)
+        and isinstance(body[0].value.value, str)
+    ):
+        body = body[1:] or [ast.Pass()]
+    bare = ast.FunctionDef(
+        name=definition.name,
+        args=definition.args,
+        body=body,
+        decorator_list=[],
+        returns=None,
+        type_comment=None,
+        type_params=[],
+    )
+    return ast.unparse(ast.fix_missing_locations(bare)) + "\n"
 
 
 @cache
@@ -112,27 +177,49 @@ def _definitions(file: str) -> list[ast.FunctionDef]:
     return [d for d in ast.parse(Path(file).read_text(encoding="utf-8")).body if isinstance(d, ast.FunctionDef)]
 
 
-@cache
-def _not_from_the_end() -> Any:
-    """Return what tells the compiler that a whole number is not negative; all else stays what it is."""
-    from numba.core import imputils, types
-    from numba.extending import intrinsic
+# -- what is kept, and whether it is whole ----------------------------------------------------------
+def _kept(file: Path) -> list[Path]:
+    """Return the compiler's files for a kernel: in a folder of its own beside the source, or where it was told to keep them."""
+    places = [file.parent / "__pycache__"]
+    return sorted(p for place in places if place.is_dir() for p in place.glob(f"{file.stem}.*.nb[ci]"))
 
-    borrowed: Any = imputils.impl_ret_borrowed
 
-    @intrinsic
-    def index(_: Any, value: Any) -> Any:
-        signed = isinstance(value, types.Integer) and bool(value.signed)  # type: ignore[attr-defined]
+def _sums_of(file: Path) -> dict[str, str]:
+    return {p.name: hashlib.blake2b(p.read_bytes(), digest_size=16).hexdigest() for p in _kept(file)}
 
-        def generate(context: Any, builder: Any, signature: Any, args: Any) -> Any:
-            if not signed:
-                return borrowed(context, builder, signature.return_type, args[0])
-            # as an address: from 32 bits to 64, then the same bits without a sign
-            return context.cast(builder, args[0], signature.args[0], types.intp)
 
-        return (types.uintp if signed else value)(value), generate
+def _write_sums(file: Path) -> None:
+    rows = "".join(f"{digest} {name}\n" for name, digest in _sums_of(file).items())
+    new = file.with_suffix(f".{os.getpid()}.sums")
+    try:
+        new.write_text(rows, encoding="utf-8")
+        new.replace(file.with_suffix(".sums"))
+    except OSError:
+        new.unlink(missing_ok=True)
 
-    return index
+
+def _throw_away_damaged(file: Path) -> None:
+    """Remove what is kept for a kernel unless it is what was written."""
+    try:
+        rows = file.with_suffix(".sums").read_text(encoding="utf-8").split("\n")
+        noted = {name: digest for digest, _, name in (row.partition(" ") for row in rows if row)}
+    except (OSError, UnicodeDecodeError):
+        noted = {}
+    if noted and noted == _sums_of(file):
+        return
+    for p in _kept(file):
+        p.unlink(missing_ok=True)
+
+
+def forget_others() -> None:
+    """Remove what is kept of kernels that are no more, or were compiled from something else; all must be imported by now."""
+    folder = cache_folder()
+    if folder is None:
+        return
+    names = {k.name for k in _ALL}
+    for p in [*folder.glob("*.*"), *(folder / "__pycache__").glob("*.*")]:
+        if p.is_file() and p.name.split(".")[0] not in names:
+            p.unlink(missing_ok=True)
 
 
 def kernel(function: Callable[..., Any]) -> Kernel:
