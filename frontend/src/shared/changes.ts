@@ -30,10 +30,10 @@ export function withChanges(bench: BenchView, c: BenchChanges): BenchView {
 export function changedDocument(before: Document, change: BenchChanges['document']): Document {
   const out = { ...before } as Record<string, unknown>
   for (const [name, what] of Object.entries(change)) {
-    if (what === null || what === undefined) continue
+    if (what === null) continue
     const key = name === 'curves' || name === 'parts' ? 'id' : 'name'
     if (typeof what !== 'object') out[name] = what
-    else out[name] = mergedRows((out[name] as Row[] | undefined) ?? [], what as Rows, key)
+    else out[name] = mergedRows((out[name] as Row[] | undefined) ?? [], what, key)
   }
   return out as unknown as Document
 }

@@ -18,6 +18,7 @@ kernel is compiled anew. ``make bounds`` runs the tests with all indices checked
 from __future__ import annotations
 
 import ast
+import copy
 import hashlib
 import os
 from collections.abc import Callable
@@ -88,7 +89,7 @@ class Kernel:
         code = self.plain.__code__
         # the compiler keeps its results for a file, a name and a line: they must hang on what is compiled alone
         kept = code if file is None else code.replace(co_filename=str(file), co_firstlineno=1)
-        function = FunctionType(kept, self.plain.__globals__ | inner, self.plain.__name__, self.plain.__defaults__)  # type: ignore[attr-defined]
+        function = FunctionType(kept, self.plain.__globals__ | inner, self.plain.__name__, self.plain.__defaults__)
         function.__module__, function.__qualname__ = self.plain.__module__, self.plain.__name__
         loaded: Callable[..., Any] = numba.njit(cache=file is not None, nogil=True, error_model="numpy")(function)
         return loaded
@@ -159,16 +160,9 @@ def _source(function: Callable[..., Any]) -> str:
         and isinstance(body[0].value.value, str)
     ):
         body = body[1:] or [ast.Pass()]
-    bare = ast.FunctionDef(
-        name=definition.name,
-        args=definition.args,
-        body=body,
-        decorator_list=[],
-        returns=None,
-        type_comment=None,
-        type_params=[],
-    )
-    return ast.unparse(ast.fix_missing_locations(bare)) + "\n"
+    bare = copy.copy(definition)
+    bare.body, bare.decorator_list, bare.returns = body, [], None
+    return ast.unparse(bare) + "\n"
 
 
 @cache
