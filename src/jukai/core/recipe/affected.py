@@ -57,7 +57,7 @@ def touched(before: Resolver, after: Resolver) -> Touched:
         if c.id in _changed(old.curves, new.curves, "id") or any(u.to == "number" and u.name in numbers for u in _uses_of_row(c))
     }  # fmt: skip
     everything = (old.floor, old.face_limit) != (new.floor, new.face_limit)
-    parts = {p.id for p in new.parts} if everything else set(_changed(old.parts, new.parts, "id"))
+    parts = _ids(new.parts) if everything else _changed(old.parts, new.parts, "id") & _ids(new.parts)
     named = {"number": numbers, "finish": finishes, "curve": curves | (_ids(old.curves) ^ _ids(new.curves))}
     for p in new.parts:
         if p.id not in parts and any(u.name in named.get(u.to, ()) for u in _uses_of_row(p)):
