@@ -31,7 +31,9 @@ def told(driver: Any, what: str, median_aim: int, worst_aim: int | None = None) 
     picture = driver.execute_script(PICTURE)
     middle, worst = median(times), times[min(len(times) - 1, int(len(times) * 0.95))]
     aims = f"aim {median_aim}" + (f", {worst_aim}" if worst_aim else "")
-    print(f"    {what}: {middle:.0f} ms median of {len(times)}, 95 in 100 under {worst:.0f} ms ({aims}); {middle / picture:.1f} x a picture of {picture:.0f} ms")
+    print(
+        f"    {what}: {middle:.0f} ms median of {len(times)}, 95 in 100 under {worst:.0f} ms ({aims}); {middle / picture:.1f} x a picture of {picture:.0f} ms"
+    )
 
 
 class Page(BrowserTest):
@@ -42,7 +44,12 @@ class Page(BrowserTest):
         print(
             f"dragging a number on the demo pedestal, change to buffers swapped ({self.driver.execute_script(RENDERER)})"
         )
-        for step, key, value in (("s1", "sides", None), ("s2", "turn", "30"), ("s2", "from", "20"), ("s3", "width", None)):
+        for step, key, value in (
+            ("s1", "sides", None),
+            ("s2", "turn", "30"),
+            ("s2", "from", "20"),
+            ("s3", "width", None),
+        ):
             self.click(f"step-{step}")
             chip = f"p1/{step}/values/{key}"
             if value is not None:
@@ -106,7 +113,9 @@ class Bevels(BrowserTest):
         self.click("step-s2")
         self.click("step-s2")
         self.rest()
-        chain = ActionChains(self.driver, duration=60).move_to_element(self.find("chip-p1/s2/values/turn")).click_and_hold()
+        chain = (
+            ActionChains(self.driver, duration=60).move_to_element(self.find("chip-p1/s2/values/turn")).click_and_hold()
+        )
         for i in range(40):
             chain.move_by_offset(3 if i < 20 else -3, 0)
         chain.release().perform()

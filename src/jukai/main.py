@@ -27,13 +27,13 @@ DEMO = Path(__file__).resolve().parents[2] / "demo" / "armillary.jukai.json"
 THREADS = 48
 
 
-def make(data: Path, *, access: Access | None = None, demo: bool = False) -> Any:
-    """Return the application on a data folder; with ``demo`` the demo bench is there."""
+def make(data: Path, *, access: Access | None = None, demo: bool = False, checked: bool = False) -> Any:
+    """Return the application on a data folder; with ``demo`` the demo bench is there. ``checked`` is for tests."""
     store = SqliteStore(data / "jukai.db")
     benches = Benches(store, Workshop(), Events(), ThreadEngine(), DEMO.read_bytes() if DEMO.is_file() else None)
     if demo and not store.benches():
         benches.create_demo("")
-    app = create_app(benches, access)
+    app = create_app(benches, access, checked=checked)
     app.extensions["jukai"] = benches
     return app
 

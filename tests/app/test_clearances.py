@@ -1,4 +1,4 @@
-"""Clearances of parts on a bench, numbers solved for them, and forecasts of faces, over the API on a real database."""
+"""Clearances of parts on a bench, numbers solved for them, and estimates of faces, over the API on a real database."""
 
 from __future__ import annotations
 
@@ -124,20 +124,20 @@ class OnABench(ApiTest):
             "no other body", self.solved(alone, 422, part="a", address="a/s1/values/size/2", wanted=1)["title"]
         )
 
-    def test_faces_are_foreseen_and_too_many_are_not_previewed(self) -> None:
+    def test_faces_are_estimated_and_too_many_are_not_previewed(self) -> None:
         bench = self.bench(capsule("a", 4), box("b", 30, [4, 4, 4]))
 
         def edit(key: str, value: Any, part: str = "a") -> dict[str, Any]:
             return {"base": 1, "edit": {"kind": "set_value", "part": part, "step": "s1", "key": key, "value": value}}
 
-        made = self.post(f"/benches/{bench}/forecast", edit("sides", 64))["faces"]
+        made = self.post(f"/benches/{bench}/estimate", edit("sides", 64))["faces"]
         state = self.post(f"/benches/{bench}/preview", edit("sides", 64))
         self.assertEqual(made, state["parts"][0]["faces"])
-        self.assertEqual(self.post(f"/benches/{bench}/forecast", edit("counts", [700, 700, 2], "b"))["faces"], 985_600)
+        self.assertEqual(self.post(f"/benches/{bench}/estimate", edit("counts", [700, 700, 2], "b"))["faces"], 985_600)
         heavy = self.post(f"/benches/{bench}/preview", edit("counts", [700, 700, 2], "b"), 422)
         self.assertEqual(heavy["code"], "heavy")
         self.assertIn("985\u2009600 faces", heavy["title"])
-        refused = self.post(f"/benches/{bench}/forecast", edit("counts", [7000, 7000, 2], "b"), 413)
+        refused = self.post(f"/benches/{bench}/estimate", edit("counts", [7000, 7000, 2], "b"), 413)
         self.assertIn("are the most", refused["title"])
 
 

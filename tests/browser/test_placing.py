@@ -191,8 +191,8 @@ class Placing(PlacingTest):
         field = self.wait(lambda: self.find("field-p1/s1/values/counts/0"))
         field.send_keys(Keys.CONTROL, "a")
         field.send_keys("100000")
-        self.wait(lambda: "400\u2009002 faces" in self.find("foreseen").text)
-        self.assertIn("amber", self.find("foreseen").get_attribute("class"))
+        self.wait(lambda: "400\u2009002 faces" in self.find("estimate").text)
+        self.assertIn("amber", self.find("estimate").get_attribute("class"))
         field.send_keys(Keys.ESCAPE)
         self.assertEqual(self.part("Box 1")["recipe"][0]["values"]["counts"], [1, 1, 1])
 

@@ -35,7 +35,7 @@ class ApiTest(unittest.TestCase):
     def setUp(self) -> None:
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
-        self.app = make(Path(folder.name), access=self.access)
+        self.app = make(Path(folder.name), access=self.access, checked=True)
         self.addCleanup(self.app.extensions["jukai"].store.close)
         self.client = self.app.test_client()
 
@@ -54,6 +54,73 @@ class ApiTest(unittest.TestCase):
 
     def edit(self, bench: str, base: int, status: int = 200, **edit: Any) -> Any:
         return self.post(f"/benches/{bench}/edits", {"base": base, "edit": edit, "author": "t"}, status)
+
+
+class Described(ApiTest):
+    def test_an_answer_that_is_not_as_described_is_found(self) -> None:
+        """Every test here holds each answer against its model; that this finds what is wrong is shown once."""
+        from unittest.mock import patch
+
+        from jukai.web import routes
+
+        bench = self.opened()
+        whole = routes._state
+        for spoil in (
+            lambda d: d | {"strange": 1},
+            lambda d: {k: v for k, v in d.items() if k != "waiting"},
+            lambda d: d | {"revision": "one"},
+        ):
+            with (
+                patch.object(routes, "_state", lambda *a, s=spoil: s(whole(*a))),
+                self.assertLogs("jukai.web", "ERROR"),
+            ):
+                self.get(f"/benches/{bench}", 500)
+
+    def test_a_change_is_told_alone_where_that_is_asked_for(self) -> None:
+        bench = self.opened()
+        self.get(f"/benches/{bench}")
+        edit = {"kind": "set_value", "part": "p1", "step": "s2", "key": "turn", "value": 31}
+        little = {"Prefer": "return=minimal, wait=5"}
+        found = self.post(f"/benches/{bench}/edits", {"base": 1, "edit": edit}, headers=little)
+        self.assertEqual((found["base"], found["revision"], [p["part"] for p in found["parts"]]), (1, 2, ["p1"]))
+        self.assertEqual(found["document"]["parts"]["rows"][0]["recipe"][1]["values"], {"turn": 31})
+        back = self.post(f"/benches/{bench}/undo", {"base": 2}, headers=little)
+        self.assertEqual((back["base"], back["redo"]["number"]), (2, 2))
+        # a window that shows an older revision is told all
+        whole = self.post(f"/benches/{bench}/go-to", {"base": 1, "revision": 2}, headers=little)
+        self.assertIn("document", whole)
+        ready = self.get(f"/benches/{bench}/parts?ids=p1,nothing")
+        self.assertEqual(([p["part"] for p in ready["parts"]], ready["waiting"], ready["stopped"]), (["p1"], [], []))
+
+    def test_a_preview_brings_the_buffers_that_are_not_held(self) -> None:
+        bench = self.opened()
+        edit = {"kind": "set_value", "part": "p1", "step": "s2", "key": "turn", "value": 31}
+        asked = {"base": 1, "edit": edit, "parts": ["p1"], "told": False}
+
+        def packet(**more: Any) -> tuple[dict[str, Any], list[bytes]]:
+            response = self.client.post(
+                f"/api/benches/{bench}/preview", json=asked | more, headers={"Accept": "application/octet-stream"}
+            )
+            data = response.get_data()
+            length = int.from_bytes(data[:8], "little")
+            head, at, bodies = json.loads(data[8 : 8 + length]), 8 + -(-length // 8) * 8, []
+            for _, size in head["meshes"]:
+                bodies.append(data[at : at + size])
+                at += -(-size // 8) * 8
+            self.assertEqual(at, len(data))
+            return head, bodies
+
+        head, bodies = packet()
+        models.BenchChanges.model_validate(head)
+        self.assertEqual(bodies[0], self.client.get(f"/api/meshes/{head['parts'][0]['mesh']}").get_data())
+        self.assertEqual(packet(held=[head["parts"][0]["mesh"]])[1], [])
+
+    def test_drawings_of_operators(self) -> None:
+        for operator in ("box", "bevel", "imported"):
+            drawing = self.get(f"/operators/{operator}/drawing.svg?look=dusk")
+            self.assertTrue(drawing.startswith(b"<svg"))
+        self.get("/operators/nothing/drawing.svg", 404)
+        self.get("/operators/box/drawing.svg?look=neon", 422)
 
 
 class Benches(ApiTest):

@@ -17,7 +17,7 @@ from jukai.app.files import BenchFiles
 from jukai.app.meshes_kept import mesh_from_bytes, mesh_to_bytes
 from jukai.app.ports import BakedRow, BenchRow, BenchStore, JobEngine, NotThere, RevisionRow, Stale
 from jukai.app.work import Head, Work
-from jukai.app.workshop import Workshop
+from jukai.app.workshop import Estimate, Workshop
 from jukai.core.errors import Cancelled, CoreError, FileProblem, ValueProblem
 from jukai.core.formats.bench_file import bench_from, read_bench, read_bench_zip, write_bench, write_bench_zip
 from jukai.core.formats.common import WriteOptions
@@ -342,8 +342,8 @@ class Benches:
             return number, bench
         return number, apply_edit(bench, self._on_bodies(bench_id, bench, parse_edit(data)))
 
-    def estimate(self, bench_id: str, base: int, data: Any) -> int | None:
-        """Return how many faces an edit of a step would make, without making them."""
+    def estimate(self, bench_id: str, base: int, data: Any) -> Estimate | None:
+        """Return what an edit of a step would make and take, without making it."""
         edit = parse_edit(data)
         _, bench = self._changed(bench_id, base, data)
         if getattr(edit, "step", None) is None:

@@ -38,12 +38,21 @@ from jukai.core.recipe.measuring import Body, Measured, found_thing, measured
 from jukai.core.recipe.report import soundness_report
 from jukai.core.recipe.resolve import Resolver, point_ids
 
-__all__ = ["Progress", "Workshop"]
+__all__ = ["Estimate", "Progress", "Workshop"]
 
 _MOST_MARKS = 4000
 
 Progress = Callable[[str, str, float], None]
 """Called with part, step and fraction."""
+
+
+@dataclass(frozen=True, slots=True)
+class Estimate:
+    """What a step would make, and what it and those after it would take; None where that is not known yet."""
+
+    faces: int
+    seconds: float | None
+    bytes: float | None
 
 
 @dataclass(slots=True)
@@ -105,8 +114,8 @@ class Workshop:
             bench, part, upto=upto, cache=self._steps, files=files, stop=stop, on_progress=tell, resolver=resolver, asked=asked,
         )  # fmt: skip
 
-    def estimate(self, bench: Bench, part: str, step: str, files: Files) -> int | None:
-        """Return how many faces a part would have after a step, without making them; None where it cannot say.
+    def estimate(self, bench: Bench, part: str, step: str, files: Files) -> Estimate | None:
+        """Return what a step would make and take, without making it; None where it cannot say.
 
         Raises
         ------
@@ -116,10 +125,20 @@ class Workshop:
         try:
             evaluation = self.evaluate(bench, part, files, upto=step, asked=Asked(estimate=step))
         except Estimated as e:
-            return e.faces
+            return self._estimate(bench, part, step, e.faces)
         if isinstance(evaluation.error, TooLarge):
             raise evaluation.error
         return None
+
+    def _estimate(self, bench: Bench, part: str, step: str, faces: int) -> Estimate:
+        found = bench.part(part)
+        recipe = found.recipe if found is not None else []
+        at = next((i for i, s in enumerate(recipe) if s.id == step), 0)
+        rows = [self._steps.costs.of(s.operator, faces) for s in recipe[at:] if s.on]
+        known = [r for r in rows if r is not None]
+        # what later steps take is told with it, as if they kept the faces
+        whole = len(known) == len(rows)
+        return Estimate(faces, sum(r[0] for r in known) if whole else None, sum(r[1] for r in known) if whole else None)
 
     def until_stopped(self, subject: str) -> Callable[[], bool]:
         """Return what asks whether the work on a subject was stopped since now."""

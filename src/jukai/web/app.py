@@ -12,7 +12,7 @@ from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 from jukai.app.benches import Benches
 from jukai.app.ports import NotThere, Stale
 from jukai.core.errors import Cancelled, CoreError
-from jukai.web.kit import FieldProblem, make_app, problem
+from jukai.web.kit import FieldProblem, check_answers, make_app, problem
 from jukai.web.routes import make_routes
 from jukai.web.security import Access, guard
 
@@ -24,8 +24,8 @@ _UPLOAD_LIMIT = 512 * 1024 * 1024
 _log = logging.getLogger("jukai.web")
 
 
-def create_app(benches: Benches, access: Access | None = None) -> Flask:
-    """Return the web application over the use cases."""
+def create_app(benches: Benches, access: Access | None = None, *, checked: bool = False) -> Flask:
+    """Return the web application over the use cases; ``checked`` holds answers against their models."""
     app = make_app("jukai.web", None)
     app.config["MAX_CONTENT_LENGTH"] = _UPLOAD_LIMIT
     guard(app, access or Access())
@@ -37,7 +37,10 @@ def create_app(benches: Benches, access: Access | None = None) -> Flask:
             return problem(413, "too_large", f"The request has over {_JSON_LIMIT // 1_000_000} MB.")
         return None
 
-    app.register_api(make_routes(benches))
+    routes = make_routes(benches)
+    app.register_api(routes)
+    if checked:
+        check_answers(app, routes)
     _errors(app)
     _pages(app)
     return app

@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from flask import Response, json
+from flask import Flask, Response, json, request
 from flask_openapi import APIBlueprint, Info, OpenAPI
 from flask_openapi import Schema as _Schema
 from pydantic import BaseModel, ValidationError
 
 from jukai import __version__
 
-__all__ = ["Blueprint", "Problem", "make_app", "problem"]
+__all__ = ["Blueprint", "Problem", "check_answers", "make_app", "problem"]
 
 _Schema.model_config["extra"] = "allow"  # else x-unit and the like are dropped
 _Schema.model_rebuild(force=True)
@@ -122,6 +122,28 @@ class Blueprint(APIBlueprint):
             return f"{self.name}_{name}"
 
         super().__init__(name, module, url_prefix=prefix, abp_responses=_PROBLEMS, operation_id_callback=operation_id)
+        self.answers: dict[str, dict[str, Any]] = {}
+
+    def _collect_openapi_info(self, rule: str, func: Any, **more: Any) -> Any:
+        self.answers[f"{self.name}.{func.__name__}"] = more.get("responses") or {}
+        return super()._collect_openapi_info(rule, func, **more)
+
+
+def check_answers(app: Flask, routes: Blueprint) -> None:
+    """Hold each JSON answer against the model it is described by, to the last key: for tests.
+
+    Raises
+    ------
+    ValidationError
+        From within the request, when an answer is not what the description says.
+    """
+
+    @app.after_request
+    def check(response: Response) -> Response:
+        model = routes.answers.get(request.endpoint or "", {}).get(str(response.status_code))
+        if isinstance(model, type) and issubclass(model, BaseModel) and response.mimetype == "application/json":
+            model.model_validate_json(response.get_data(), extra="forbid")
+        return response
 
 
 Route = Callable[..., Any]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, RootModel
 
 from jukai.core.operators.base import CalloutForm
 from jukai.core.operators.kinds.all import kinds
@@ -308,6 +308,10 @@ class BenchChanges(BaseModel):
     milliseconds: float
 
 
+class BenchAnswer(RootModel[BenchView | BenchChanges]):
+    """A bench after a change: all of it, or with ``Prefer: return=minimal`` only what changed."""
+
+
 class PartsView(BaseModel):
     """Parts of the head that are ready."""
 
@@ -348,10 +352,12 @@ class PreviewIn(EditIn):
     told: bool = Field(default=True, description="whether what is only told is worked out too: measures")
 
 
-class Forecast(BaseModel):
-    """How many faces an edit would make; null where that is not known before."""
+class EstimateView(BaseModel):
+    """What an edit would make and take; null where that is not known before."""
 
     faces: int | None
+    seconds: float | None
+    bytes: float | None
 
 
 class ClearanceIn(In):

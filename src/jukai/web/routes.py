@@ -262,7 +262,7 @@ def _bench_routes(api: Blueprint, benches: Benches) -> None:
         benches.go_on(path.bench)
         return m.BenchId(id=path.bench)
 
-    @api.post("/benches/<string:bench>/edits", responses={"200": m.BenchView})
+    @api.post("/benches/<string:bench>/edits", responses={"200": m.BenchAnswer})
     def bench_edit(path: m.BenchPath, body: m.EditIn) -> dict[str, Any]:
         """Do and keep an edit, acknowledged once it is on disk; ``Prefer`` says what is answered, and after what time."""
         started = perf_counter()
@@ -306,17 +306,17 @@ def _bench_routes(api: Blueprint, benches: Benches) -> None:
 
 
 def _history_routes(api: Blueprint, benches: Benches) -> None:
-    @api.post("/benches/<string:bench>/undo", responses={"200": m.BenchView})
+    @api.post("/benches/<string:bench>/undo", responses={"200": m.BenchAnswer})
     def bench_undo(path: m.BenchPath, body: m.MoveIn) -> dict[str, Any]:
         """Take the last edit back."""
         return _moved(benches, path.bench, "undo", body)
 
-    @api.post("/benches/<string:bench>/redo", responses={"200": m.BenchView})
+    @api.post("/benches/<string:bench>/redo", responses={"200": m.BenchAnswer})
     def bench_redo(path: m.BenchPath, body: m.MoveIn) -> dict[str, Any]:
         """Do again what was taken back."""
         return _moved(benches, path.bench, "redo", body)
 
-    @api.post("/benches/<string:bench>/go-to", responses={"200": m.BenchView})
+    @api.post("/benches/<string:bench>/go-to", responses={"200": m.BenchAnswer})
     def bench_go_to(path: m.BenchPath, body: m.MoveIn) -> dict[str, Any]:
         """Go to any revision."""
         return _moved(benches, path.bench, "go_to", body)
@@ -347,10 +347,11 @@ def _history_routes(api: Blueprint, benches: Benches) -> None:
 
 
 def _asking_routes(api: Blueprint, benches: Benches) -> None:
-    @api.post("/benches/<string:bench>/forecast", responses={"200": m.Forecast})
-    def bench_forecast(path: m.BenchPath, body: m.EditIn) -> m.Forecast:
-        """Say how many faces an edit would make, before the work."""
-        return m.Forecast(faces=benches.estimate(path.bench, body.base, body.edit.model_dump(by_alias=True)))
+    @api.post("/benches/<string:bench>/estimate", responses={"200": m.EstimateView})
+    def bench_estimate(path: m.BenchPath, body: m.EditIn) -> m.EstimateView:
+        """Say what an edit would make and take, before the work."""
+        e = benches.estimate(path.bench, body.base, body.edit.model_dump(by_alias=True))
+        return m.EstimateView(faces=e and e.faces, seconds=e and e.seconds, bytes=e and e.bytes)
 
     @api.post("/benches/<string:bench>/clearance", responses={"200": m.ClearanceView})
     def bench_clearance(path: m.BenchPath, body: m.ClearanceIn) -> dict[str, Any]:

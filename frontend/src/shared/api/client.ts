@@ -144,9 +144,7 @@ export const api = {
       }),
     ),
   edit: (bench: string, body: Schemas['EditIn']) =>
-    answer(
-      http.POST('/api/benches/{bench}/edits', { ...at(bench), body, headers: LITTLE }),
-    ) as Promise<BenchView | BenchChanges>,
+    answer(http.POST('/api/benches/{bench}/edits', { ...at(bench), body, headers: LITTLE })),
   /** What an edit would change; drawing data that is not held comes with it. */
   preview: async (bench: string, body: Schemas['PreviewIn']) => {
     let response: Response
@@ -163,11 +161,9 @@ export const api = {
     return readPacket(await response.arrayBuffer())
   },
   move: (bench: string, how: 'undo' | 'redo' | 'go-to', body: Schemas['MoveIn']) =>
-    answer(
-      http.POST(`/api/benches/{bench}/${how}`, { ...at(bench), body, headers: LITTLE }),
-    ) as Promise<BenchView | BenchChanges>,
-  forecast: (bench: string, body: Schemas['EditIn']) =>
-    answer(http.POST('/api/benches/{bench}/forecast', { ...at(bench), body })),
+    answer(http.POST(`/api/benches/{bench}/${how}`, { ...at(bench), body, headers: LITTLE })),
+  estimate: (bench: string, body: Schemas['EditIn']) =>
+    answer(http.POST('/api/benches/{bench}/estimate', { ...at(bench), body })),
   clearance: (bench: string, body: Schemas['ClearanceIn']) =>
     answer(http.POST('/api/benches/{bench}/clearance', { ...at(bench), body })),
   solve: (bench: string, body: Schemas['SolveIn']) =>

@@ -400,7 +400,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/benches/{bench}/forecast": {
+    "/api/benches/{bench}/estimate": {
         parameters: {
             query?: never;
             header?: never;
@@ -409,8 +409,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Say how many faces an edit would make, before the work. */
-        post: operations["api_bench_forecast"];
+        /** Say what an edit would make and take, before the work. */
+        post: operations["api_bench_estimate"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1701,6 +1701,70 @@ export interface components {
             stopped: string[];
         };
         /**
+         * BenchAnswer
+         * @description A bench after a change: all of it, or with ``Prefer: return=minimal`` only what changed.
+         */
+        BenchAnswer: components["schemas"]["BenchView"] | components["schemas"]["BenchChanges"];
+        /**
+         * BenchChanges
+         * @description What became of a bench since a revision: only what is no longer as it was there.
+         */
+        BenchChanges: {
+            /** Id */
+            id: string;
+            /** Base */
+            base: number;
+            /** Revision */
+            revision: number;
+            document: components["schemas"]["DocumentChange"];
+            undo: components["schemas"]["StepsItem"] | null;
+            redo: components["schemas"]["StepsItem"] | null;
+            /** Numbers */
+            numbers: components["schemas"]["NumberView"][] | null;
+            /** Curves */
+            curves: components["schemas"]["CurveView"][];
+            /** Parts */
+            parts: components["schemas"]["PartView"][];
+            /** Measures */
+            measures: components["schemas"]["MeasureView"][] | null;
+            /** Waiting */
+            waiting: string[];
+            /** Stopped */
+            stopped: string[];
+            /** Milliseconds */
+            milliseconds: number;
+        };
+        /**
+         * DocumentChange
+         * @description What of a document is no longer as it was; what is left out is.
+         */
+        DocumentChange: {
+            /** Name */
+            name?: string | null;
+            /** Floor */
+            floor?: number | null;
+            /** Face Limit */
+            face_limit?: number | null;
+            dimensions?: components["schemas"]["RowsChange"] | null;
+            finishes?: components["schemas"]["RowsChange"] | null;
+            curves?: components["schemas"]["RowsChange"] | null;
+            parts?: components["schemas"]["RowsChange"] | null;
+            measures?: components["schemas"]["RowsChange"] | null;
+            views?: components["schemas"]["RowsChange"] | null;
+        };
+        /**
+         * RowsChange
+         * @description Rows of a list that changed or came; the keys of all its rows where they are not the same in the same order.
+         */
+        RowsChange: {
+            /** Rows */
+            rows: {
+                [key: string]: unknown;
+            }[];
+            /** Order */
+            order: string[] | null;
+        };
+        /**
          * EditIn
          * @description An edit, the revision it was made on, and the window it comes from.
          */
@@ -2335,65 +2399,6 @@ export interface components {
             along: "x" | "y" | "z";
         };
         /**
-         * BenchChanges
-         * @description What became of a bench since a revision: only what is no longer as it was there.
-         */
-        BenchChanges: {
-            /** Id */
-            id: string;
-            /** Base */
-            base: number;
-            /** Revision */
-            revision: number;
-            document: components["schemas"]["DocumentChange"];
-            undo: components["schemas"]["StepsItem"] | null;
-            redo: components["schemas"]["StepsItem"] | null;
-            /** Numbers */
-            numbers: components["schemas"]["NumberView"][] | null;
-            /** Curves */
-            curves: components["schemas"]["CurveView"][];
-            /** Parts */
-            parts: components["schemas"]["PartView"][];
-            /** Measures */
-            measures: components["schemas"]["MeasureView"][] | null;
-            /** Waiting */
-            waiting: string[];
-            /** Stopped */
-            stopped: string[];
-            /** Milliseconds */
-            milliseconds: number;
-        };
-        /**
-         * DocumentChange
-         * @description What of a document is no longer as it was; what is left out is.
-         */
-        DocumentChange: {
-            /** Name */
-            name?: string | null;
-            /** Floor */
-            floor?: number | null;
-            /** Face Limit */
-            face_limit?: number | null;
-            dimensions?: components["schemas"]["RowsChange"] | null;
-            finishes?: components["schemas"]["RowsChange"] | null;
-            curves?: components["schemas"]["RowsChange"] | null;
-            parts?: components["schemas"]["RowsChange"] | null;
-            measures?: components["schemas"]["RowsChange"] | null;
-            views?: components["schemas"]["RowsChange"] | null;
-        };
-        /**
-         * RowsChange
-         * @description Rows of a list that changed or came; the keys of all its rows where they are not the same in the same order.
-         */
-        RowsChange: {
-            /** Rows */
-            rows: {
-                [key: string]: unknown;
-            }[];
-            /** Order */
-            order: string[] | null;
-        };
-        /**
          * PreviewIn
          * @description An edit to be worked out and not kept; of some parts alone, or of all. ``held`` are hashes of drawing data that is there.
          */
@@ -2507,12 +2512,16 @@ export interface components {
             name?: string | null;
         };
         /**
-         * Forecast
-         * @description How many faces an edit would make; null where that is not known before.
+         * EstimateView
+         * @description What an edit would make and take; null where that is not known before.
          */
-        Forecast: {
+        EstimateView: {
             /** Faces */
             faces: number | null;
+            /** Seconds */
+            seconds: number | null;
+            /** Bytes */
+            bytes: number | null;
         };
         /**
          * ClearanceView
@@ -3745,7 +3754,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BenchView"];
+                    "application/json": components["schemas"]["BenchAnswer"];
                 };
             };
             /** @description not there */
@@ -4002,7 +4011,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BenchView"];
+                    "application/json": components["schemas"]["BenchAnswer"];
                 };
             };
             /** @description not there */
@@ -4055,7 +4064,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BenchView"];
+                    "application/json": components["schemas"]["BenchAnswer"];
                 };
             };
             /** @description not there */
@@ -4108,7 +4117,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BenchView"];
+                    "application/json": components["schemas"]["BenchAnswer"];
                 };
             };
             /** @description not there */
@@ -4291,7 +4300,7 @@ export interface operations {
             };
         };
     };
-    api_bench_forecast: {
+    api_bench_estimate: {
         parameters: {
             query?: never;
             header?: never;
@@ -4312,7 +4321,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Forecast"];
+                    "application/json": components["schemas"]["EstimateView"];
                 };
             };
             /** @description not there */

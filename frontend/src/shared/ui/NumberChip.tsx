@@ -81,8 +81,8 @@ export function NumberChip(props: { target: NumberTarget; off?: boolean; plain?:
 const SOLVABLE = /^(dimensions\/|[^/]+\/(placement\/(move|turn|scale)|[^/]+\/values)\/)/
 const MANY = 200_000
 
-/** How many faces a count would make, before the work. */
-function Foreseen({ target, text }: { target: NumberTarget; text: string }) {
+/** How many faces a count would make, and what that takes where it is long, before the work. */
+function Estimate({ target, text }: { target: NumberTarget; text: string }) {
   const [told, setTold] = useState<{ text: string; much: boolean } | null>(null)
   useEffect(() => {
     const { id, bench } = useSession.getState()
@@ -91,10 +91,12 @@ function Foreseen({ target, text }: { target: NumberTarget; text: string }) {
     let on = true
     const timer = window.setTimeout(() => {
       api
-        .forecast(id, { base: bench.revision, edit: target.edit(value), author, join: false })
-        .then(({ faces }) => {
-          if (on && faces !== null)
-            setTold({ text: `makes ${whole(faces)} faces`, much: faces > MANY })
+        .estimate(id, { base: bench.revision, edit: target.edit(value), author, join: false })
+        .then(({ faces, seconds }) => {
+          if (!on || faces === null) return
+          const long = seconds !== null && seconds >= 1
+          const takes = long ? ` in about ${figure(seconds, 2)}\u2009s` : ''
+          setTold({ text: `makes ${whole(faces)} faces${takes}`, much: faces > MANY || long })
         })
         .catch((e: unknown) => {
           if (on) setTold(e instanceof Error ? { text: e.message, much: true } : null)
@@ -107,7 +109,7 @@ function Foreseen({ target, text }: { target: NumberTarget; text: string }) {
     }
   }, [target, text])
   return told ? (
-    <span className={`chip-foreseen${told.much ? ' amber' : ''}`} data-testid="foreseen">
+    <span className={`chip-estimate${told.much ? ' amber' : ''}`} data-testid="estimate">
       {told.text}
     </span>
   ) : null
@@ -171,7 +173,7 @@ export function NumberField(props: {
           } else if (e.key === 'Tab') keep()
         }}
       />
-      <Foreseen target={t} text={text} />
+      <Estimate target={t} text={text} />
       {SOLVABLE.test(t.address) && wrong === null && (
         <button
           className="plain link solve-link"

@@ -30,8 +30,8 @@ class Cache(Protocol):
     def get(self, key: str) -> Result | None:
         """Return what is kept under ``key``."""
 
-    def put(self, key: str, result: Result) -> None:
-        """Keep a result."""
+    def put(self, key: str, result: Result, operator: str) -> None:
+        """Keep a result of an operator."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -230,7 +230,7 @@ def _take(step: Step, state: _State, world: _World) -> StepOutcome:
         if result is None or context.estimate:
             result = _run(op, resolved, state.mesh, context)
             if world.cache is not None:
-                world.cache.put(key, result)
+                world.cache.put(key, result, op.id)
         state.mesh, state.key = result.mesh, key
         used = {k: v for k, v in result.used.items() if step.values.get(k) is None}
         return StepOutcome(step, "done", result.mesh, result, shown, used, (*resolved.notes, *result.notes),
