@@ -9,9 +9,12 @@ from pathlib import Path
 
 
 def bare(node: ast.FunctionDef) -> str:
-    """Return a function's source without its docstring."""
+    """Return a function's source without its docstring and annotations."""
     if isinstance(node.body[0], ast.Expr) and isinstance(node.body[0].value, ast.Constant):
         node.body = node.body[1:] or [ast.Pass()]
+    node.returns = None
+    for argument in node.args.args:
+        argument.annotation = None
     return ast.unparse(node)
 
 

@@ -6,11 +6,12 @@ from typing import Any
 
 import numpy as np
 
+from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.kernels import kernel
 
 
 @kernel
-def share_corners(of_corner: Any, uv: Any, fans: int) -> Any:
+def share_corners(of_corner: Array, uv: Array, fans: int) -> Any:
     """Return the vertex of each corner, and a corner and the fan of each vertex: one for each texture point of a fan."""
     n = of_corner.shape[0]
     vertex = np.empty(n, np.int32)
@@ -36,7 +37,7 @@ def share_corners(of_corner: Any, uv: Any, fans: int) -> Any:
 
 
 @kernel
-def vertices(points: Any, corners: Any, first: Any, normals: Any, fan: Any) -> Any:
+def vertices(points: Array, corners: Array, first: Array, normals: Array, fan: Array) -> Any:
     """Return positions in metres and normals, Y up, single precision, of the corners ``first``."""
     n = first.shape[0]
     position = np.empty((n, 3), np.float32)

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from jukai.core.formats.common import LIMIT, RawMesh
+from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.kernels import kernel
 
 
@@ -53,7 +54,7 @@ def _bounds(size: int) -> tuple[int, int, int, int, int]:
 
 
 @kernel
-def _parse(text: Any, n_v: int, n_vt: int, n_c: int, n_f: int, n_names: int, limit: float) -> Any:
+def _parse(text: Array, n_v: int, n_vt: int, n_c: int, n_f: int, n_names: int, limit: float) -> Any:
     points = np.empty((n_v, 3), np.float64)
     uv = np.empty((n_vt, 2), np.float64)
     corners = np.empty(n_c, np.int32)

@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.kernels import kernel
 
 
@@ -20,7 +21,7 @@ def rows_alike(data: bytes, at: int, rows: int, k: int) -> Any:
 
 
 @kernel
-def _rows(table: Any, k: Any, out: Any) -> Any:
+def _rows(table: Array, k: Array, out: Array) -> Any:
     alike = True
     for r in range(table.shape[0]):
         alike &= table[r].n == k

@@ -6,16 +6,17 @@ from typing import Any
 
 import numpy as np
 
+from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.kernels import kernel
 
 
-def records(points: Any, triangles: Any) -> bytes:
+def records(points: Array, triangles: Array) -> bytes:
     """Return the 50-byte records of (t, 3) triangles."""
     return bytes(_records(points, triangles).data)
 
 
 @kernel
-def _records(points: Any, triangles: Any) -> Any:
+def _records(points: Array, triangles: Array) -> Any:
     n = triangles.shape[0]
     out = np.zeros(n * 50, np.uint8)
     row = np.empty(12, np.float32)

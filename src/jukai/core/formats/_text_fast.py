@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.kernels import kernel
 
 _TENS = np.repeat(np.arange(48, 58, dtype=np.uint8), 10)
@@ -13,20 +14,20 @@ _TENS = np.repeat(np.arange(48, 58, dtype=np.uint8), 10)
 _ONES = np.tile(np.arange(48, 58, dtype=np.uint8), 10)
 
 
-def decimals(key: Any, rows: Any, places: int) -> memoryview:
+def decimals(key: Array, rows: Array, places: int) -> memoryview:
     """Return ``key x y z`` lines with at most ``places`` decimals."""
     out, size = _decimals(key, rows, places, _TENS, _ONES)
     return memoryview(out.data)[:size]
 
 
-def faces(corners: Any, uv: Any, offsets: Any) -> memoryview:
+def faces(corners: Array, uv: Array, offsets: Array) -> memoryview:
     """Return ``f a/b c/d`` lines."""
     out, size = _faces(corners, uv, offsets, _TENS, _ONES)
     return memoryview(out.data)[:size]
 
 
 @kernel
-def _decimals(key: Any, rows: Any, places: int, tens: Any, ones: Any) -> Any:
+def _decimals(key: Array, rows: Array, places: int, tens: Array, ones: Array) -> Any:
     n, columns = rows.shape
     out = np.empty(n * (key.shape[0] + 1 + columns * 24), np.uint8)
     scale = 1.0
@@ -101,7 +102,7 @@ def _decimals(key: Any, rows: Any, places: int, tens: Any, ones: Any) -> Any:
 
 
 @kernel
-def _faces(corners: Any, uv: Any, offsets: Any, tens: Any, ones: Any) -> Any:
+def _faces(corners: Array, uv: Array, offsets: Array, tens: Array, ones: Array) -> Any:
     textured = uv.shape[0] > 0
     n = offsets.shape[0] - 1
     out = np.empty(n * 3 + corners.shape[0] * (24 if textured else 12), np.uint8)

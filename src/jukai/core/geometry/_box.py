@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
+from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.kernels import kernel
 
 
@@ -31,7 +30,7 @@ def lattice_number(ix: int, iy: int, iz: int, nx: int, ny: int, nz: int) -> int:
 
 
 @kernel
-def side_faces(start: Any, du: Any, dv: Any, nu: int, nv: int, counts: Any, corners: Any, uv: Any) -> None:
+def side_faces(start: Array, du: Array, dv: Array, nu: int, nv: int, counts: Array, corners: Array, uv: Array) -> None:
     """Write a side of ``nu`` × ``nv`` faces: its first lattice point, and what a step along u and v adds to it."""
     nx, ny, nz = counts[0], counts[1], counts[2]
     below = np.empty(nu + 1, np.int32)
@@ -64,7 +63,7 @@ def side_faces(start: Any, du: Any, dv: Any, nu: int, nv: int, counts: Any, corn
 
 
 @kernel
-def onto_ball(points: Any, radius: float) -> None:
+def onto_ball(points: Array, radius: float) -> None:
     """Put points on a ball round the origin, along their directions, in place."""
     for i in range(points.shape[0]):
         x, y, z = points[i, 0], points[i, 1], points[i, 2]

@@ -6,11 +6,12 @@ from typing import Any
 
 import numpy as np
 
+from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.kernels import kernel
 
 
 @kernel
-def triangle_boxes(points: Any, triangles: Any, mx: float, my: float, mz: float) -> Any:
+def triangle_boxes(points: Array, triangles: Array, mx: float, my: float, mz: float) -> Any:
     """Corners (n, 3, 3) of triangles seen from a middle, and the lower and upper corners of their boxes."""
     n = triangles.shape[0]
     t = np.empty((n, 3, 3), np.float64)
@@ -28,7 +29,7 @@ def triangle_boxes(points: Any, triangles: Any, mx: float, my: float, mz: float)
 
 
 @kernel
-def crossing_pairs(t: Any, ids: Any, faces: Any, pairs: Any, touch: float) -> Any:
+def crossing_pairs(t: Array, ids: Array, faces: Array, pairs: Array, touch: float) -> Any:
     """Which pairs of (n, 3, 3) triangles cross, and a place on each crossing; the tests of ``crossings._crossing``."""
     n = t.shape[0]
     normals = np.empty((n, 3), np.float64)

@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.kernels import kernel
 
 STRAIGHT = 1e-10
@@ -13,7 +14,7 @@ STRAIGHT = 1e-10
 
 
 @kernel
-def areas_loop(points: Any, corners: Any, offsets: Any) -> Any:
+def areas_loop(points: Array, corners: Array, offsets: Array) -> Any:
     """Vector area and unit normal of each face, to the bit those of ``_fans.frames_loop``, which finds the angles too."""
     faces = offsets.shape[0] - 1
     areas = np.empty((faces, 3), np.float64)
@@ -57,7 +58,9 @@ def areas_loop(points: Any, corners: Any, offsets: Any) -> Any:
 
 
 @kernel
-def edge_turns_loop(normals: Any, corners: Any, corner_faces: Any, twins: Any, corner_edge: Any, edges: int) -> Any:
+def edge_turns_loop(
+    normals: Array, corners: Array, corner_faces: Array, twins: Array, corner_edge: Array, edges: int
+) -> Any:
     """Angle between the faces of each edge of two, π elsewhere and where they look opposite ways."""
     out = np.full(edges, np.pi)
     for c in range(corners.shape[0]):
@@ -73,7 +76,7 @@ def edge_turns_loop(normals: Any, corners: Any, corner_faces: Any, twins: Any, c
 
 
 @kernel
-def volume_loop(points: Any, corners: Any, offsets: Any, cx: float, cy: float, cz: float) -> Any:
+def volume_loop(points: Array, corners: Array, offsets: Array, cx: float, cy: float, cz: float) -> Any:
     """Six times the signed volume of faces fanned from their first corner, seen from (cx, cy, cz)."""
     total = 0.0
     for f in range(offsets.shape[0] - 1):
@@ -93,7 +96,7 @@ def volume_loop(points: Any, corners: Any, offsets: Any, cx: float, cy: float, c
 
 
 @kernel
-def quads_loop(points: Any, corners: Any, offsets: Any, areas: Any, shorter: float, out: Any) -> Any:
+def quads_loop(points: Array, corners: Array, offsets: Array, areas: Array, shorter: float, out: Array) -> Any:
     """Cut faces of three and four sides into ``out``; the faces with more sides keep their room."""
     at = 0
     turn = np.empty(4)
@@ -136,7 +139,7 @@ def quads_loop(points: Any, corners: Any, offsets: Any, areas: Any, shorter: flo
 
 @kernel
 def sharp_loop(
-    normals: Any, corners: Any, corner_faces: Any, twins: Any, corner_edge: Any, edges: int, cosine: float
+    normals: Array, corners: Array, corner_faces: Array, twins: Array, corner_edge: Array, edges: int, cosine: float
 ) -> Any:
     """Which edges turn by more than the angle of ``cosine``, have not two faces, or faces that look opposite ways."""
     out = np.ones(edges, np.bool_)
@@ -150,7 +153,7 @@ def sharp_loop(
 
 
 @kernel
-def planes_loop(points: Any, corners: Any, offsets: Any, areas: Any, many: Any, starts: Any) -> Any:
+def planes_loop(points: Array, corners: Array, offsets: Array, areas: Array, many: Array, starts: Array) -> Any:
     """Corners of the faces ``many`` in the planes of their vector areas, each counter-clockwise."""
     out = np.empty((starts[-1], 2), np.float64)
     for r in range(many.shape[0]):
@@ -186,7 +189,7 @@ def planes_loop(points: Any, corners: Any, offsets: Any, areas: Any, many: Any, 
 
 
 @kernel
-def rotate_bent(points: Any, corners: Any, uv: Any, first: Any, starts: Any, cut: Any) -> Any:
+def rotate_bent(points: Array, corners: Array, uv: Array, first: Array, starts: Array, cut: Array) -> Any:
     """Let the four-sided faces that begin at ``first`` begin one corner later, where they are bent."""
     corners = corners.copy()
     uv = uv.copy()

@@ -6,11 +6,12 @@ from typing import Any
 
 import numpy as np
 
+from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.kernels import kernel
 
 
 @kernel
-def frames_loop(points: Any, corners: Any, offsets: Any) -> Any:
+def frames_loop(points: Array, corners: Array, offsets: Array) -> Any:
     """Vector area and unit normal of each face, and its angle at each of its corners.
 
     The angle is atan2 of (cross, dot) through the half angle, whose tangent needs no quadrant; the
@@ -116,7 +117,14 @@ def frames_loop(points: Any, corners: Any, offsets: Any) -> Any:
 
 @kernel
 def fans_loop(
-    corners: Any, offsets: Any, corner_faces: Any, normals: Any, angles: Any, marks: Any, n_points: int, cosine: float
+    corners: Array,
+    offsets: Array,
+    corner_faces: Array,
+    normals: Array,
+    angles: Array,
+    marks: Array,
+    n_points: int,
+    cosine: float,
 ) -> Any:
     """Fan of each corner, first corner and mean normal of each fan, sharp edges, whether a fan has no normal.
 

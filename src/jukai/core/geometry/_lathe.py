@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
-
+from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.kernels import kernel
 
 
 @kernel
-def quad_walls(low: Any, high: Any, sides: int, closes: bool, u: Any, v0: Any, v1: Any, corners: Any, uv: Any) -> None:
+def quad_walls(
+    low: Array, high: Array, sides: int, closes: bool, u: Array, v0: Array, v1: Array, corners: Array, uv: Array
+) -> None:
     """Write corners and texture coordinates of rows of quads between rings that begin at ``low`` and ``high``."""
     rows = low.shape[0]
     at = 0
@@ -34,7 +35,7 @@ def quad_walls(low: Any, high: Any, sides: int, closes: bool, u: Any, v0: Any, v
 
 
 @kernel
-def ring_points(section: Any, cosine: Any, sine: Any, lift: Any, out: Any) -> None:
+def ring_points(section: Array, cosine: Array, sine: Array, lift: Array, out: Array) -> None:
     """Write the points of a section (k, 2) carried round: (k, around, 3)."""
     for i in range(section.shape[0]):
         across, up = section[i, 0], section[i, 1]

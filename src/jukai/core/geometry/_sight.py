@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.kernels import kernel
 
 __all__ = ["grid_of", "seen_pieces"]
@@ -18,7 +19,7 @@ def _cell(x: float, start: float, size: float, n: int) -> Any:
 
 
 @kernel
-def grid_of(low: Any, high: Any, corner: Any, cell: float, nx: int, ny: int) -> Any:
+def grid_of(low: Array, high: Array, corner: Array, cell: float, nx: int, ny: int) -> Any:
     """Put boxes (m, 2) into the cells of a grid they touch; return compressed rows (cells + 1,) and items."""
     m = len(low)
     count = np.zeros(nx * ny + 1, np.int64)
@@ -61,7 +62,7 @@ def _crossing(ax: float, ay: float, bx: float, by: float, cx: float, cy: float, 
 
 
 @kernel
-def _through(seg: Any, tri: Any) -> Any:
+def _through(seg: Array, tri: Array) -> Any:
     """How far along a segment (2, 3) it runs through a triangle (3, 3), -1 where it does not."""
     ux, uy, uz = tri[1, 0] - tri[0, 0], tri[1, 1] - tri[0, 1], tri[1, 2] - tri[0, 2]
     vx, vy, vz = tri[2, 0] - tri[0, 0], tri[2, 1] - tri[0, 1], tri[2, 2] - tri[0, 2]
@@ -91,10 +92,10 @@ def _covered(
     z: float,
     f0: int,
     f1: int,
-    tri: Any,
-    tri_face: Any,
-    rows: Any,
-    items: Any,
+    tri: Array,
+    tri_face: Array,
+    rows: Array,
+    items: Array,
     cell_at: int,
     eps: float,
 ) -> Any:
@@ -124,8 +125,8 @@ def _covered(
 
 
 @kernel
-def seen_pieces(seg: Any, seg_faces: Any, contour: Any, c_rows: Any, c_items: Any, tri: Any, tri_face: Any, t_rows: Any, t_items: Any,
-                corner: Any, cell: float, nx: int, ny: int, eps: float) -> Any:  # fmt: skip
+def seen_pieces(seg: Array, seg_faces: Array, contour: Array, c_rows: Array, c_items: Array, tri: Array, tri_face: Array, t_rows: Array, t_items: Array,
+                corner: Array, cell: float, nx: int, ny: int, eps: float) -> Any:  # fmt: skip
     """Split edges (e, 2, 3) where contours cross them or faces are pierced; return what of them is seen.
 
     Places are across, up, and towards the eye. Returned are the number of the edge of each seen piece and from where to

@@ -6,13 +6,14 @@ from typing import Any
 
 import numpy as np
 
+from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.kernels import kernel
 
 __all__ = ["follow_chains", "nearest_of_segments"]
 
 
 @kernel
-def _follow(from_: Any, to: Any, n: int) -> Any:
+def _follow(from_: Array, to: Array, n: int) -> Any:
     m = len(from_)
     # pieces that leave each node, as linked lists; the first in order stands at the head
     head = np.full(n, -1, np.int64)
@@ -57,13 +58,13 @@ def _follow(from_: Any, to: Any, n: int) -> Any:
     return nodes[:at], offsets[: runs + 1], closed[:runs]
 
 
-def follow_chains(from_: Any, to: Any, n: int) -> tuple[Any, Any, Any]:
+def follow_chains(from_: Array, to: Array, n: int) -> tuple[Any, Any, Any]:
     """Join directed pieces to chains: the nodes of all, (runs + 1) offsets, and which close on themselves."""
     return _follow.choose(len(from_), 3000)(from_, to, n)
 
 
 @kernel
-def nearest_of_segments(one: Any, two: Any) -> Any:
+def nearest_of_segments(one: Array, two: Array) -> Any:
     """Return the least distance of two sets of segments (m, 2, 2), -1 where they cross, and the two points."""
     best = np.inf
     p = np.zeros(2)

@@ -6,11 +6,12 @@ from typing import Any
 
 import numpy as np
 
+from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.kernels import kernel
 
 
 @kernel
-def closed_loops(following: Any, twins: Any, good: Any) -> Any:
+def closed_loops(following: Array, twins: Array, good: Array) -> Any:
     """Return the loops of edges that go straight on through points of four edges until they close.
 
     ``good`` (c,) tells which corners' edges may be in one. Returns the corners along all loops, those of
@@ -45,7 +46,14 @@ def closed_loops(following: Any, twins: Any, good: Any) -> Any:
 
 @kernel
 def apart(
-    along: Any, starts: Any, spacing: Any, order: Any, following: Any, twins: Any, corner_faces: Any, finish: Any
+    along: Array,
+    starts: Array,
+    spacing: Array,
+    order: Array,
+    following: Array,
+    twins: Array,
+    corner_faces: Array,
+    finish: Array,
 ) -> Any:
     """Return (loops,) which loops to leave out, so that no face stands at two of them.
 
@@ -100,7 +108,7 @@ def apart(
 
 
 @kernel
-def _across(loop: Any, across: Any, of: Any, following: Any, twins: Any, gentle: Any) -> Any:
+def _across(loop: Array, across: Array, of: Array, following: Array, twins: Array, gentle: Array) -> Any:
     """Find the loop to the right of one, a row of gentle edges between their faces; -1 where there is none.
 
     Its corners are put into ``across``, each beside that of ``loop``; ``of`` (c,) tells which loop each is in.
@@ -120,7 +128,7 @@ def _across(loop: Any, across: Any, of: Any, following: Any, twins: Any, gentle:
 
 @kernel
 def side_by_side(
-    along: Any, starts: Any, following: Any, twins: Any, gentle: Any, corner_faces: Any, finish: Any
+    along: Array, starts: Array, following: Array, twins: Array, gentle: Array, corner_faces: Array, finish: Array
 ) -> Any:
     """Return strips of loops: first those of two, between whose faces one row of edges lies, then those of one.
 

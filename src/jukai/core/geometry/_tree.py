@@ -12,11 +12,12 @@ from typing import Any
 import numpy as np
 
 from jukai.core.geometry._near import point_triangle, triangle_triangle
+from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.kernels import kernel
 
 
 @kernel
-def morton(points: Any, triangles: Any) -> Any:
+def morton(points: Array, triangles: Array) -> Any:
     """(n,) codes of the middles of triangles: 21 bits of each axis, interleaved."""
     n = triangles.shape[0]
     middle = np.empty((n, 3), np.float64)
@@ -46,7 +47,7 @@ def morton(points: Any, triangles: Any) -> Any:
 
 
 @kernel
-def fitted(points: Any, triangles: Any, order: Any, matrix: Any, leaves: int) -> Any:
+def fitted(points: Array, triangles: Array, order: Array, matrix: Array, leaves: int) -> Any:
     """Triangles (n, 3, 3) placed by a (4, 4) matrix and in order, and the boxes (nodes, 6) of the tree over them."""
     n = order.shape[0]
     t = np.empty((n, 3, 3), np.float64)
@@ -76,7 +77,7 @@ def fitted(points: Any, triangles: Any, order: Any, matrix: Any, leaves: int) ->
 
 
 @kernel
-def box_gap(a: Any, i: int, b: Any, j: int) -> float:
+def box_gap(a: Array, i: int, b: Array, j: int) -> float:
     """Squared distance of two boxes of two tables; infinite where one is empty."""
     d = 0.0
     for k in range(3):
@@ -86,7 +87,7 @@ def box_gap(a: Any, i: int, b: Any, j: int) -> float:
 
 
 @kernel
-def triangle_gap(s: Any, i: int, t: Any, j: int) -> float:
+def triangle_gap(s: Array, i: int, t: Array, j: int) -> float:
     """A lower bound of the squared distance of two triangles: along the line between their middles."""
     dx = t[j, 0, 0] + t[j, 1, 0] + t[j, 2, 0] - s[i, 0, 0] - s[i, 1, 0] - s[i, 2, 0]
     dy = t[j, 0, 1] + t[j, 1, 1] + t[j, 2, 1] - s[i, 0, 1] - s[i, 1, 1] - s[i, 2, 1]
@@ -104,7 +105,7 @@ def triangle_gap(s: Any, i: int, t: Any, j: int) -> float:
 
 
 @kernel
-def nearest(s: Any, a: Any, t: Any, b: Any, bound: float) -> Any:
+def nearest(s: Array, a: Array, t: Array, b: Array, bound: float) -> Any:
     """Least squared distance of two bodies and the places, by walking both trees at once, the nearer pairs first.
 
     ``bound`` is a squared distance known to be no less. Source: Quinlan 1994, with exact distances at the leaves.
@@ -165,12 +166,12 @@ def nearest(s: Any, a: Any, t: Any, b: Any, bound: float) -> Any:
 
 
 @kernel
-def _spread(a: Any, i: int) -> float:
+def _spread(a: Array, i: int) -> float:
     return max(a[i, 3] - a[i, 0], a[i, 4] - a[i, 1], a[i, 5] - a[i, 2])
 
 
 @kernel
-def near_point(t: Any, b: Any, p: Any, bound: float, enough: float, stack: Any) -> Any:
+def near_point(t: Array, b: Array, p: Array, bound: float, enough: float, stack: Array) -> Any:
     """Squared distance of a point from a body, the place, and the triangle; -1 where nothing lies within ``bound``.
 
     It stops at once where something nearer than ``enough`` is found.
@@ -222,7 +223,7 @@ def near_point(t: Any, b: Any, p: Any, bound: float, enough: float, stack: Any) 
 
 
 @kernel
-def turns_about(t: Any, b: Any, p: Any, stack: Any) -> int:
+def turns_about(t: Array, b: Array, p: Array, stack: Array) -> int:
     """How often a closed body winds about a point: over 0 inside, by the signed crossings of one ray.
 
     The ray runs along +Z from a point moved aside by far less than any size that matters, so that it meets no edge.
@@ -259,7 +260,7 @@ def turns_about(t: Any, b: Any, p: Any, stack: Any) -> int:
 
 
 @kernel
-def deepest(pieces: Any, t: Any, b: Any, best: float, least: float) -> Any:
+def deepest(pieces: Array, t: Array, b: Array, best: float, least: float) -> Any:
     """One round of looking for the point of a surface that lies deepest inside a closed body.
 
     Parameters
@@ -338,7 +339,7 @@ def deepest(pieces: Any, t: Any, b: Any, best: float, least: float) -> Any:
 
 
 @kernel
-def quartered(pieces: Any) -> Any:
+def quartered(pieces: Array) -> Any:
     """Each triangle cut into four at the middles of its sides."""
     m = pieces.shape[0]
     out = np.empty((4 * m, 3, 3), np.float64)

@@ -6,12 +6,20 @@ from typing import Any
 
 import numpy as np
 
+from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.kernels import kernel
 
 
 @kernel
 def quad_view(
-    points: Any, corners: Any, offsets: Any, normals: Any, of_corner: Any, triangles: Any, faces: Any, origin: Any
+    points: Array,
+    corners: Array,
+    offsets: Array,
+    normals: Array,
+    of_corner: Array,
+    triangles: Array,
+    faces: Array,
+    origin: Array,
 ) -> Any:
     """Return position, normal and edge of one vertex per corner; ``normals`` are of fans."""
     n = corners.shape[0]

@@ -6,11 +6,12 @@ from typing import Any
 
 import numpy as np
 
+from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.kernels import kernel
 
 
 @kernel
-def weld_exact(points: Any) -> Any:
+def weld_exact(points: Array) -> Any:
     """Return the first of each set of equal (n, 3) points, and the set of every point."""
     n = points.shape[0]
     bits = points.view(np.uint64)  # 64 bits each; zeros have been made positive
@@ -47,7 +48,7 @@ def weld_exact(points: Any) -> Any:
 
 
 @kernel
-def weld_single(points: Any) -> Any:
+def weld_single(points: Array) -> Any:
     """The same for (n, 3) float32 points, as they stand in STL; the first of each set, in double precision."""
     n = points.shape[0]
     bits = points.view(np.uint32)

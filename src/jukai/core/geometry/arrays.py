@@ -17,6 +17,8 @@ __all__ = [
     "sides_of",
 ]
 
+Array = NDArray[Any]
+"""An array of whatever numbers, as compiled loops take it."""
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]
 Bools = NDArray[np.bool_]

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.arrays import Array, Floats
 from jukai.core.geometry.kernels import FEW, kernel
 
 __all__ = ["twist_points"]
@@ -50,7 +50,9 @@ def twist_points(points: Floats, origin: Floats, direction: Floats, start: float
 
 
 @kernel
-def _twist_loop(points: Any, origin: Any, direction: Any, start: float, stop: float, rate: float, still: float) -> Any:
+def _twist_loop(
+    points: Array, origin: Array, direction: Array, start: float, stop: float, rate: float, still: float
+) -> Any:
     n = points.shape[0]
     out = np.empty((n, 3), np.float64)
     dx, dy, dz = direction[0], direction[1], direction[2]

@@ -146,7 +146,7 @@ def _names(code: CodeType) -> set[str]:
 
 @cache
 def _source(function: Callable[..., Any]) -> str:
-    """Return a function's source without its docstring, its comments and its place in the file."""
+    """Return a function's source without its docstring, comments, annotations and place in the file."""
     first, file = function.__code__.co_firstlineno, function.__code__.co_filename
     found = [d for d in _definitions(file) if d.name == function.__name__ and first <= d.lineno <= first + 1]
     if not found:
@@ -160,8 +160,10 @@ def _source(function: Callable[..., Any]) -> str:
         and isinstance(body[0].value.value, str)
     ):
         body = body[1:] or [ast.Pass()]
-    bare = copy.copy(definition)
+    bare = copy.deepcopy(definition)
     bare.body, bare.decorator_list, bare.returns = body, [], None
+    for argument in bare.args.args:
+        argument.annotation = None
     return ast.unparse(bare) + "\n"
 
 

@@ -37,7 +37,7 @@ class Form(Protocol):
     def schema(self) -> dict[str, Any]:
         """Return its JSON Schema."""
 
-    def mapped(self, raw: Any, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
         """Return it with each of its leaves replaced."""
 
 
@@ -75,7 +75,7 @@ class Named:
         """Return its JSON Schema."""
         return {"type": "string"}
 
-    def mapped(self, raw: Any, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
         """Return what the name is replaced with."""
         return change(Leaf(self.to, raw, where))
 
@@ -89,7 +89,7 @@ class _Word:
     def schema(self) -> dict[str, Any]:
         return {"enum": list(self.among)} if self.among else {"type": "string"}
 
-    def mapped(self, raw: Any, change: Change, where: str = "") -> Any:  # noqa: ARG002 - a word is no leaf
+    def mapped(self, raw: object, change: Change, where: str = "") -> Any:  # noqa: ARG002 - a word is no leaf
         return raw
 
 
@@ -105,7 +105,7 @@ class _Element:
             "required": ["at"],
         }
 
-    def mapped(self, raw: Any, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
         if not isinstance(raw, dict):
             return raw
         # thousands of elements are plain numbers: only formulas are looked at
@@ -126,7 +126,7 @@ class _Several:
     def schema(self) -> dict[str, Any]:
         return {"type": "array", "items": self.one.schema()}
 
-    def mapped(self, raw: Any, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
         if not isinstance(raw, list):
             return raw
         return [self.one.mapped(row, change, f"{where}/{i}") for i, row in enumerate(raw)]
@@ -139,7 +139,7 @@ class _Inner:
     def schema(self) -> dict[str, Any]:
         return {"type": "object"}
 
-    def mapped(self, raw: Any, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
         return mapped_pick(raw, change, where)
 
 
@@ -150,7 +150,7 @@ GROUP = _Word()
 SHAPE = _Word(("box", "ball", "half_space"))
 
 
-def mapped_pick(raw: Any, change: Change, where: str = "") -> Any:
+def mapped_pick(raw: object, change: Change, where: str = "") -> Any:
     """Return a written pick with each of its leaves replaced; what can't be read comes back as it is."""
     if not isinstance(raw, dict):
         return raw
@@ -165,7 +165,7 @@ def mapped_pick(raw: Any, change: Change, where: str = "") -> Any:
     }
 
 
-def _joined(row: Any, change: Change, where: str) -> Any:
+def _joined(row: object, change: Change, where: str) -> Any:
     if isinstance(row, dict) and len(row) == 1:
         ((how, pick),) = row.items()
         if how in ("and_also", "but_not"):

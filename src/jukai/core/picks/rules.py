@@ -55,7 +55,7 @@ class Picker:
     notes: list[Note] = field(default_factory=list)
     within: tuple[str, ...] = ()
 
-    def rule(self, raw: Any) -> Bools:
+    def rule(self, raw: object) -> Bools:
         """Return what a written pick picks."""
         if not isinstance(raw, dict):
             raise ValueProblem(
@@ -97,7 +97,7 @@ class Picker:
             out = out | other if how == "and_also" else out & ~other
         return out
 
-    def other(self, raw: Any, otherwise: str) -> Bools:
+    def other(self, raw: object, otherwise: str) -> Bools:
         """Return the elements of this kind that belong to a pick which may be of another kind."""
         of = raw.get("of", otherwise) if isinstance(raw, dict) else otherwise
         if of not in KINDS:
@@ -164,7 +164,7 @@ class Picker:
             self.notes.append(Note("warning", text, tuple(lost), field=self.where))
         return elements
 
-    def sought(self, row: Any) -> Sought:
+    def sought(self, row: object) -> Sought:
         """Return an element as it was written down."""
         if not isinstance(row, dict) or not isinstance(row.get("at"), list) or len(row["at"]) != 3:
             raise ValueProblem("An element picked by hand has its place: 'at', three numbers.", field=self.where)
@@ -344,7 +344,7 @@ def _named_pick(picker: Picker, raw: dict[str, Any]) -> Bools:
 
 
 def resolve_pick(
-    raw: Any, mesh: Mesh, kinds: Sequence[str], number: Number, where: str, named: Mapping[str, Any] | None = None
+    raw: object, mesh: Mesh, kinds: Sequence[str], number: Number, where: str, named: Mapping[str, Any] | None = None
 ) -> tuple[Picked, list[Note]]:
     """Work out a pick on a body.
 

@@ -73,7 +73,7 @@ def _copy_part(bench: Bench, e: CopyPart) -> Bench:
     ]
     curves = [*bench.curves, *copies]
     recipe = [
-        mapped_step(s, lambda leaf: e.curve_ids.get(leaf.raw, leaf.raw) if leaf.to == "curve" else leaf.raw)
+        mapped_step(s, lambda leaf: e.curve_ids.get(str(leaf.raw), leaf.raw) if leaf.to == "curve" else leaf.raw)
         for s in part.recipe
     ]
     copy = part.model_copy(update={"id": e.copy_id, "name": _free_name(bench, part.name), "recipe": recipe,

@@ -6,13 +6,14 @@ from typing import Any
 
 import numpy as np
 
+from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.bevel._sectors import KEPT, MITRE, NONE, PROFILE
 from jukai.core.geometry.kernels import kernel
 
 
 @kernel
-def keep(points: Any, corners: Any, following: Any, before: Any, instead: Any, share: Any, begins: Any, profile: Any, row: Any,
-         ring: Any, numbers: Any, base: int, all_points: Any, uv: Any, first: Any, out: Any, out_uv: Any, point_uv: Any) -> None:  # fmt: skip
+def keep(points: Array, corners: Array, following: Array, before: Array, instead: Array, share: Array, begins: Array, profile: Array, row: Array,
+         ring: Array, numbers: Array, base: int, all_points: Array, uv: Array, first: Array, out: Array, out_uv: Array, point_uv: Array) -> None:  # fmt: skip
     """Write what takes the place of the corners of the rings, from ``first`` (c,) on. Texture runs on over each corner's plane."""
     n_old = points.shape[0]
     textured = uv.shape[0] > 0
@@ -59,8 +60,8 @@ def keep(points: Any, corners: Any, following: Any, before: Any, instead: Any, s
 
 
 @kernel
-def strips(here: Any, there: Any, following: Any, row: Any, profile: Any, first: Any, kept_uv: Any, uv: Any, cut: bool,
-           out: Any, out_uv: Any, point_uv: Any) -> None:  # fmt: skip
+def strips(here: Array, there: Array, following: Array, row: Array, profile: Array, first: Array, kept_uv: Array, uv: Array, cut: bool,
+           out: Array, out_uv: Array, point_uv: Array) -> None:  # fmt: skip
     """Write the faces along each edge, from the first side's face to the twin's: n faces of four sides.
 
     The texture runs from the one border to the other; where the faces part in the texture, or if
@@ -109,16 +110,16 @@ def strips(here: Any, there: Any, following: Any, row: Any, profile: Any, first:
 
 @kernel
 def fans(
-    corners: Any,
-    corner_edge: Any,
-    picked: Any,
-    ring: Any,
-    starts: Any,
-    kind: Any,
-    row: Any,
-    profile: Any,
-    numbers: Any,
-    centre: Any,
+    corners: Array,
+    corner_edge: Array,
+    picked: Array,
+    ring: Array,
+    starts: Array,
+    kind: Array,
+    row: Array,
+    profile: Array,
+    numbers: Array,
+    centre: Array,
 ) -> Any:
     """Faces from the old points that stay, and the middles of mitred corners of an odd number of segments.
 
@@ -202,7 +203,7 @@ def fans(
 
 
 @kernel
-def looked_up(point_uv: Any, corners: Any, begin: int, out: Any) -> None:
+def looked_up(point_uv: Array, corners: Array, begin: int, out: Array) -> None:
     """Give corners from ``begin`` on the texture coordinates of their points."""
     for c in range(begin, corners.shape[0]):
         p = corners[c]
@@ -210,7 +211,7 @@ def looked_up(point_uv: Any, corners: Any, begin: int, out: Any) -> None:
 
 
 @kernel
-def faults(which: Any, points: Any, corners: Any, offsets: Any, first_new: int, least: float) -> Any:
+def faults(which: Array, points: Array, corners: Array, offsets: Array, first_new: int, least: float) -> Any:
     """Of the faces ``which``: ends of sides of new points that are shorter than the root of ``least``, and faces of no area or with a spike."""
     a = np.empty(64, np.int64)
     b = np.empty(64, np.int64)

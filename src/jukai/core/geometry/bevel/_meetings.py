@@ -6,11 +6,14 @@ from typing import Any
 
 import numpy as np
 
+from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.kernels import kernel
 
 
 @kernel
-def meetings(faces: Any, points: Any, corners: Any, offsets: Any, near: float, first_new: int, crowded: int) -> Any:
+def meetings(
+    faces: Array, points: Array, corners: Array, offsets: Array, near: float, first_new: int, crowded: int
+) -> Any:
     """Where faces meet themselves.
 
     Parameters

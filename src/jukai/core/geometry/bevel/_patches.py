@@ -6,11 +6,12 @@ from typing import Any
 
 import numpy as np
 
+from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.kernels import kernel
 
 
 @kernel
-def many(points: Any, at: int, border: Any, normals: Any, edges: Any, membrane: Any, sheet: Any, flat: float, rounded: float,
+def many(points: Array, at: int, border: Array, normals: Array, edges: Array, membrane: Array, sheet: Array, flat: float, rounded: float,
          n: int, even: float, level: float, alike: float) -> Any:  # fmt: skip
     """Write the inner points of patches between strips that run along ``edges`` (p, k, 3).
 
@@ -164,7 +165,7 @@ def many(points: Any, at: int, border: Any, normals: Any, edges: Any, membrane: 
 
 
 @kernel
-def means(values: Any, at: int, border: Any, membrane: Any) -> None:
+def means(values: Array, at: int, border: Array, membrane: Array) -> None:
     """Write what (., 2) values on the borders of patches are inside, from row ``at`` on."""
     inner, rows = membrane.shape
     for p in range(border.shape[0]):
@@ -178,7 +179,7 @@ def means(values: Any, at: int, border: Any, membrane: Any) -> None:
 
 
 @kernel
-def divide(out: Any, border: Any, own: int, inner: int, faces: Any) -> None:
+def divide(out: Array, border: Array, own: int, inner: int, faces: Array) -> None:
     """Write the faces (f, s) of a template for each patch; its inner points follow on from ``own``."""
     rows = border.shape[1]
     at = 0

@@ -6,13 +6,14 @@ from typing import Any
 
 import numpy as np
 
+from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.bevel._sectors import PROFILE
 from jukai.core.geometry.kernels import kernel
 
 
 @kernel
-def walk(corners: Any, following: Any, before: Any, twins: Any, point_offsets: Any, point_corners: Any,
-         corner_edge: Any, picked: Any, where: Any, room: int) -> Any:  # fmt: skip
+def walk(corners: Array, following: Array, before: Array, twins: Array, point_offsets: Array, point_corners: Array,
+         corner_edge: Array, picked: Array, where: Array, room: int) -> Any:  # fmt: skip
     """Corners round each of the points ``where``, counter-clockwise, in compressed rows; whether the ring closes.
 
     Rings without a picked edge are left out; ``room`` is the number of all corners there.
@@ -70,7 +71,7 @@ def walk(corners: Any, following: Any, before: Any, twins: Any, point_offsets: A
 
 
 @kernel
-def met(edges: Any, picks: Any, points: int) -> Any:
+def met(edges: Array, picks: Array, points: int) -> Any:
     """Points at the ends of the edges ``picks``, in order."""
     there = np.zeros(points, np.bool_)
     for e in picks:
@@ -79,7 +80,7 @@ def met(edges: Any, picks: Any, points: int) -> Any:
 
 
 @kernel
-def both_sides(picked: Any, corner_edge: Any, twins: Any, picks: int) -> Any:
+def both_sides(picked: Array, corner_edge: Array, twins: Array, picks: int) -> Any:
     """Corners that picked edges leave, in order, and those on the other side: each edge of two faces once."""
     here = np.empty(picks, np.int32)
     there = np.empty(picks, np.int32)
@@ -92,7 +93,7 @@ def both_sides(picked: Any, corner_edge: Any, twins: Any, picks: int) -> Any:
 
 
 @kernel
-def touched(ring: Any, starts: Any, before: Any, corner_faces: Any, corners: int, faces: int) -> Any:
+def touched(ring: Array, starts: Array, before: Array, corner_faces: Array, corners: int, faces: int) -> Any:
     """Of corners: their place in the rings, -1 for none; of places: where their ring begins; corners of sides and faces that change."""
     position = np.full(corners, -1, np.int32)
     begins = np.empty(ring.shape[0], np.int32)
@@ -109,7 +110,9 @@ def touched(ring: Any, starts: Any, before: Any, corner_faces: Any, corners: int
 
 
 @kernel
-def left(point_offsets: Any, corners: Any, ring: Any, starts: Any, instead: Any, share: Any, kept: Any, n: int) -> Any:
+def left(
+    point_offsets: Array, corners: Array, ring: Array, starts: Array, instead: Array, share: Array, kept: Array, n: int
+) -> Any:
     """New numbers of the old points that a face still uses, -1 for the others, how many there are, and the corners for each corner.
 
     A corner that is the end of a strip has part of its profile of ``n`` chords.
@@ -141,8 +144,8 @@ def left(point_offsets: Any, corners: Any, ring: Any, starts: Any, instead: Any,
 
 
 @kernel
-def around(corners: Any, corner_faces: Any, face_normals: Any, ring: Any, starts: Any, after: Any, ways: Any, rows: Any, k: int,
-           profile: Any, row: Any) -> Any:  # fmt: skip
+def around(corners: Array, corner_faces: Array, face_normals: Array, ring: Array, starts: Array, after: Array, ways: Array, rows: Array, k: int,
+           profile: Array, row: Array) -> Any:  # fmt: skip
     """Round the corners where k strips meet, at rings ``rows``: the border of each, old points, normals, unit vectors along the edges.
 
     Side i of a border runs from the sector behind edge i across edge i + 1.

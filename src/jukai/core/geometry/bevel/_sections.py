@@ -6,12 +6,13 @@ from typing import Any
 
 import numpy as np
 
+from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.bevel._sectors import MITRE, PATCH
 from jukai.core.geometry.kernels import kernel
 
 
 @kernel
-def round_shares(turn: Any, chord: Any, sharp: Any, weights: Any) -> Any:
+def round_shares(turn: Array, chord: Array, sharp: Array, weights: Array) -> Any:
     """Return (m, n - 1) the shares between the ends of sections that are not hollow; ``profiles`` says what they are."""
     n = chord.shape[0] - 1
     out = np.empty((turn.shape[0], n - 1))
@@ -27,9 +28,9 @@ def round_shares(turn: Any, chord: Any, sharp: Any, weights: Any) -> Any:
 
 
 @kernel
-def sections(all_points: Any, n_old: int, numbers: Any, base: int, spots: Any, points: Any, corners: Any, corner_edge: Any,
-             edge_row: Any, shares: Any, ring: Any, starts: Any, closes: Any, after: Any, ahead: Any, ways: Any, picks: Any,
-             kind: Any, n: int, at: int, mitre: bool) -> Any:  # fmt: skip
+def sections(all_points: Array, n_old: int, numbers: Array, base: int, spots: Array, points: Array, corners: Array, corner_edge: Array,
+             edge_row: Array, shares: Array, ring: Array, starts: Array, closes: Array, after: Array, ahead: Array, ways: Array, picks: Array,
+             kind: Array, n: int, at: int, mitre: bool) -> Any:  # fmt: skip
     """Write the sections of all strips at both their ends into ``all_points``, from row ``at`` on.
 
     Parameters

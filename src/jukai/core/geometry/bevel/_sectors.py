@@ -12,6 +12,7 @@ from typing import Any
 
 import numpy as np
 
+from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.kernels import kernel
 
 PLAIN, KEPT, PATCH, MITRE = 0, 1, 2, 3
@@ -20,8 +21,8 @@ NONE, PROFILE = -1, -2
 
 
 @kernel
-def sectors(points: Any, corners: Any, following: Any, before: Any, corner_faces: Any, corner_edge: Any, normals: Any,
-            picked: Any, firm: Any, width: Any, turn: Any, ring: Any, starts: Any, closes: Any, flat: float) -> Any:  # fmt: skip
+def sectors(points: Array, corners: Array, following: Array, before: Array, corner_faces: Array, corner_edge: Array, normals: Array,
+            picked: Array, firm: Array, width: Array, turn: Array, ring: Array, starts: Array, closes: Array, flat: float) -> Any:  # fmt: skip
     """New points beside the strips, and what takes the place of each corner.
 
     ``firm`` (e,) edges on which no point may lie, as other faces than those of the ring have them.
@@ -281,8 +282,8 @@ def sectors(points: Any, corners: Any, following: Any, before: Any, corner_faces
 
 
 @kernel
-def shrinking(which: Any, points: Any, corners: Any, following: Any, position: Any, instead: Any, share: Any, after: Any, ahead: Any, begins: Any,
-              spots: Any, one: Any, two: Any, width: Any, limit: Any) -> float:  # fmt: skip
+def shrinking(which: Array, points: Array, corners: Array, following: Array, position: Array, instead: Array, share: Array, after: Array, ahead: Array, begins: Array,
+              spots: Array, one: Array, two: Array, width: Array, limit: Array) -> float:  # fmt: skip
     """Lower ``limit`` (e,) to what the sides at corners ``which`` allow; return the share of all widths that fits.
 
     What a side loses grows with the widths in proportion, so the share is exact.
@@ -339,8 +340,8 @@ def shrinking(which: Any, points: Any, corners: Any, following: Any, position: A
 
 
 @kernel
-def parting(which: Any, points: Any, corners: Any, offsets: Any, normals: Any, position: Any, instead: Any, part: Any, after: Any, ahead: Any,
-            begins: Any, spots: Any, one: Any, two: Any, width: Any, limit: Any) -> float:  # fmt: skip
+def parting(which: Array, points: Array, corners: Array, offsets: Array, normals: Array, position: Array, instead: Array, part: Array, after: Array, ahead: Array,
+            begins: Array, spots: Array, one: Array, two: Array, width: Array, limit: Array) -> float:  # fmt: skip
     """Lower ``limit`` (e,) to where a corner of a hollow face of those ``which`` runs into a side across it; return the share that fits.
 
     Corners move in proportion to the widths; a corner meets a side where a polynomial of second

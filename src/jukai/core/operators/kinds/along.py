@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any, ClassVar
 
 from jukai.core.operators.inputs import Along
-from jukai.core.operators.kinds.base import NUMBER, Change, Leaf, Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import NUMBER, Change, Leaf, Schema, Scope, ValueKind, declare
 
 __all__ = ["AlongKind", "along"]
 
@@ -19,11 +19,11 @@ class AlongKind(ValueKind):
     measures: ClassVar[str] = "length"
     unit: str = "mm"
 
-    def schema(self) -> dict[str, Any]:
+    def schema(self) -> Schema:
         """Return the JSON Schema of the written form."""
         return dict(NUMBER)
 
-    def resolve(self, raw: Any, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
         """Return the place."""
         if isinstance(raw, str) and raw.rstrip().endswith("%"):
             return Along(scope.number(raw.rstrip()[:-1], measures="", where=where), share=True)
@@ -31,7 +31,7 @@ class AlongKind(ValueKind):
         scope.show(where, value)
         return Along(value)
 
-    def mapped(self, raw: Any, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
         """Return what the only leaf is replaced with."""
         return change(Leaf("number", raw, where, "length"))
 

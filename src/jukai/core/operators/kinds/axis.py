@@ -7,7 +7,7 @@ from typing import Any, ClassVar
 
 from jukai.core.errors import ValueProblem
 from jukai.core.operators.inputs import AxisSpec
-from jukai.core.operators.kinds.base import Change, Leaf, Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import Change, Leaf, Schema, Scope, ValueKind, declare
 from jukai.core.operators.kinds.vector import numbers_schema
 
 __all__ = ["AxisKind", "axis"]
@@ -22,13 +22,13 @@ class AxisKind(ValueKind):
     name: ClassVar[str] = "axis"
     measures: ClassVar[str] = "length"
 
-    def schema(self) -> dict[str, Any]:
+    def schema(self) -> Schema:
         """Return the JSON Schema of the written form."""
         own = {"type": "object", "properties": {"point": numbers_schema(3), "direction": numbers_schema(3)},
                "required": ["point", "direction"]}  # fmt: skip
         return {"oneOf": [{"enum": list(NAMED)}, own]}
 
-    def resolve(self, raw: Any, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
         """Return the axis."""
         if isinstance(raw, str) and raw in NAMED:
             return AxisSpec(raw)
@@ -45,13 +45,13 @@ class AxisKind(ValueKind):
             hint='Write "x", "y", "z", "longest", or a point and a direction.',
         )
 
-    def _three(self, row: Any, key: str, scope: Scope, where: str) -> tuple[float, float, float]:
+    def _three(self, row: object, key: str, scope: Scope, where: str) -> tuple[float, float, float]:
         if not isinstance(row, list) or len(row) != 3:
             raise ValueProblem(f"The {key} of an axis is a list of three numbers.", field=where)
         a, b, c = (scope.number(v, measures="length", where=where) for v in row)
         return a, b, c
 
-    def mapped(self, raw: Any, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
         """Return a point and a direction with each number replaced; a name of an axis is no number."""
         if not isinstance(raw, dict):
             return raw

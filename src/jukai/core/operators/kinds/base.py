@@ -19,9 +19,11 @@ if TYPE_CHECKING:
     from jukai.core.notes import Note
     from jukai.core.operators.inputs import Body, CurveInput, FileInput
 
-__all__ = ["NUMBER", "Change", "Leaf", "Reference", "Scope", "ValueKind", "declare", "kind_of", "limit"]
+__all__ = ["NUMBER", "Change", "Leaf", "Reference", "Schema", "Scope", "ValueKind", "declare", "kind_of", "limit"]
 
-NUMBER: dict[str, Any] = {"type": ["number", "string"], "description": "a number or a formula"}
+Schema = dict[str, Any]
+"""A JSON Schema, or other plain data for the page."""
+NUMBER: Schema = {"type": ["number", "string"], "description": "a number or a formula"}
 """JSON Schema of a number as it is written."""
 
 
@@ -39,7 +41,7 @@ class Leaf:
     """
 
     to: str
-    raw: Any
+    raw: object
     where: str
     measures: str = ""
     of: str | None = None
@@ -80,7 +82,7 @@ class Scope(Protocol):
     @property
     def named(self) -> Mapping[str, Any]: ...  # noqa: D102
 
-    def number(self, raw: Any, *, measures: str, where: str) -> float:
+    def number(self, raw: object, *, measures: str, where: str) -> float:
         """Return a number, or what a formula gives."""
 
     def show(self, where: str, number: float) -> None:
@@ -89,16 +91,16 @@ class Scope(Protocol):
     def say(self, note: Note) -> None:
         """Have the step say something."""
 
-    def curve(self, raw: Any, where: str) -> CurveInput:
+    def curve(self, raw: object, where: str) -> CurveInput:
         """Return a curve of the bench."""
 
-    def body(self, raw: Any, where: str, *, upto: Any, placed: bool) -> Body:
+    def body(self, raw: object, where: str, *, upto: Any, placed: bool) -> Body:
         """Return the body of another part, worked out."""
 
-    def file(self, raw: Any, where: str) -> FileInput:
+    def file(self, raw: object, where: str) -> FileInput:
         """Return a file beside the bench; it is read when it is asked for."""
 
-    def finish(self, raw: Any, where: str) -> str:
+    def finish(self, raw: object, where: str) -> str:
         """Return the name of a finish that the bench has."""
 
 
@@ -136,11 +138,11 @@ class ValueKind(ABC):
     relevant: tuple[Condition, ...] = ()
 
     @abstractmethod
-    def schema(self) -> dict[str, Any]:
+    def schema(self) -> Schema:
         """Return the JSON Schema of the written form."""
 
     @abstractmethod
-    def resolve(self, raw: Any, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
         """Return what the operator takes.
 
         Raises
@@ -149,7 +151,7 @@ class ValueKind(ABC):
             When it can't be read; ``field`` is ``where``.
         """
 
-    def mapped(self, raw: Any, change: Change, where: str = "") -> Any:  # noqa: ARG002 - most kinds name nothing
+    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
         """Return the written form with each of its leaves replaced; one that can't be read comes back as it is."""
         return raw
 
@@ -157,7 +159,7 @@ class ValueKind(ABC):
         """Return what of a resolved value the result hangs on, as plain data."""
         return repr(value)
 
-    def default(self, raw: Any, scope: Scope, where: str) -> Any:  # noqa: ARG002 - most defaults are values already
+    def default(self, raw: object, scope: Scope, where: str) -> Any:
         """Return what the operator takes where nothing is written; ``raw`` is the default as declared."""
         return raw
 
@@ -169,19 +171,21 @@ class ValueKind(ABC):
         """Return a number of this kind as errors say it."""
         return f"{number:g}"
 
-    def rule_at(self, raw: Any, path: Sequence[str], written: Mapping[str, Any]) -> tuple[Any, tuple[str, ...]] | None:  # noqa: ARG002
+    def rule_at(
+        self, raw: object, path: Sequence[str], written: Mapping[str, Any]
+    ) -> tuple[Any, tuple[str, ...]] | None:
         """Return the pick at an address below the value and what it may be of; None where there is none.
 
         ``written`` are the step's values.
         """
         return None
 
-    def describe(self) -> dict[str, Any]:
+    def describe(self) -> Schema:
         """Return what is particular to the kind, as plain data for the page."""
         return {}
 
     # -- what all kinds share -----------------------------------------------------------------
-    def leaves(self, raw: Any, where: str = "") -> list[Leaf]:
+    def leaves(self, raw: object, where: str = "") -> list[Leaf]:
         """Return the leaves of a written value, in order."""
         out: list[Leaf] = []
 
@@ -192,13 +196,13 @@ class ValueKind(ABC):
         self.mapped(raw, note, where)
         return out
 
-    def formulas(self, raw: Any, where: str = "") -> Iterator[tuple[str, str]]:
+    def formulas(self, raw: object, where: str = "") -> Iterator[tuple[str, str]]:
         """Yield addresses and texts of the formulas in a written value."""
         for leaf in self.leaves(raw, where):
             if leaf.to == "number" and isinstance(leaf.raw, str):
                 yield leaf.where, leaf.raw
 
-    def references(self, raw: Any, where: str = "") -> Iterator[Reference]:
+    def references(self, raw: object, where: str = "") -> Iterator[Reference]:
         """Yield all that a written value speaks of."""
         for leaf in self.leaves(raw, where):
             if leaf.to != "number":
@@ -209,7 +213,7 @@ class ValueKind(ABC):
                 for name in sorted(names_in(leaf.raw)):
                     yield Reference("number", name, leaf.where, leaf.raw)
 
-    def read(self, raw: Any, path: Sequence[str], where: str) -> Any:
+    def read(self, raw: object, path: Sequence[str], where: str) -> Any:
         """Return what stands at an address below the value.
 
         Raises
@@ -218,24 +222,31 @@ class ValueKind(ABC):
             When nothing can stand there.
         """
         for name in path:
-            raw = raw[self.place(raw, name, where)]
+            raw = self._at(raw, self.place(raw, name, where))
         return raw
 
-    def number_at(self, raw: Any, path: Sequence[str], where: str) -> Any:
+    @staticmethod
+    def _at(raw: object, place: int | str) -> object:
+        if isinstance(raw, dict):
+            return raw[place]
+        return raw[int(place)] if isinstance(raw, list | tuple) else None
+
+    def number_at(self, raw: object, path: Sequence[str], where: str) -> Any:
         """Return the number or formula at an address below the value, as the resolver works it out."""
         return self.read(raw, path, where)
 
-    def edited(self, raw: Any, path: Sequence[str], value: Any, where: str) -> Any:
+    def edited(self, raw: object, path: Sequence[str], value: Any, where: str) -> Any:
         """Return the written form with one thing below it changed."""
         if not path:
             return value
         at = self.place(raw, path[0], where)
-        inner = self.edited(raw[at], path[1:], value, where)
+        inner = self.edited(self._at(raw, at), path[1:], value, where)
         if isinstance(raw, dict):
             return raw | {at: inner}
-        return [inner if i == at else x for i, x in enumerate(raw)]
+        rows = raw if isinstance(raw, list | tuple) else []
+        return [inner if i == at else x for i, x in enumerate(rows)]
 
-    def place(self, raw: Any, name: str, where: str) -> Any:
+    def place(self, raw: object, name: str, where: str) -> int | str:
         """Return the index or key that a word of an address means; things with an id are found by it."""
         if isinstance(raw, dict) and name in raw:
             return name
@@ -254,7 +265,7 @@ class _InSchema:
 
     kind: ValueKind
 
-    def __call__(self, schema: dict[str, Any]) -> None:
+    def __call__(self, schema: Schema) -> None:
         schema["x-kind"] = self.kind.name
         if self.kind.unit:
             schema["x-unit"] = self.kind.unit

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any, ClassVar
 
 from jukai.core.errors import ValueProblem
-from jukai.core.operators.kinds.base import Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import Schema, Scope, ValueKind, declare
 
 __all__ = ["ChoiceKind", "choice"]
 
@@ -19,11 +19,11 @@ class ChoiceKind(ValueKind):
     name: ClassVar[str] = "choice"
     choices: tuple[tuple[str, str], ...] = ()
 
-    def schema(self) -> dict[str, Any]:
+    def schema(self) -> Schema:
         """Return the JSON Schema of the written form."""
         return {"enum": [word for word, _ in self.choices]}
 
-    def resolve(self, raw: Any, scope: Scope, where: str) -> Any:  # noqa: ARG002 - a choice is what it is
+    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
         """Return the word, if it is a choice."""
         known = [word for word, _ in self.choices]
         if raw not in known:
@@ -32,7 +32,7 @@ class ChoiceKind(ValueKind):
             )
         return raw
 
-    def describe(self) -> dict[str, Any]:
+    def describe(self) -> Schema:
         """Return the choices."""
         return {"choices": [{"value": word, "words": words} for word, words in self.choices]}
 

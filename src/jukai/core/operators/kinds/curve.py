@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any, ClassVar
 
-from jukai.core.operators.kinds.base import Change, Leaf, Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import Change, Leaf, Schema, Scope, ValueKind, declare
 
 __all__ = ["CurveKind", "curve"]
 
@@ -18,15 +18,15 @@ class CurveKind(ValueKind):
     refers: ClassVar[str] = "curve"
     of: str = "profile"
 
-    def schema(self) -> dict[str, Any]:
+    def schema(self) -> Schema:
         """Return the JSON Schema of the written form."""
         return {"type": "string"}
 
-    def resolve(self, raw: Any, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
         """Return the curve, sampled."""
         return scope.curve(raw, where)
 
-    def mapped(self, raw: Any, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
         """Return what the name is replaced with."""
         return change(Leaf("curve", raw, where))
 
@@ -34,7 +34,7 @@ class CurveKind(ValueKind):
         """Return the curve's own key, which holds its points."""
         return value.key
 
-    def describe(self) -> dict[str, Any]:
+    def describe(self) -> Schema:
         """Return what sort of curve it takes."""
         return {"of": [self.of]}
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any, ClassVar
 
 from jukai.core.errors import ValueProblem
-from jukai.core.operators.kinds.base import Change, Leaf, Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import Change, Leaf, Schema, Scope, ValueKind, declare
 
 __all__ = ["CurvesKind", "curves"]
 
@@ -22,11 +22,11 @@ class CurvesKind(ValueKind):
     of: str = "profile"
     least: int = 2
 
-    def schema(self) -> dict[str, Any]:
+    def schema(self) -> Schema:
         """Return the JSON Schema of the written form."""
         return {"type": "array", "items": {"type": "string"}, "minItems": self.least, "maxItems": MOST}
 
-    def resolve(self, raw: Any, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
         """Return the curves, sampled, in order."""
         if not isinstance(raw, list) or not self.least <= len(raw) <= MOST:
             raise ValueProblem(
@@ -36,7 +36,7 @@ class CurvesKind(ValueKind):
             )
         return tuple(scope.curve(row, where) for row in raw)
 
-    def mapped(self, raw: Any, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
         """Return the list with each name replaced."""
         if not isinstance(raw, list):
             return raw
@@ -46,7 +46,7 @@ class CurvesKind(ValueKind):
         """Return the curves' own keys."""
         return [c.key for c in value]
 
-    def describe(self) -> dict[str, Any]:
+    def describe(self) -> Schema:
         """Return what sort of curves it takes, and how many at least."""
         return {"of": [self.of], "axes": self.least}
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any, ClassVar
 
-from jukai.core.operators.kinds.base import Change, Leaf, Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import Change, Leaf, Schema, Scope, ValueKind, declare
 
 __all__ = ["FinishKind", "finish"]
 
@@ -17,15 +17,15 @@ class FinishKind(ValueKind):
     name: ClassVar[str] = "finish"
     refers: ClassVar[str] = "finish"
 
-    def schema(self) -> dict[str, Any]:
+    def schema(self) -> Schema:
         """Return the JSON Schema of the written form."""
         return {"type": "string"}
 
-    def resolve(self, raw: Any, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
         """Return the name, if the bench has the finish."""
         return scope.finish(raw, where)
 
-    def mapped(self, raw: Any, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
         """Return what the name is replaced with."""
         return change(Leaf("finish", raw, where))
 

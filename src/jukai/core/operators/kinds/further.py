@@ -8,7 +8,7 @@ from typing import Any, ClassVar
 
 from jukai.core.errors import ValueProblem
 from jukai.core.operators.inputs import Further
-from jukai.core.operators.kinds.base import NUMBER, Change, Leaf, Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import NUMBER, Change, Leaf, Schema, Scope, ValueKind, declare
 from jukai.core.operators.kinds.pick import mask_key
 from jukai.core.picks.form import mapped_pick, pick_schema
 from jukai.core.picks.picked import Picked
@@ -31,16 +31,16 @@ class FurtherKind(ValueKind):
     like: str = "pick"
     of: tuple[str, ...] = ("edges", "points")
 
-    def schema(self) -> dict[str, Any]:
+    def schema(self) -> Schema:
         """Return the JSON Schema of the written form."""
         row = {"type": "object", "properties": {"pick": pick_schema(), "width": NUMBER}, "required": ["pick", "width"],
                "additionalProperties": False}  # fmt: skip
         return {"type": "array", "maxItems": MOST_FURTHER, "items": row}
 
-    def resolve(self, raw: Any, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
         """Return what each row picks, and its width."""
-        good = isinstance(raw, list) and len(raw) <= MOST_FURTHER
-        if not good or any(not isinstance(row, dict) or set(row) != {"pick", "width"} for row in raw):
+        rows = raw if isinstance(raw, list) and len(raw) <= MOST_FURTHER else [None]
+        if any(not isinstance(row, dict) or set(row) != {"pick", "width"} for row in rows):
             raise ValueProblem(
                 f"Further picks are a list of up to {MOST_FURTHER}, each with a pick and a width.",
                 field=where,
@@ -49,9 +49,9 @@ class FurtherKind(ValueKind):
         first = scope.done.get(self.like)
         if scope.mesh is None or not isinstance(first, Picked):
             return raw
-        return tuple(self._row(row, i, first.kind, scope, where) for i, row in enumerate(raw))
+        return tuple(self._row(row, i, first.kind, scope, where) for i, row in enumerate(rows))
 
-    def _row(self, row: dict[str, Any], i: int, kind: str, scope: Scope, where: str) -> Further:
+    def _row(self, row: Schema, i: int, kind: str, scope: Scope, where: str) -> Further:
         assert scope.mesh is not None  # noqa: S101 - asked for by the caller
         rule = {"of": kind, **row["pick"]} if isinstance(row["pick"], dict) else row["pick"]
         picked, notes = resolve_pick(rule, scope.mesh, (kind,), scope.number, where, scope.named)
@@ -66,14 +66,14 @@ class FurtherKind(ValueKind):
             scope.say(note)
         return Further(picked, width)
 
-    def mapped(self, raw: Any, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
         """Return the rows with each of their leaves replaced."""
         if not isinstance(raw, list):
             return raw
         return [self._mapped(row, change, f"{where}/{i}") for i, row in enumerate(raw)]
 
     @staticmethod
-    def _mapped(row: Any, change: Change, where: str) -> Any:
+    def _mapped(row: object, change: Change, where: str) -> Any:
         if not isinstance(row, dict):
             return row
         out = dict(row)
@@ -87,7 +87,9 @@ class FurtherKind(ValueKind):
         """Return hashes of what is picked, and the widths."""
         return [(mask_key(row.pick), row.width) for row in value if isinstance(row, Further)]
 
-    def rule_at(self, raw: Any, path: Sequence[str], written: Mapping[str, Any]) -> tuple[Any, tuple[str, ...]] | None:
+    def rule_at(
+        self, raw: object, path: Sequence[str], written: Mapping[str, Any]
+    ) -> tuple[Any, tuple[str, ...]] | None:
         """Return the pick of a row, of the kind of elements that the step's first pick is of."""
         if len(path) != 1 or not path[0].isdigit() or not isinstance(raw, list | tuple) or int(path[0]) >= len(raw):
             return None
@@ -97,7 +99,7 @@ class FurtherKind(ValueKind):
         rule = row.get("pick") if isinstance(row, dict) else None
         return ({"of": kind, **rule} if isinstance(rule, dict) else rule), (kind,)
 
-    def describe(self) -> dict[str, Any]:
+    def describe(self) -> Schema:
         """Return whose kind of elements they are of."""
         return {"of": list(self.of), "beside": self.like}
 

@@ -9,7 +9,7 @@ import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.graphs import Graph
-from jukai.core.operators.kinds.base import NUMBER, Change, Leaf, Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import NUMBER, Change, Leaf, Schema, Scope, ValueKind, declare
 from jukai.core.operators.kinds.vector import numbers_schema
 
 __all__ = ["GraphKind", "graph", "mapped_graph", "resolve_graph"]
@@ -25,15 +25,15 @@ class GraphKind(ValueKind):
     name: ClassVar[str] = "graph"
     measured: str = ""
 
-    def schema(self) -> dict[str, Any]:
+    def schema(self) -> Schema:
         """Return the JSON Schema of the written form."""
         return graph_schema()
 
-    def resolve(self, raw: Any, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
         """Return the graph."""
         return resolve_graph(raw, scope, where, self.measured)
 
-    def mapped(self, raw: Any, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
         """Return the points with each of their numbers replaced."""
         return mapped_graph(raw, change, where, self.measured)
 
@@ -42,7 +42,7 @@ class GraphKind(ValueKind):
         return None if value is None else graph_key(value)
 
 
-def graph_schema() -> dict[str, Any]:
+def graph_schema() -> Schema:
     """Return the JSON Schema of a written graph."""
     two = numbers_schema(2)
     point = {"type": "object", "properties": {"id": {"type": "string"}, "at": NUMBER, "value": NUMBER, "smooth": {"type": "boolean"},
@@ -50,7 +50,7 @@ def graph_schema() -> dict[str, Any]:
     return {"type": "array", "items": point, "minItems": 1, "maxItems": MOST_POINTS}
 
 
-def resolve_graph(raw: Any, scope: Scope, where: str, measured: str) -> Graph:
+def resolve_graph(raw: object, scope: Scope, where: str, measured: str) -> Graph:
     """Return a written graph.
 
     Raises
@@ -87,13 +87,13 @@ def resolve_graph(raw: Any, scope: Scope, where: str, measured: str) -> Graph:
     return Graph(at, value, smooth, into, out)
 
 
-def _handle(row: Any, name: str, i: int, scope: Scope, where: str, measured: str) -> tuple[float, float]:
+def _handle(row: object, name: str, i: int, scope: Scope, where: str, measured: str) -> tuple[float, float]:
     if not isinstance(row, list) or len(row) != 2:
         raise ValueProblem(f"The handle '{name}' of point {i + 1} is a list of two numbers.", field=where)
     return scope.number(row[0], measures="", where=where), scope.number(row[1], measures=measured, where=where)
 
 
-def mapped_graph(raw: Any, change: Change, where: str, measured: str) -> Any:
+def mapped_graph(raw: object, change: Change, where: str, measured: str) -> Any:
     """Return a written graph with each of its numbers replaced; points are addressed by their ids."""
     if not isinstance(raw, list):
         return raw
@@ -103,7 +103,7 @@ def mapped_graph(raw: Any, change: Change, where: str, measured: str) -> Any:
     ]
 
 
-def _mapped(row: Any, change: Change, where: str, measured: str) -> Any:
+def _mapped(row: object, change: Change, where: str, measured: str) -> Any:
     if not isinstance(row, dict):
         return row
     out = dict(row)

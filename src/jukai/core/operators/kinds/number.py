@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any, ClassVar
 
-from jukai.core.operators.kinds.base import NUMBER, Change, Leaf, Scope, ValueKind
+from jukai.core.operators.kinds.base import NUMBER, Change, Leaf, Schema, Scope, ValueKind
 from jukai.core.operators.kinds.whole import whole_number
 
 __all__ = ["NumberKind"]
@@ -18,11 +18,11 @@ class NumberKind(ValueKind):
     begins: ClassVar[bool] = True
     solvable: ClassVar[bool] = True
 
-    def schema(self) -> dict[str, Any]:
+    def schema(self) -> Schema:
         """Return the JSON Schema of the written form."""
         return dict(NUMBER)
 
-    def resolve(self, raw: Any, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
         """Return the number."""
         value = scope.number(raw, measures=self.measures, where=where)
         if self.whole:
@@ -30,6 +30,6 @@ class NumberKind(ValueKind):
         scope.show(where, value)
         return value
 
-    def mapped(self, raw: Any, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
         """Return what the only leaf is replaced with."""
         return change(Leaf("number", raw, where, self.measures))

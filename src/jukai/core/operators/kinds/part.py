@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any, ClassVar
 
-from jukai.core.operators.kinds.base import Change, Leaf, Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import Change, Leaf, Schema, Scope, ValueKind, declare
 
 __all__ = ["PartKind", "part"]
 
@@ -22,15 +22,15 @@ class PartKind(ValueKind):
     upto: str = ""
     placed: bool = False
 
-    def schema(self) -> dict[str, Any]:
+    def schema(self) -> Schema:
         """Return the JSON Schema of the written form."""
         return {"type": "string"}
 
-    def resolve(self, raw: Any, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
         """Return the part's body, worked out."""
         return scope.body(raw, where, upto=scope.written.get(self.upto) if self.upto else None, placed=self.placed)
 
-    def mapped(self, raw: Any, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
         """Return what the name is replaced with."""
         return change(Leaf("part", raw, where))
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any, ClassVar
 
 from jukai.core.errors import ValueProblem
-from jukai.core.operators.kinds.base import Change, Leaf, Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import Change, Leaf, Schema, Scope, ValueKind, declare
 
 __all__ = ["PartsKind", "parts"]
 
@@ -21,11 +21,11 @@ class PartsKind(ValueKind):
     refers: ClassVar[str] = "part"
     placed: bool = True
 
-    def schema(self) -> dict[str, Any]:
+    def schema(self) -> Schema:
         """Return the JSON Schema of the written form."""
         return {"type": "array", "items": {"type": "string"}, "minItems": 1, "maxItems": MOST}
 
-    def resolve(self, raw: Any, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
         """Return the bodies, worked out, in order."""
         if not isinstance(raw, list) or not 1 <= len(raw) <= MOST or len({str(r) for r in raw}) < len(raw):
             raise ValueProblem(
@@ -35,7 +35,7 @@ class PartsKind(ValueKind):
             )
         return tuple(scope.body(row, where, upto=None, placed=self.placed) for row in raw)
 
-    def mapped(self, raw: Any, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
         """Return the list with each name replaced."""
         if not isinstance(raw, list):
             return raw

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any, ClassVar
 
 from jukai.core.geometry.mesh import Mesh
-from jukai.core.operators.kinds.base import Change, Leaf, Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import Change, Leaf, Schema, Scope, ValueKind, declare
 from jukai.core.picks.form import mapped_pick, pick_schema
 from jukai.core.picks.picked import Picked
 from jukai.core.picks.rules import resolve_pick
@@ -35,11 +35,11 @@ class PickKind(ValueKind):
     of: tuple[str, ...] = ("faces",)
     on: str = ""
 
-    def schema(self) -> dict[str, Any]:
+    def schema(self) -> Schema:
         """Return the JSON Schema of the written form."""
         return pick_schema()
 
-    def resolve(self, raw: Any, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
         """Return what is picked; the rule as it is where no body comes to the step."""
         mesh = self._mesh(scope)
         if mesh is None:
@@ -57,11 +57,11 @@ class PickKind(ValueKind):
         body = scope.done.get(self.on)
         return None if body is None else body.mesh
 
-    def default(self, raw: Any, scope: Scope, where: str) -> Any:
+    def default(self, raw: object, scope: Scope, where: str) -> Any:
         """Return what the default rule picks."""
         return self.resolve(raw, scope, where)
 
-    def mapped(self, raw: Any, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
         """Return the rule with each of its leaves replaced; its steps are those of the body it is of."""
 
         def of_that_body(leaf: Leaf) -> Any:
@@ -74,11 +74,13 @@ class PickKind(ValueKind):
         """Return a hash of which elements are picked."""
         return mask_key(value) if isinstance(value, Picked) else repr(value)
 
-    def rule_at(self, raw: Any, path: Sequence[str], written: Mapping[str, Any]) -> tuple[Any, tuple[str, ...]] | None:  # noqa: ARG002
+    def rule_at(
+        self, raw: object, path: Sequence[str], written: Mapping[str, Any]
+    ) -> tuple[Any, tuple[str, ...]] | None:
         """Return the rule itself."""
         return None if path else (raw, self.of)
 
-    def describe(self) -> dict[str, Any]:
+    def describe(self) -> Schema:
         """Return what it may be of."""
         return {"of": list(self.of), "beside": self.on}
 

@@ -21,7 +21,7 @@ class ShareKind(NumberKind):
     lowest: ClassVar[float] = 0.0
     unit: str = "%"
 
-    def resolve(self, raw: Any, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
         """Return the share; per cent are hundredths."""
         if isinstance(raw, str) and raw.rstrip().endswith("%"):
             value = scope.number(raw.rstrip()[:-1], measures="", where=where) / 100
@@ -30,7 +30,7 @@ class ShareKind(NumberKind):
         scope.show(where, value)
         return value
 
-    def number_at(self, raw: Any, path: Sequence[str], where: str) -> Any:
+    def number_at(self, raw: object, path: Sequence[str], where: str) -> Any:
         """Return the share; per cent that are written out as hundredths."""
         raw = self.read(raw, path, where)
         text = raw.rstrip() if isinstance(raw, str) else ""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any, ClassVar
 
-from jukai.core.operators.kinds.base import Change, Leaf, Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import Change, Leaf, Schema, Scope, ValueKind, declare
 
 __all__ = ["StepKind", "step"]
 
@@ -18,19 +18,19 @@ class StepKind(ValueKind):
     refers: ClassVar[str] = "step"
     beside: str = "part"
 
-    def schema(self) -> dict[str, Any]:
+    def schema(self) -> Schema:
         """Return the JSON Schema of the written form."""
         return {"type": "string"}
 
-    def resolve(self, raw: Any, scope: Scope, where: str) -> Any:  # noqa: ARG002 - the part it belongs to asks for it
+    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
         """Return the id as a text."""
         return str(raw)
 
-    def mapped(self, raw: Any, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
         """Return what the name is replaced with."""
         return change(Leaf("step", raw, where, of=self.beside))
 
-    def describe(self) -> dict[str, Any]:
+    def describe(self) -> Schema:
         """Return which value names its part."""
         return {"beside": self.beside}
 

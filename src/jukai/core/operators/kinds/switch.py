@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any, ClassVar
 
 from jukai.core.errors import ValueProblem
-from jukai.core.operators.kinds.base import Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import Schema, Scope, ValueKind, declare
 
 __all__ = ["SwitchKind", "switch"]
 
@@ -19,17 +19,17 @@ class SwitchKind(ValueKind):
     on: str = ""
     off: str = ""
 
-    def schema(self) -> dict[str, Any]:
+    def schema(self) -> Schema:
         """Return the JSON Schema of the written form."""
         return {"type": "boolean"}
 
-    def resolve(self, raw: Any, scope: Scope, where: str) -> Any:  # noqa: ARG002 - a switch is what it is
+    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
         """Return whether it is on."""
         if not isinstance(raw, bool):
             raise ValueProblem(f"{where.capitalize()} is on or off: true or false.", field=where)
         return raw
 
-    def describe(self) -> dict[str, Any]:
+    def describe(self) -> Schema:
         """Return the two sentences."""
         return {"choices": [{"value": True, "words": self.on}, {"value": False, "words": self.off}]}
 

@@ -6,13 +6,13 @@ from dataclasses import dataclass
 from typing import Any, ClassVar
 
 from jukai.core.errors import ValueProblem
-from jukai.core.operators.kinds.base import NUMBER, Change, Leaf, Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import NUMBER, Change, Leaf, Schema, Scope, ValueKind, declare
 from jukai.core.operators.kinds.whole import whole_number
 
 __all__ = ["VectorKind", "numbers_schema", "vector"]
 
 
-def numbers_schema(axes: int) -> dict[str, Any]:
+def numbers_schema(axes: int) -> Schema:
     """Return the JSON Schema of a list of as many numbers."""
     return {"type": "array", "items": NUMBER, "minItems": axes, "maxItems": axes}
 
@@ -29,11 +29,11 @@ class VectorKind(ValueKind):
     unit: str = "mm"
     axes: int = 3
 
-    def schema(self) -> dict[str, Any]:
+    def schema(self) -> Schema:
         """Return the JSON Schema of the written form."""
         return numbers_schema(self.axes)
 
-    def resolve(self, raw: Any, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
         """Return the numbers."""
         if not isinstance(raw, list) or len(raw) != self.axes:
             words = "two" if self.axes == 2 else "three"
@@ -51,13 +51,13 @@ class VectorKind(ValueKind):
             out.append(value)
         return tuple(out)
 
-    def mapped(self, raw: Any, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
         """Return the list with each number replaced."""
         if not isinstance(raw, list):
             return raw
         return [change(Leaf("number", x, f"{where}/{i}", self.measures)) for i, x in enumerate(raw)]
 
-    def describe(self) -> dict[str, Any]:
+    def describe(self) -> Schema:
         """Return how many numbers there are."""
         return {"axes": self.axes}
 

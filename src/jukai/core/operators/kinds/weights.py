@@ -12,7 +12,7 @@ from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.operators.kinds.axis import AxisKind
-from jukai.core.operators.kinds.base import NUMBER, Change, Leaf, Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import NUMBER, Change, Leaf, Schema, Scope, ValueKind, declare
 from jukai.core.operators.kinds.graph import graph_schema, mapped_graph, resolve_graph
 from jukai.core.operators.kinds.vector import numbers_schema
 from jukai.core.picks.form import mapped_pick, pick_schema
@@ -35,7 +35,7 @@ class WeightsKind(ValueKind):
 
     name: ClassVar[str] = "weights"
 
-    def schema(self) -> dict[str, Any]:
+    def schema(self) -> Schema:
         """Return the JSON Schema of the written form."""
         stroke = {"type": "object", "properties": {"places": {"type": "array", "items": numbers_schema(3), "maxItems": MOST_PLACES},
                   "radius": NUMBER, "amount": NUMBER}, "required": ["places", "radius"], "additionalProperties": False}  # fmt: skip
@@ -50,7 +50,7 @@ class WeightsKind(ValueKind):
             ]
         }
 
-    def resolve(self, raw: Any, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
         """Return (n_points,) weights; the written form where no body comes to the step."""
         mesh = scope.mesh
         if mesh is None:
@@ -74,7 +74,7 @@ class WeightsKind(ValueKind):
         )  # fmt: skip
 
     @staticmethod
-    def _shares(raw: Any, mesh: Mesh, scope: Scope, where: str) -> Floats:
+    def _shares(raw: object, mesh: Mesh, scope: Scope, where: str) -> Floats:
         frame = _AXIS.resolve(raw, scope, where).frame(mesh)
         along: Floats = (mesh.points - frame.origin) @ frame.direction
         used = along[mesh.used_points]
@@ -104,7 +104,7 @@ class WeightsKind(ValueKind):
             out = np.clip(out, 0.0, 1.0)
         return out
 
-    def mapped(self, raw: Any, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
         """Return the mask with each of its leaves replaced; painted places are plain numbers."""
         if not isinstance(raw, dict):
             return raw
