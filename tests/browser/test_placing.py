@@ -369,7 +369,7 @@ class Several(PlacingTest):
         self.wait(lambda: len((self.attribute("stage", "data-shown")).split()) == 1)
         self.click("show-all")
         self.wait(lambda: len((self.attribute("stage", "data-shown")).split()) == 3)
-        self.after(lambda: self.open_menu("part-more-p3", "See through it"))
+        self.after(lambda: self.open_menu("part-more-p3", "Draw it transparent"))
         self.assertTrue(self.part("Cylinder 3")["transparent"])
 
 

@@ -44,7 +44,7 @@ class Values(OperatorValues):
     values=Values,
     sentence="Set a quad sphere of radius {radius}, its patches {counts} faces wide",
     groups=("left", "right", "front", "back", "bottom", "top"),
-    synonyms=("ball", "sphere without poles", "round cube"),
+    synonyms=("ball", "sphere without poles"),
     placing=Placing(radius=("radius", 1)),
     example=Example((("quad_sphere", {"radius": 18, "counts": 6}),)),
 )

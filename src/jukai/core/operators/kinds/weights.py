@@ -91,13 +91,13 @@ class WeightsKind(ValueKind):
             good = isinstance(stroke, dict) and {"places", "radius"} <= set(stroke) <= {"places", "radius", "amount"}
             if not good or not isinstance(stroke["places"], list) or not 1 <= len(stroke["places"]) <= MOST_PLACES:
                 raise ValueProblem(f"Stroke {i + 1} has places and a radius.", field=where)
+            if not all(isinstance(p, list) and len(p) == 3 for p in stroke["places"]):
+                raise ValueProblem(f"Stroke {i + 1}: each place is a list of three numbers.", field=where)
             places = np.array([[scope.number(x, measures="length", where=where) for x in p] for p in stroke["places"]])
             radius = scope.number(stroke["radius"], measures="length", where=where)
             amount = scope.number(stroke.get("amount", 1), measures="", where=where)
-            if places.ndim != 2 or places.shape[1] != 3 or not radius > 0 or not -1 <= amount <= 1:
-                raise ValueProblem(
-                    f"Stroke {i + 1}: places of three numbers, a radius over 0, an amount from −1 to 1.", field=where
-                )
+            if not radius > 0 or not -1 <= amount <= 1:
+                raise ValueProblem(f"Stroke {i + 1}: a radius over 0, an amount from −1 to 1.", field=where)
             away, _ = cKDTree(places).query(mesh.points, distance_upper_bound=radius)
             near = np.isfinite(away)
             out[near] += amount * (1 - (away[near] / radius) ** 2) ** 2

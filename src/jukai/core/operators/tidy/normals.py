@@ -37,7 +37,7 @@ class Values(OperatorValues):
     values=Values,
     sentence="Smooth the shading up to {crease_angle}",
     quiet="Each face counts by {weigh_by}. {marked_edges}",
-    synonyms=("smooth shading", "shade smooth", "flat shading", "crease", "hard edges"),
+    synonyms=("smooth shading", "flat shading", "crease", "hard edges"),
     example=Example((("cylinder", {"radius": 14, "height": 26, "sides": 10}), ("normals", {"crease_angle": 40}))),
 )
 def normals(mesh: Mesh, values: Values, context: Context) -> Result:
