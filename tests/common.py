@@ -42,13 +42,14 @@ def cube() -> Mesh:
     return reference_mesh("cube.obj")
 
 
-def check_sound(case: Any, mesh: Mesh) -> None:
+def check_sound(case: Any, mesh: Mesh | None) -> None:
     """Assert that a body is closed, manifold, oriented, outward and free of NaN, and that Euler and Poincaré agree."""
+    assert mesh is not None
     s = soundness(mesh)
     failures = [f.text for f in s.findings if f.level == "failure"]
     case.assertTrue(s.sound, failures)
     case.assertTrue(np.isfinite(mesh.points).all())
-    case.assertIsNotNone(s.genus)
+    assert s.genus is not None
     case.assertEqual(s.euler, 2 * s.bodies - 2 * s.genus)
     if mesh.uv is not None:
         case.assertTrue(((mesh.uv >= -1e-12) & (mesh.uv <= 1 + 1e-12)).all())

@@ -13,11 +13,12 @@ import sys
 import time
 import unittest
 import warnings
+from collections.abc import Sequence
 from pathlib import Path
 
 ROOT = Path(__file__).parent.parent
 BIN = ROOT / ".venv" / "bin"
-CHECKS = {
+CHECKS: dict[str, Sequence[object]] = {
     "ruff, rules": [BIN / "ruff", "check", "-q", "src", "tests", "timings"],
     "ruff, form": [BIN / "ruff", "format", "-q", "--check", "src", "tests", "timings"],
     "mypy": [BIN / "mypy", "--no-error-summary"],

@@ -252,7 +252,7 @@ class Engines(unittest.TestCase):
         engine = ThreadEngine(1)
         done = threading.Event()
         with self.assertLogs("jukai.jobs.threads", "ERROR"):
-            engine.submit("a", lambda _: {}["nothing"])
+            engine.submit("a", lambda _: dict[str, Any]()["nothing"])
             engine.submit("b", lambda _: done.set())
             self.assertTrue(done.wait(5))
         engine.close()

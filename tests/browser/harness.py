@@ -96,6 +96,8 @@ class BrowserTest(unittest.TestCase):
     """One browser and one server per class."""
 
     demo = True
+    folder: tempfile.TemporaryDirectory[str]
+    downloads: Path
     driver: webdriver.Chrome
     server: Server
 
@@ -140,6 +142,10 @@ class BrowserTest(unittest.TestCase):
     def wait(self, condition: Callable[[], T], what: str = "", seconds: float = 30) -> T:
         wait = WebDriverWait(self.driver, seconds, poll_frequency=0.03, ignored_exceptions=RETRY)
         return wait.until(lambda _: condition(), what)
+
+    def said(self, name: str, attribute: str) -> str:
+        """Return what an attribute of an element says, empty where it has none."""
+        return self.find(name).get_attribute(attribute) or ""
 
     def text(self, test_id: str) -> str:
         return self.wait(lambda: [self.find(test_id).text])[0]

@@ -14,7 +14,8 @@ from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from tests.browser.harness import ROOT, BrowserTest
+from tests.browser.harness import BrowserTest
+from tests.common import ROOT
 
 FOLDER = ROOT / "docs" / "screenshots"
 WANTED = sys.argv[1:]

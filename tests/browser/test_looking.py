@@ -192,7 +192,7 @@ class Sheets(Look):
         self.click("picture-download")
         image = Image.open(self.downloaded(".png"))
         self.assertEqual(image.size[0], 900)
-        self.assertEqual(image.getpixel((2, 2))[3], 0)  # no paper
+        self.assertEqual(image.getchannel("A").getpixel((2, 2)), 0)  # no paper
         self.assertEqual(image.convert("RGBA").getchannel("A").getextrema(), (0, 255))
 
     def expected(self, message: str) -> bool:

@@ -192,7 +192,7 @@ class Placing(PlacingTest):
         field.send_keys(Keys.CONTROL, "a")
         field.send_keys("100000")
         self.wait(lambda: "400\u2009002 faces" in self.find("estimate").text)
-        self.assertIn("amber", self.find("estimate").get_attribute("class"))
+        self.assertIn("amber", self.said("estimate", "class"))
         field.send_keys(Keys.ESCAPE)
         self.assertEqual(self.part("Box 1")["recipe"][0]["values"]["counts"], [1, 1, 1])
 
@@ -390,7 +390,7 @@ class Fitting(PlacingTest):
         self.assertTrue(self.part("post")["reference"])
         self.wait(lambda: [self.find("part-p1").find_element(By.CLASS_NAME, "grow").click()])
         self.wait(lambda: self.find("clearance").get_attribute("data-state") == "exact")
-        self.assertAlmostEqual(float(self.find("clearance-p2").get_attribute("data-signed")), 12.5, places=6)
+        self.assertAlmostEqual(float(self.said("clearance-p2", "data-signed")), 12.5, places=6)
         # it is not chosen by accident, and takes no steps
         x, y = self.screen(22.5, -5, 15)
         ActionChains(self.driver).move_to_element_with_offset(self.find("stage"), x, y).click().perform()
@@ -415,13 +415,13 @@ class Fitting(PlacingTest):
         gap.send_keys("0.2")
         self.click("solve-find")
         self.wait(lambda: self.find("solve-found"))
-        value = float(self.find("solve-found").get_attribute("data-value"))
+        value = float(self.said("solve-found", "data-value"))
         # corners stand to corners: the gap is measured square to the flats between them
         self.assertAlmostEqual(value, 12 - 0.2 / np.cos(np.pi / 96), delta=1e-4)
         self.after(lambda: self.click("solve-take"))
         self.assertEqual(self.part("Cylinder 1")["recipe"][0]["values"]["radius"], value)
         self.wait(lambda: self.find("clearance").get_attribute("data-state") == "exact")
-        self.assertAlmostEqual(float(self.find("clearance-p2").get_attribute("data-signed")), 0.2, delta=1e-4)
+        self.assertAlmostEqual(float(self.said("clearance-p2", "data-signed")), 0.2, delta=1e-4)
 
     def test_clearance_is_live_while_dragging_and_shows_where(self) -> None:
         self.open_bench(
@@ -438,7 +438,7 @@ class Fitting(PlacingTest):
         self.wait(
             lambda: (
                 self.find("clearance").get_attribute("data-state") == "exact"
-                and float(self.find("clearance-p2").get_attribute("data-signed")) < 29
+                and float(self.said("clearance-p2", "data-signed")) < 29
             ),
             "a figure while it is dragged",
         )

@@ -112,7 +112,7 @@ class Documents(unittest.TestCase):
             base = text
 
     def test_a_change_of_one_number_is_small(self) -> None:
-        document = {"parts": [{"id": f"p{i}", "size": [i, 2 * i, 3.5]} for i in range(300)]}
+        document: dict[str, Any] = {"parts": [{"id": f"p{i}", "size": [i, 2 * i, 3.5]} for i in range(300)]}
         text = text_of(document)
         document["parts"][150]["size"][1] = 7
         self.assertLess(len(encode(text_of(document), text)), 60)

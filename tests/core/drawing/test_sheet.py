@@ -77,7 +77,7 @@ class Parsed(unittest.TestCase):
 
     def test_first_and_third_angle(self) -> None:
         for angle in ("first", "third"):
-            root = parsed(draw_sheet([BLOCK], SheetOptions("A3", angle=angle), HEADER))  # type: ignore[arg-type]
+            root = parsed(draw_sheet([BLOCK], SheetOptions("A3", angle=angle), HEADER))
             at = {
                 g.get("data-name"): [float(x) for x in g.get("data-origin", "").split(",")]
                 for g in groups(root, "view")

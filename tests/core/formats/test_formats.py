@@ -9,6 +9,7 @@ import subprocess
 import tempfile
 import unittest
 from pathlib import Path
+from typing import Any
 
 import manifold3d
 import numpy as np
@@ -50,6 +51,7 @@ class RoundTrips(unittest.TestCase):
                 np.testing.assert_array_equal(back.offsets, mesh.offsets)
                 np.testing.assert_allclose(back.points, mesh.points, rtol=0, atol=1e-14 * mesh.size)
                 if kind == "obj" and mesh.uv is not None:
+                    assert back.uv is not None
                     np.testing.assert_allclose(back.uv, mesh.uv, atol=1e-14)
 
     def test_rows_alike_are_read_at_once_and_a_row_that_is_not_is_still_found(self) -> None:
@@ -211,7 +213,9 @@ class Glb(unittest.TestCase):
 
     def test_metres_y_up_normals_and_material(self) -> None:
         mesh = column()
-        scene = trimesh.load(file_obj=trimesh.util.wrap_as_stream(written(mesh, "glb")), file_type="glb", process=False)
+        scene: Any = trimesh.load(
+            file_obj=trimesh.util.wrap_as_stream(written(mesh, "glb")), file_type="glb", process=False
+        )
         geometry = next(iter(scene.geometry.values()))
         np.testing.assert_allclose(geometry.bounds[:, 1], [0, 0.03], atol=1e-9)
         self.assertEqual(geometry.visual.material.name, "Brass")
@@ -222,7 +226,9 @@ class Glb(unittest.TestCase):
 
     def test_vertices_are_shared_where_normals_agree(self) -> None:
         mesh = body({"operator": "cylinder", "sides": 48})
-        ours = trimesh.load(file_obj=trimesh.util.wrap_as_stream(written(mesh, "glb")), file_type="glb", process=False)
+        ours: Any = trimesh.load(
+            file_obj=trimesh.util.wrap_as_stream(written(mesh, "glb")), file_type="glb", process=False
+        )
         # walls: both rings with the seam of the texture twice; ends: each ring once more
         self.assertEqual(len(next(iter(ours.geometry.values())).vertices), 2 * 49 + 2 * 48)
 
@@ -242,7 +248,7 @@ class OtherLibraries(unittest.TestCase):
             self.assertEqual(solid.status(), manifold3d.Error.NoError)
             self.assertAlmostEqual(solid.volume(), wanted, delta=1e-6 * wanted)
             for kind in ("obj", "stl", "ply", "glb"):
-                again = trimesh.load(
+                again: Any = trimesh.load(
                     file_obj=trimesh.util.wrap_as_stream(
                         written(mesh, kind, triangles=True) if kind != "glb" else written(mesh, kind)
                     ),

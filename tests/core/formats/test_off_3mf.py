@@ -6,6 +6,7 @@ import io
 import struct
 import unittest
 import zipfile
+from typing import Any
 
 import lib3mf
 import numpy as np
@@ -91,7 +92,7 @@ class RoundTrips(unittest.TestCase):
 
     def test_another_library_reads_off_and_we_read_its(self) -> None:
         for mesh in (capsule(), reference_mesh("hole_plate_12.obj")):
-            theirs = trimesh.load(
+            theirs: Any = trimesh.load(
                 io.BytesIO(written(mesh, "off", triangles=True)), file_type="off", force="mesh", process=False
             )
             self.assertTrue(theirs.is_watertight)

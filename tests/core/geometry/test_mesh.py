@@ -110,6 +110,7 @@ class MeshTest(unittest.TestCase):
 
     def test_digest_sees_every_table(self) -> None:
         mesh = ball()
+        assert mesh.uv is not None
         other = mesh.with_changes(uv=mesh.uv * 0.5)
         self.assertEqual(mesh.digest(), ball().digest())
         self.assertNotEqual(mesh.digest(), other.digest())

@@ -204,6 +204,7 @@ class Revolve(unittest.TestCase):
 
     def test_touching_the_axis_between_the_ends_makes_two_bodies(self) -> None:
         evaluation = built(turned(sides=12), profile=[[0, 0], [3, 1], [0, 2], [3, 3], [0, 4]])
+        assert evaluation.mesh is not None
         self.assertEqual(soundness(evaluation.mesh).bodies, 2)
         self.assertTrue(any("two bodies" in n.text or "2 bodies" in n.text for n in evaluation.steps[0].notes))
 

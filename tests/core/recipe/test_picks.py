@@ -294,7 +294,7 @@ class Steps(unittest.TestCase):
         context = Context("s2", on_progress=lambda _, f: told.append(f))
         mesh = body({"operator": "box"})
         op = get_operator("bevel")
-        values = op.values(pick=Picked("edges", np.ones(12, bool)), width=1)
+        values = op.values.model_validate({"pick": Picked("edges", np.ones(12, bool)), "width": 1})
         op.apply(mesh, values, context)
         self.assertGreater(len(told), 4)
         self.assertEqual(told, sorted(told))

@@ -118,7 +118,9 @@ class ByChance(unittest.TestCase):
                 ]
             )
 
-        steps = [{"operator": "box", "size": [number(), number(), number()], "counts": [2, 2, number()]}]
+        steps: list[dict[str, Any]] = [
+            {"operator": "box", "size": [number(), number(), number()], "counts": [2, 2, number()]}
+        ]
         steps += [
             chance.choice([
                 {"operator": "twist", "turn": number(), "axis": chance.choice(["x", "y", "longest"])},

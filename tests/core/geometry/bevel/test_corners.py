@@ -106,14 +106,14 @@ class Widths(unittest.TestCase):
         # rungs that lean: the point on the rung keeps both strips nearest to their widths
         leaning = uneven.with_points(uneven.points + 0.15 * uneven.points[:, [2]] * [0.0, 1.0, 0.0])
         loop = (ends[:, :, 2] == 8.0).all(axis=1)
-        out = rounded(leaning, 0.7, loop, segments=1).mesh
-        check_sound(self, out)
-        strips = out.group_faces("s9", "strips")
-        border = np.unique(out.corners[np.repeat(strips, out.sides)])
+        leant = rounded(leaning, 0.7, loop, segments=1).mesh
+        check_sound(self, leant)
+        strips = leant.group_faces("s9", "strips")
+        border = np.unique(leant.corners[np.repeat(strips, leant.sides)])
         line = leaning.points[leaning.connectivity.edges[loop]]
         gaps = [
             min(float(np.linalg.norm(np.cross(p - a, b - a)) / np.linalg.norm(b - a)) for a, b in line)
-            for p in out.points[border]
+            for p in leant.points[border]
         ]
         np.testing.assert_allclose(gaps, 0.7, atol=0.07)
 

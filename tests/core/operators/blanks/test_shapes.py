@@ -59,7 +59,7 @@ class ClosedForms(unittest.TestCase):
             tried += 1
             for measure, exact in ((signed_volume, case["volume"]), (area, case["area"])):
                 with self.subTest(case=case, measure=measure.__name__):
-                    errors = [abs(measure(m) - exact) for m in bodies]
+                    errors = [abs(measure(m) - exact) for m in bodies if m is not None]
                     self.assertLess(errors[2], 3e-3 * exact)
                     for coarse, fine in itertools.pairwise(errors):
                         self.assertAlmostEqual(coarse / fine, 4, delta=0.25)

@@ -62,6 +62,7 @@ class Published(unittest.TestCase):
     def test_across_one_direction_the_determinant_is_r(self) -> None:
         for across, axis in (("width", 0), ("depth", 1)):
             made = built(box([10, 10, 10]), {"operator": "taper", "axis": "z", "across": across})
+            assert made.mesh is not None
             self.assertAlmostEqual(float(signed_volume(made.mesh)), 750.0)
             low, high = made.mesh.bounds
             self.assertEqual(float((high - low)[1 - axis]), 10.0)
@@ -69,19 +70,21 @@ class Published(unittest.TestCase):
 
 class Said(unittest.TestCase):
     def test_what_cannot_be_and_what_shows_nothing(self) -> None:
-        for values, words in (
+        refused: list[tuple[dict[str, Any], str]] = [
             ({"ratio": 0}, "flat disc"),
             ({"ratio": 0.3}, "runs to a point"),
             ({"from": 9, "to": 3}, "not after it begins"),
-        ):
+        ]
+        for values, words in refused:
             with self.assertRaises(CoreError) as caught:
                 built(box([10, 10, 10]), {"operator": "taper", "axis": "z"} | values)
             self.assertIn(words, caught.exception.message)
-        for values, words in (
+        told: list[tuple[dict[str, Any], str]] = [
             ({"strength": 0}, "0 %"),
             ({"from": "50 %"}, "no row at 5 mm"),
             ({"weights": {"pick": {"rule": "rim"}}}, "leaves out every point"),
-        ):
+        ]
+        for values, words in told:
             notes = [
                 n.text for n in built(box([10, 10, 10]), {"operator": "taper", "axis": "z"} | values).steps[1].notes
             ]
@@ -90,6 +93,7 @@ class Said(unittest.TestCase):
     def test_half_the_strength_is_half_the_taper(self) -> None:
         for half in (0.5, "50 %", "1 / 2"):
             made = built(box([10, 10, 10]), {"operator": "taper", "axis": "z", "strength": half})
+            assert made.mesh is not None
             self.assertAlmostEqual(float(signed_volume(made.mesh)), 1000 * (1 + 0.75 + 0.75**2) / 3)
             self.assertEqual(made.steps[1].shown["strength"], 0.5)
 

@@ -260,13 +260,16 @@ class Unused(unittest.TestCase):
             # the corner itself 1 − 1/4; 2 mm away (1 − (2/3)²)²
             self.assertAlmostEqual(float(spot.max()), 0.75)
             self.assertTrue(np.isclose(spot, (1 - 4 / 9) ** 2).any())
-            for wrong in (
+            wrongs: tuple[Any, ...] = (
                 3,
                 {"pick": 2},
                 {"strokes": [{"radius": 1}]},
                 {"strokes": [{"places": [[0, 0, 0]], "radius": 0}]},
+                {"strokes": [{"places": [[0, 0], [0, 0, 0]], "radius": 1}]},
+                {"strokes": [{"places": [0, 0, 0], "radius": 1}]},
                 {"graph": []},
-            ):
+            )
+            for wrong in wrongs:
                 self.assertRaises(CoreError, masked, wrong)
 
     def test_parts_where_they_stand(self) -> None:
