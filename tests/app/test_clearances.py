@@ -70,7 +70,7 @@ class OnABench(ApiTest):
     def test_a_size_is_solved_exactly(self) -> None:
         bench = self.bench(box("a", 0, [4, 4, 4]), box("b", 20, [4, 4, 4]))
         for gap in (0.2, 1, 3):
-            got = self.solved(bench, part="a", address="a/s1/values/size/0", wanted=gap, to="b")
+            got = self.solved(bench, part="a", address="a/s1/values/size/0", requested=gap, to="b")
             self.assertEqual(got["value"], 2 * (18 - gap))
             self.assertAlmostEqual(got["measured"], gap, places=9)
             self.assertEqual((got["edit"]["key"], got["edit"]["value"]), ("size/0", 2 * (18 - gap)))
@@ -81,7 +81,7 @@ class OnABench(ApiTest):
                 "recipe": [{"id": "s1", "operator": "washer", "values": {"inner": 20, "outer": 30, "thickness": 2, "sides": 48}}]}  # fmt: skip
         for start in (3, 9.99, 12):  # clear of it, almost touching, crossing
             bench = self.bench(capsule("c", start), ring)
-            got = self.solved(bench, part="c", address="c/s1/values/radius", wanted=0.2, to="r")
+            got = self.solved(bench, part="c", address="c/s1/values/radius", requested=0.2, to="r")
             # corners stand to corners: what lies between flat and corner is a chord's distance
             self.assertAlmostEqual(got["value"], 10 - 0.2 / math.cos(math.pi / 48), places=4)
             self.assertGreaterEqual(got["measured"], 0.2 - 1e-9)
@@ -92,36 +92,36 @@ class OnABench(ApiTest):
 
     def test_named_numbers_places_and_counts_can_be_solved(self) -> None:
         bench = self.bench(box("a", 0, ["w", 4, 4]), box("b", 20, [4, 4, 4]), w=6)
-        self.assertEqual(self.solved(bench, part="a", address="dimensions/w", wanted=1)["value"], 34)
-        self.assertEqual(self.solved(bench, part="a", address="a/placement/move/0", wanted=1)["value"], 14)
-        smallest = self.solved(bench, part="a", address="a/placement/move/0", wanted=1, which="smallest")
+        self.assertEqual(self.solved(bench, part="a", address="dimensions/w", requested=1)["value"], 34)
+        self.assertEqual(self.solved(bench, part="a", address="a/placement/move/0", requested=1)["value"], 14)
+        smallest = self.solved(bench, part="a", address="a/placement/move/0", requested=1, which="smallest")
         self.assertTrue(smallest["limit"])  # nothing stands on the other side
-        turned = self.solved(bench, part="a", address="a/placement/turn/0", wanted=1)
+        turned = self.solved(bench, part="a", address="a/placement/turn/0", requested=1)
         self.assertEqual((turned["value"], turned["limit"]), (360, True))
         cylinder = {"id": "c", "name": "C", "placement": {"move": [0, 40, 0]},
                     "recipe": [{"id": "s1", "operator": "cylinder", "values": {"radius": 10, "height": 4, "sides": 24}}]}  # fmt: skip
         bench = self.bench(cylinder, box("d", 0, [4, 59.9, 4]))
-        got = self.solved(bench, part="c", address="c/s1/values/sides", wanted=0.06, which="smallest")
+        got = self.solved(bench, part="c", address="c/s1/values/sides", requested=0.06, which="smallest")
         self.assertEqual(got["value"], int(got["value"]))
 
     def test_no_thin_body_in_the_way_is_leapt_over(self) -> None:
         bench = self.bench(box("a", 0, [4, 4, 4]), box("b", 57.3, [0.5, 40, 40]), box("c", 400, [4, 4, 4]))
-        got = self.solved(bench, part="a", address="a/placement/move/0", wanted=1)
+        got = self.solved(bench, part="a", address="a/placement/move/0", requested=1)
         self.assertAlmostEqual(got["value"], 57.3 - 0.25 - 1 - 2, places=6)
 
     def test_what_cannot_be_solved_is_said(self) -> None:
         bench = self.bench(box("a", 0, [4, 4, 4]), box("b", 0, [4, 4, 4]))
         for body, words in (
-            ({"part": "a", "address": "a/s1/values/size/2", "wanted": 1}, "No value leaves 1 mm"),
-            ({"part": "a", "address": "a/s1/values/colour", "wanted": 1}, "no value 'colour'"),
-            ({"part": "a", "address": "nowhere", "wanted": 1}, "no number at 'nowhere'"),
-            ({"part": "a", "address": "a/placement/move/9", "wanted": 1}, "no number at"),
-            ({"part": "z", "address": "a/s1/values/size/2", "wanted": 1}, "not there any more"),
+            ({"part": "a", "address": "a/s1/values/size/2", "requested": 1}, "No value leaves 1 mm"),
+            ({"part": "a", "address": "a/s1/values/colour", "requested": 1}, "no value 'colour'"),
+            ({"part": "a", "address": "nowhere", "requested": 1}, "no number at 'nowhere'"),
+            ({"part": "a", "address": "a/placement/move/9", "requested": 1}, "no number at"),
+            ({"part": "z", "address": "a/s1/values/size/2", "requested": 1}, "not there any more"),
         ):
             self.assertIn(words, self.solved(bench, 422, **body)["title"])
         alone = self.bench(box("a", 0, [4, 4, 4]))
         self.assertIn(
-            "no other body", self.solved(alone, 422, part="a", address="a/s1/values/size/2", wanted=1)["title"]
+            "no other body", self.solved(alone, 422, part="a", address="a/s1/values/size/2", requested=1)["title"]
         )
 
     def test_faces_are_estimated_and_too_many_are_not_previewed(self) -> None:

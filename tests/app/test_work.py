@@ -55,10 +55,13 @@ class Gate:
 
     def __init__(self) -> None:
         self.open, self.inside, self.runs = threading.Event(), threading.Event(), 0
+        self.fault: Exception | None = None
 
     def apply(self, mesh: Any, values: Waits, context: Context) -> Result:
         self.runs += 1
         self.inside.set()
+        if self.fault is not None:
+            raise self.fault
         end = time.monotonic() + 20
         while not self.open.wait(0.005) and time.monotonic() < end:
             context.checkpoint(0.5)
@@ -122,6 +125,15 @@ class Edits(WorkTest):
         self.gate.open.set()
         state = self.benches.state("b", wait=10)
         self.assertEqual(state.parts[0]["bounds"][1][0], 4)
+
+    def test_a_fault_of_ours_is_said_and_nothing_waits_for_ever(self) -> None:
+        self.gate.fault = ZeroDivisionError()
+        with self.assertLogs("jukai.jobs.threads", "ERROR"):
+            self.kept(bench_of_parts(part("p1", box(), {"operator": self.slow}), part("p2", box())))
+            state = self.benches.state("b", wait=10)
+        self.assertEqual((state.waiting, len(state.parts)), ([], 2))
+        self.assertIn("fault of Jukai", state.parts[0]["error"]["message"])
+        self.assertIsNone(state.parts[1]["error"])
 
     def test_bodies_are_told_of(self) -> None:
         self.kept(bench_of_parts(part("p1", box(), {"operator": self.slow})))

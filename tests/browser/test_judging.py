@@ -206,11 +206,11 @@ class Lines(Look):
         plate["recipe"].append({"id": "s2", "operator": "bevel", "values": {"width": 2, "segments": 4}})
         ball = part(2, "sphere", {"radius": 9, "sides": 64}, placement={"move": [0, 0, 20]})
         self.open_bench(bench(plate, ball))
-        for look, ways in (("paper", ((-35, 22), (110, 55), (0, 0))), ("dusk", ((20, 8),))):
+        for look, directions in (("paper", ((-35, 22), (110, 55), (0, 0))), ("dusk", ((20, 8),))):
             if look == "dusk":
                 self.open_menu("more", "Dusk")
             self.wait(self.outlined)
-            for around, above in ways:
+            for around, above in directions:
                 self.look(around, above, 200)
                 for body in ("p1", "p2"):
                     inked, every = self.driver.execute_script(INKED, body, False)

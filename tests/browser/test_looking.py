@@ -250,14 +250,14 @@ class Callouts(Look):
                     )
                     ActionChains(self.driver).move_to_element(label).click().perform()
                     field = self.wait(lambda address=address: self.find(f"field-{address}"))
-                    wanted = {"count": "17", "angle": "200", "level": "8"}.get(form, "3.5")
+                    expected = {"count": "17", "angle": "200", "level": "8"}.get(form, "3.5")
                     field.send_keys(Keys.CONTROL, "a")
-                    field.send_keys(wanted)
+                    field.send_keys(expected)
                     self.after(lambda field=field: field.send_keys(Keys.ENTER))
                     self.wait(
-                        lambda address=address, wanted=wanted: (
-                            wanted in self.find(f"callout-{address}").text.replace("\u2009", " ")
+                        lambda address=address, expected=expected: (
+                            expected in self.find(f"callout-{address}").text.replace("\u2009", " ")
                         ),
-                        f"{form} shows {wanted}",
+                        f"{form} shows {expected}",
                     )
         self.assertLessEqual({"length", "radius", "angle", "count", "level"}, set(seen), seen)

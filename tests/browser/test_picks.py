@@ -131,9 +131,9 @@ class Picking(BrowserTest):
         self.after(lambda: self.drag(grip, (0, 12), (0, 12)))
         self.assertNotEqual(width(), 10)
         # pulled the way that makes it wider, until it stops, and read there
-        way = 1 if width() > 10 else -1
+        direction = 1 if width() > 10 else -1
         grip = self.wait(lambda: self.find(f"callout-{WIDTH}").find_element(By.CSS_SELECTOR, ".grip, text"))
-        self.after(lambda: self.drag(grip, (0, 30 * way), (0, 50 * way)))
+        self.after(lambda: self.drag(grip, (0, 30 * direction), (0, 50 * direction)))
         self.assertGreater(width(), 10)
         self.assertIn("stopped, the narrowest at 10 mm", self.wait(lambda: self.text("note-s2")))
 

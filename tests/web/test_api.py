@@ -303,9 +303,9 @@ class Files(ApiTest):
         for row in reference("meshes_bad/table.json")["rows"]:
             data = (REFERENCE / "meshes_bad" / row["file"]).read_bytes()
             with self.subTest(row["file"]):
-                wanted = 422 if row["wanted"] == "reject" else 201
-                body = self.post(f"/benches/{bench}/uploads?name={row['file']}", data=data, status=wanted)
-                if wanted == 422:
+                expected = 422 if row["wanted"] == "reject" else 201
+                body = self.post(f"/benches/{bench}/uploads?name={row['file']}", data=data, status=expected)
+                if expected == 422:
                     self.assertEqual(body["code"], "file")
                 elif row["wanted"] == "warn":
                     self.assertTrue(body["notes"])

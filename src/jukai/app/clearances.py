@@ -71,9 +71,9 @@ class Clearances:
             return -1e-3  # an open body is crossed, by nobody knows how much
         return float(row["signed"])
 
-    def solve(self, bench: Bench, files: Files, *, part: str, address: str, wanted: float, to: str | None, largest: bool,
+    def solve(self, bench: Bench, files: Files, *, part: str, address: str, requested: float, to: str | None, largest: bool,
               stop: Callable[[], bool]) -> tuple[Solved, Any]:  # fmt: skip
-        """Return the largest or smallest number at an address that leaves ``wanted`` mm, and the edit that sets it."""
+        """Return the largest or smallest number at an address that leaves ``requested`` mm, and the edit that sets it."""
         before = self._body(bench, part, files)
         if before is None:
             raise ValueProblem(f"There is no body of part '{part}'.", field="part")
@@ -88,7 +88,7 @@ class Clearances:
             return self.least(changed, part, files, to)
 
         step = max(abs(number.start) / 8, size / 50 if not number.whole else 1.0)
-        solved = solve(number, measure, wanted, largest=largest, step=step)
+        solved = solve(number, measure, requested, largest=largest, step=step)
         return solved, number.edit(solved.value)
 
     @staticmethod

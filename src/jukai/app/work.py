@@ -24,6 +24,7 @@ __all__ = ["Head", "Work"]
 LONG = 0.3
 """Seconds after which work is written down, so that it is found again after a restart."""
 _SETTLED = ("ready", "stopped")
+_OUR_FAULT = "The server's log has the details. Undo the last edit, or switch its step off."
 
 
 @dataclass(slots=True)
@@ -147,6 +148,13 @@ class Work:
         except CoreError as e:
             part = head.bench.part(part_id)
             view, kept = self._workshop.hidden(part, error=e) if part is not None else {}, None
+        except Exception:
+            # nothing may wait for ever: the part says so, the engine writes down what it was
+            part = head.bench.part(part_id)
+            error = CoreError("A fault of Jukai itself kept this part from being worked out.", hint=_OUR_FAULT)
+            if part is not None:
+                self._settle(bench_id, part_id, stamp, self._workshop.hidden(part, error=error), None)
+            raise
         if noted:
             self._store.end_job(job.id)
         self._settle(bench_id, part_id, stamp, view, kept)

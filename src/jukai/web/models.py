@@ -395,7 +395,7 @@ class SolveIn(In):
 
     part: str
     address: str = Field(max_length=200)
-    wanted: float = Field(ge=0, le=1e6)
+    requested: float = Field(ge=0, le=1e6)
     to: str | None = None
     which: Literal["largest", "smallest"] = "largest"
     author: str = Field("", max_length=64)

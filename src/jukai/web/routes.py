@@ -284,8 +284,8 @@ def _bench_routes(api: Blueprint, benches: Benches) -> None:
         answer = _changes(found, started)
         if request.accept_mimetypes.best != "application/octet-stream":
             return answer
-        wanted = {p["mesh"] for p in found.parts if p["mesh"]} - set(body.held)
-        meshes = {name: data for name in sorted(wanted) if (data := benches.workshop.view_data(name)) is not None}
+        requested = {p["mesh"] for p in found.parts if p["mesh"]} - set(body.held)
+        meshes = {name: data for name in sorted(requested) if (data := benches.workshop.view_data(name)) is not None}
         return Response(packet(answer, meshes), mimetype="application/octet-stream")
 
     @api.get("/benches/<string:bench>/before", responses={"200": m.BeforeView})
@@ -364,7 +364,7 @@ def _asking_routes(api: Blueprint, benches: Benches) -> None:
     @api.post("/benches/<string:bench>/solve", responses={"200": m.SolvedView})
     def bench_solve(path: m.BenchPath, body: m.SolveIn) -> dict[str, Any]:
         """Find the number that leaves a clearance; nothing is changed by asking."""
-        solved, edit = benches.solve(path.bench, body.author, part=body.part, address=body.address, wanted=body.wanted, to=body.to,
+        solved, edit = benches.solve(path.bench, body.author, part=body.part, address=body.address, requested=body.requested, to=body.to,
                                      largest=body.which == "largest")  # fmt: skip
         return {"value": solved.value, "measured": solved.measured, "tries": solved.tries, "limit": solved.limit,
                 "edit": edit.model_dump(mode="json", by_alias=True)}  # fmt: skip

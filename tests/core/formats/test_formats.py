@@ -240,13 +240,13 @@ class OtherLibraries(unittest.TestCase):
                   body(turned(angle=300, rise=9, sides=30), profile=[[4, 0], [8, 0], [6, 3]], closed=True), reference_mesh("genus_2_plate.obj")]  # fmt: skip
         for mesh in bodies:
             tri = triangulate(mesh).points(mesh)
-            wanted = signed_volume(Mesh.from_triangles(mesh.points, tri))
+            expected = signed_volume(Mesh.from_triangles(mesh.points, tri))
             theirs = trimesh.Trimesh(mesh.points, tri, process=False)
             self.assertTrue(theirs.is_watertight and theirs.is_winding_consistent)
-            self.assertAlmostEqual(float(theirs.volume), wanted, delta=1e-9 * wanted)
+            self.assertAlmostEqual(float(theirs.volume), expected, delta=1e-9 * expected)
             solid = manifold3d.Manifold(manifold3d.Mesh64(mesh.points.copy(), tri.astype(np.uint64)))
             self.assertEqual(solid.status(), manifold3d.Error.NoError)
-            self.assertAlmostEqual(solid.volume(), wanted, delta=1e-6 * wanted)
+            self.assertAlmostEqual(solid.volume(), expected, delta=1e-6 * expected)
             for kind in ("obj", "stl", "ply", "glb"):
                 again: Any = trimesh.load(
                     file_obj=trimesh.util.wrap_as_stream(
@@ -257,7 +257,9 @@ class OtherLibraries(unittest.TestCase):
                 )
                 again.merge_vertices(merge_tex=True, merge_norm=True)
                 self.assertTrue(again.is_watertight, kind)
-                self.assertAlmostEqual(float(again.volume) * (1e9 if kind == "glb" else 1), wanted, delta=1e-4 * wanted)
+                self.assertAlmostEqual(
+                    float(again.volume) * (1e9 if kind == "glb" else 1), expected, delta=1e-4 * expected
+                )
 
 
 class Imports(unittest.TestCase):

@@ -69,9 +69,11 @@ class ClosedForms(unittest.TestCase):
         slack = 5 * (1 - math.cos(math.pi / n) ** 2)
         rng = np.random.default_rng(3)
         for distance in (9, 5.3, 4.7, 3, 1.2):
-            way = rng.normal(size=3)
-            way *= distance / np.linalg.norm(way)
-            c = between(a, b, at(*(way + np.array([0, 0, 1]))))  # both stand on Z = 0: their middles are 1 mm apart
+            direction = rng.normal(size=3)
+            direction *= distance / np.linalg.norm(direction)
+            c = between(
+                a, b, at(*(direction + np.array([0, 0, 1])))
+            )  # both stand on Z = 0: their middles are 1 mm apart
             exact = distance - 5 if distance > 5 else -max(3 - abs(distance - 2), 2 - abs(distance - 3))
             self.assertAlmostEqual(c.signed, exact, delta=slack)
             self.assertEqual(c.state, "apart" if exact > 0 else "crossing")

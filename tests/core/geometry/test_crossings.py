@@ -30,14 +30,14 @@ class Boxes(unittest.TestCase):
             high = low + rng.uniform(0, size, (n, 3))
             i, j = np.triu_indices(n, 1)
             all_ = ((low[i] <= high[j]) & (low[j] <= high[i])).all(axis=1)
-            wanted = {(int(a), int(b)) for a, b in zip(i[all_], j[all_], strict=True)}
+            expected = {(int(a), int(b)) for a, b in zip(i[all_], j[all_], strict=True)}
             for found in (
                 _sweep(low, high),
                 grid_pairs(low, high, np.zeros((0, 3), np.int32)),
                 overlapping_boxes(low, high),
             ):
-                self.assertEqual({(int(a), int(b)) for a, b in found}, wanted)
-                self.assertEqual(len(found), len(wanted))
+                self.assertEqual({(int(a), int(b)) for a, b in found}, expected)
+                self.assertEqual(len(found), len(expected))
 
     def test_many_flat_boxes(self) -> None:
         low = np.zeros((13_000, 2))
@@ -145,9 +145,9 @@ class Meetings(unittest.TestCase):
     def test_edges_that_lie_in_faces_give_their_line_once(self) -> None:
         plate = body({"operator": "box", "size": [20, 20, 2], "counts": [4, 4, 1]})
         post = body({"operator": "box", "size": [4, 4, 8], "counts": [2, 2, 4]})
-        for up, wanted in ((-4, 32), (2, 0), (1, 16)):
+        for up, expected in ((-4, 32), (2, 0), (1, 16)):
             # rows of its points in both planes of the plate; standing on it; let in to its middle
-            self.assertAlmostEqual(self.length(self.meet(plate, moved(post, 0, 0, up))), wanted, delta=1e-9)
+            self.assertAlmostEqual(self.length(self.meet(plate, moved(post, 0, 0, up))), expected, delta=1e-9)
 
     def test_none_apart_and_none_of_nothing(self) -> None:
         ball = body({"operator": "sphere", "radius": 5, "sides": 16})

@@ -50,10 +50,10 @@ class Known(unittest.TestCase):
         e = eye((1, -1, 1))
         lines = visible_lines([(box, I4)], e)
         # nine of the twelve edges: three of each direction, as long as that direction shows
-        wanted = sum(3 * s * float(np.hypot(e.right[k], e.up[k])) for k, s in enumerate((2, 3, 4)))
-        self.assertAlmostEqual(length(lines), wanted, delta=1e-9)
+        expected = sum(3 * s * float(np.hypot(e.right[k], e.up[k])) for k, s in enumerate((2, 3, 4)))
+        self.assertAlmostEqual(length(lines), expected, delta=1e-9)
         self.assertAlmostEqual(
-            length(Lines(lines.pieces[lines.outline], lines.body, lines.outline)), wanted * 2 / 3, delta=1e-9
+            length(Lines(lines.pieces[lines.outline], lines.body, lines.outline)), expected * 2 / 3, delta=1e-9
         )
 
     def test_a_mirrored_body_shows_its_front(self) -> None:
@@ -189,11 +189,11 @@ class Rays(unittest.TestCase):
         self.assertGreater(compared, 1900)
 
     @staticmethod
-    def cast(places: np.ndarray, way: np.ndarray, triangles: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    def cast(places: np.ndarray, direction: np.ndarray, triangles: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         """Return whether a triangle lies before each place, and whether that hangs on rounding."""
         covered, near = np.zeros(len(places), dtype=bool), np.zeros(len(places), dtype=bool)
         a, u, v = triangles[:, 0], triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]
-        h = np.cross(way, v)
+        h = np.cross(direction, v)
         det = np.einsum("ij,ij->i", u, h)
         ok = np.abs(det) > 1e-9
         for i, p in enumerate(places):
@@ -201,7 +201,7 @@ class Rays(unittest.TestCase):
             f = 1 / det[ok]
             beta = f * np.einsum("ij,ij->i", s, h[ok])
             q = np.cross(s, u[ok])
-            gamma = f * (q @ way)
+            gamma = f * (q @ direction)
             t = f * np.einsum("ij,ij->i", v[ok], q)
             least = np.minimum(np.minimum(beta, gamma), 1 - beta - gamma)
             covered[i] = bool(((least > 1e-9) & (t > 1e-5)).any())

@@ -27,8 +27,8 @@ def shape(operator: str, **values: Any) -> Mesh:
     return mesh
 
 
-def face(mesh: Mesh, way: Any) -> int:
-    return int(np.argmax(element_normals(mesh, "faces") @ np.array(way, dtype=float)))
+def face(mesh: Mesh, direction: Any) -> int:
+    return int(np.argmax(element_normals(mesh, "faces") @ np.array(direction, dtype=float)))
 
 
 def nearest(mesh: Mesh, kind: str, at: Any) -> int:

@@ -42,13 +42,13 @@ class Outlines(unittest.TestCase):
         rng = np.random.default_rng(5)
         centre = BALL.points.mean(axis=0)
         for k in range(20):
-            way = rng.normal(size=3)
-            way /= np.linalg.norm(way)
-            across = np.linalg.svd(way[None])[2][1:]
+            direction = rng.normal(size=3)
+            direction /= np.linalg.norm(direction)
+            across = np.linalg.svd(direction[None])[2][1:]
             for parallel in (True, False):
-                eye = way if parallel else centre - way * rng.uniform(12, 60)
+                eye = direction if parallel else centre - direction * rng.uniform(12, 60)
                 at, edges = outline(BALL, eye, parallel=parallel)
-                depth = np.ones(len(at)) if parallel else (at - eye) @ way
+                depth = np.ones(len(at)) if parallel else (at - eye) @ direction
                 flat = (at - (0 if parallel else eye)) @ across.T / depth[:, None]
                 hull = ConvexHull(flat)
                 lengths = np.linalg.norm(flat[edges[:, 0]] - flat[edges[:, 1]], axis=1)

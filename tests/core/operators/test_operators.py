@@ -48,7 +48,7 @@ class Box(unittest.TestCase):
         mesh = body({"operator": "box", "counts": [2, 3, 4]})
         from jukai.core.geometry.measures import face_normals
 
-        ways = {
+        directions = {
             "left": (-1, 0, 0),
             "right": (1, 0, 0),
             "front": (0, -1, 0),
@@ -56,8 +56,8 @@ class Box(unittest.TestCase):
             "bottom": (0, 0, -1),
             "top": (0, 0, 1),
         }
-        for group, way in ways.items():
-            np.testing.assert_allclose(face_normals(mesh)[mesh.group_faces("s1", group)] @ way, 1)
+        for group, direction in directions.items():
+            np.testing.assert_allclose(face_normals(mesh)[mesh.group_faces("s1", group)] @ direction, 1)
 
     def test_default_is_a_fifth_of_the_floor(self) -> None:
         self.assertEqual(body({"operator": "box"}).size, 20)
@@ -162,11 +162,11 @@ class Revolve(unittest.TestCase):
 
     def test_either_way_of_drawing_either_side_of_the_axis(self) -> None:
         profile = [[0, 0], [4, 0], [2, 3], [0, 5]]
-        wanted = signed_volume(body(turned(sides=16), profile=profile))
+        expected = signed_volume(body(turned(sides=16), profile=profile))
         for other in (profile[::-1], [[-x, y] for x, y in profile]):
             mesh = body(turned(sides=16), profile=other)
             check_sound(self, mesh)
-            self.assertAlmostEqual(signed_volume(mesh), wanted)
+            self.assertAlmostEqual(signed_volume(mesh), expected)
 
     def test_partial_turns(self) -> None:
         for angle in (30, 180, 270, -90):
@@ -210,7 +210,7 @@ class Revolve(unittest.TestCase):
 
     def test_any_axis(self) -> None:
         profile = [[0, 0], [4, 0], [2, 3], [0, 5]]
-        wanted = signed_volume(body(turned(sides=16), profile=profile))
+        expected = signed_volume(body(turned(sides=16), profile=profile))
         for axis in (
             "x",
             "y",
@@ -219,7 +219,7 @@ class Revolve(unittest.TestCase):
         ):
             mesh = body(turned(sides=16, axis=axis), profile=profile)
             check_sound(self, mesh)
-            self.assertAlmostEqual(signed_volume(mesh), wanted, places=9)
+            self.assertAlmostEqual(signed_volume(mesh), expected, places=9)
         np.testing.assert_allclose(body(turned(sides=16, axis="x"), profile=profile).bounds[:, 0], [0, 5], atol=1e-12)
 
     def test_rows(self) -> None:
@@ -288,13 +288,13 @@ class Twist(unittest.TestCase):
         for case in reference("deform.json")["twist"]["cases"]:
             rate = {"pi/4": math.pi / 4}.get(case["rate_rad_per_length"], case["rate_rad_per_length"])
             points = np.array([row[0] for row in case["cases"]])
-            wanted = np.array([row[1] for row in case["cases"]])
+            expected = np.array([row[1] for row in case["cases"]])
             z = np.array([0, 0, 1.0])
             degrees = math.degrees(rate * 20)
             got = twist_points(points, np.zeros(3), z, -10, 10, degrees, 0.0)
-            np.testing.assert_allclose(got, wanted, atol=1e-12)
+            np.testing.assert_allclose(got, expected, atol=1e-12)
             np.testing.assert_allclose(
-                _twist_loop(points, np.zeros(3), z, -10.0, 10.0, math.radians(degrees) / 20, 0.0), wanted, atol=1e-12
+                _twist_loop(points, np.zeros(3), z, -10.0, 10.0, math.radians(degrees) / 20, 0.0), expected, atol=1e-12
             )
 
     def test_volume_is_kept_in_the_limit_and_as_published_for_rows(self) -> None:
@@ -333,8 +333,8 @@ class Twist(unittest.TestCase):
         ]
         for values, turns in cases:
             mesh = body(column, {"operator": "twist", "axis": "z"} | values)
-            for z, wanted in turns.items():
-                self.assertAlmostEqual(turn_at(mesh, z), wanted, places=9, msg=str(values))
+            for z, expected in turns.items():
+                self.assertAlmostEqual(turn_at(mesh, z), expected, places=9, msg=str(values))
             check_sound(self, mesh)
 
     def test_longest_axis(self) -> None:

@@ -23,9 +23,9 @@ class Values(unittest.TestCase):
             "sqrt(16)": 4, "hypot(3, 4)": 5, "min(3, 1, 2)": 1, "max(foot, 50)": 50, "floor(-0.5)": -1, "round(2.5)": 3, "mod(-1, 3)": 2,
             "ln(exp(2))": 2, "log10(1000)": 3, "abs(-foot)": 48, "foot mm": 48, "--3": 3, "sin(tilt)": 0.5, "foot / (2 mm)": 24,
         }  # fmt: skip
-        for text, wanted in cases.items():
+        for text, expected in cases.items():
             with self.subTest(text):
-                self.assertAlmostEqual(evaluate_formula(text, NAMES), wanted, places=12)
+                self.assertAlmostEqual(evaluate_formula(text, NAMES), expected, places=12)
 
     def test_errors_point_at_the_character(self) -> None:
         cases = {

@@ -69,12 +69,14 @@ class Everywhere(unittest.TestCase):
         """The bench with every operator speaks of numbers in curves, placements, extents, picks, further picks and named picks."""
         bench = read_bench((KEPT / "operators-1.jukai.json").read_bytes())
         places = {u.where for u in uses(bench) if u.to == "number"}
-        for wanted in ("dimensions/r/value", "curves/c1/p2/at/0", "curves/c1/p3/fillet", "curves/c2/sampling/count", "p11/placement/move/0",
+        for expected in ("dimensions/r/value", "curves/c1/p2/at/0", "curves/c1/p3/fillet", "curves/c2/sampling/count", "p11/placement/move/0",
                        "p11/placement/turn/2", "p11/placement/scale/2", "p11/placement/extents/bottom", "p2/s1/values/size/0",
                        "p7/s2/values/further_picks/0/pick/within", "p7/s2/values/further_picks/0/width", "p8/s2/values/pick/n",
                        "p16/s2/values/axis/direction/0", "p20/s2/values/pick/join/2/but_not/centre/2", "p20/picks/top/angle"):  # fmt: skip
             # points without an id are counted
-            self.assertTrue(wanted in places or wanted.replace("/p2/", "/1/").replace("/p3/", "/2/") in places, wanted)
+            self.assertTrue(
+                expected in places or expected.replace("/p2/", "/1/").replace("/p3/", "/2/") in places, expected
+            )
         others = {(u.to, u.name) for u in uses(bench) if u.to != "number"}
         self.assertTrue(
             {

@@ -39,8 +39,8 @@ function Solving({ address, close }: { address: string; close: () => void }) {
   const id = session.id
   if (!target || !part || !id) return <p className="muted">This number is not there any more.</p>
   const find = () => {
-    const wanted = Number(gap.replace(/\s*mm$/, '').replace(',', '.'))
-    if (!Number.isFinite(wanted) || wanted < 0) {
+    const requested = Number(gap.replace(/\s*mm$/, '').replace(',', '.'))
+    if (!Number.isFinite(requested) || requested < 0) {
       setWrong('The gap is a number of millimetres, 0 or more.')
       return
     }
@@ -48,7 +48,7 @@ function Solving({ address, close }: { address: string; close: () => void }) {
     setWrong(null)
     setFound(null)
     api
-      .solve(id, { part, address, wanted, to: to || null, which, author })
+      .solve(id, { part, address, requested, to: to || null, which, author })
       .then(setFound)
       .catch((e: unknown) => setWrong(e instanceof Error ? e.message : String(e)))
       .finally(() => setBusy(false))

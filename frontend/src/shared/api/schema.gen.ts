@@ -2599,8 +2599,8 @@ export interface components {
             part: string;
             /** Address */
             address: string;
-            /** Wanted */
-            wanted: number;
+            /** Requested */
+            requested: number;
             /** To */
             to?: string | null;
             /**

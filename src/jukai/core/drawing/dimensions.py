@@ -89,13 +89,13 @@ def _view_of(views: Mapping[str, View], row: Dimension) -> View | None:
         return views.get(row.view)
     if len(row.places) < 2:
         return None
-    way = row.places[1] - row.places[0]
-    length = float(np.linalg.norm(way))
+    direction = row.places[1] - row.places[0]
+    length = float(np.linalg.norm(direction))
     if length < 1e-9:
         return None
     for name in ("front", "top", "side", "section"):
         view = views.get(name)
-        if view is not None and abs(float(way @ view.eye.back)) <= _IN_PLANE * length:
+        if view is not None and abs(float(direction @ view.eye.back)) <= _IN_PLANE * length:
             return view
     return None
 
@@ -103,9 +103,9 @@ def _view_of(views: Mapping[str, View], row: Dimension) -> View | None:
 def _linear(
     g: Group, view: View, a: Floats, b: Floats, row: Dimension, lettering: float, taken: dict[tuple[str, str], int]
 ) -> None:
-    way = b - a
-    length = float(np.hypot(*way))
-    u = way / length
+    direction = b - a
+    length = float(np.hypot(*direction))
+    u = direction / length
     left, bottom, right, top = view.box
     middle = (a + b) / 2
     # the side of the view it stands outside of: below or on the left where it lies in the middle
@@ -144,15 +144,15 @@ def _linear(
 
 def _line_with_arrows(g: Group, p: Floats, q: Floats, u: Floats, lettering: float, *, inside: bool) -> None:
     head = 0.8 * lettering
-    way = (float(u[0]), float(u[1]))
+    direction = (float(u[0]), float(u[1]))
     if inside:
         g.items.append(Stroke(np.stack([p, q]), THIN))
-        g.arrow((float(p[0]), float(p[1])), (-way[0], -way[1]), head)
-        g.arrow((float(q[0]), float(q[1])), way, head)
+        g.arrow((float(p[0]), float(p[1])), (-direction[0], -direction[1]), head)
+        g.arrow((float(q[0]), float(q[1])), direction, head)
         return
     g.items.append(Stroke(np.stack([p - u * 2.4 * head, q + u * 2.4 * head]), THIN))
-    g.arrow((float(p[0]), float(p[1])), way, head)
-    g.arrow((float(q[0]), float(q[1])), (-way[0], -way[1]), head)
+    g.arrow((float(p[0]), float(p[1])), direction, head)
+    g.arrow((float(q[0]), float(q[1])), (-direction[0], -direction[1]), head)
 
 
 def _written(g: Group, at: Floats, text: str, lettering: float, turn: float, *, diameter: bool) -> None:
@@ -172,11 +172,11 @@ def _written(g: Group, at: Floats, text: str, lettering: float, turn: float, *, 
 
 
 def _radius(g: Group, view: View, centre: Floats, point: Floats, row: Dimension, lettering: float) -> None:
-    way = point - centre
-    length = float(np.hypot(*way))
+    direction = point - centre
+    length = float(np.hypot(*direction))
     if length < 1e-6:
         return
-    u = way / length
+    u = direction / length
     left, bottom, right, top = view.box
     # a leader from outside of the view, towards the centre
     reach = max(right - left, top - bottom) * 0.12 + 3 * lettering

@@ -90,10 +90,10 @@ class Group:
         """Write."""
         self.items.append(Text(at, words, height, anchor, turn))
 
-    def arrow(self, tip: tuple[float, float], way: tuple[float, float], length: float) -> None:
+    def arrow(self, tip: tuple[float, float], direction: tuple[float, float], length: float) -> None:
         """Draw a filled arrowhead of 15° that points along a unit way (ISO 129-1)."""
         x, y = tip
-        u, v = way
+        u, v = direction
         half = length * 0.1317
         back = (x - u * length, y - v * length)
         rows = [(x, y), (back[0] - v * half, back[1] + u * half), (back[0] + v * half, back[1] - u * half)]

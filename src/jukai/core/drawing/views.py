@@ -133,19 +133,19 @@ def draw_axis(group: Group, view: View, axis: tuple[Floats, Floats] | None, matr
     """Draw the axis of a turned body as a long dash-dotted line, as a cross where it is seen end on."""
     if axis is None:
         return
-    point, way = matrix[:3, :3] @ axis[0] + matrix[:3, 3], matrix[:3, :3] @ axis[1]
-    way = way / np.linalg.norm(way)
+    point, direction = matrix[:3, :3] @ axis[0] + matrix[:3, 3], matrix[:3, :3] @ axis[1]
+    direction = direction / np.linalg.norm(direction)
     over = 3.0 / view.scale
     inner = group.group("axis")
-    if abs(float(way @ view.eye.back)) > 0.999:
+    if abs(float(direction @ view.eye.back)) > 0.999:
         for side in (view.eye.right, view.eye.up):
             reach = float(np.abs((bounds[1] - bounds[0]) @ np.abs(side))) / 2 + over
             ends = view.project(np.stack([point - side * reach, point + side * reach]))
             inner.items.append(Stroke(ends, THIN, CHAIN))
         return
     corners = np.array([[bounds[(i >> k) & 1][k] for k in range(3)] for i in range(8)])
-    along = (corners - point) @ way
-    ends = view.project(np.stack([point + way * (along.min() - over), point + way * (along.max() + over)]))
+    along = (corners - point) @ direction
+    ends = view.project(np.stack([point + direction * (along.min() - over), point + direction * (along.max() + over)]))
     inner.items.append(Stroke(ends, THIN, CHAIN))
 
 

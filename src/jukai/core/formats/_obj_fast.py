@@ -82,8 +82,8 @@ def _parse(text: Array, n_v: int, n_vt: int, n_c: int, n_f: int, n_names: int, l
             normal = d == 110
             i += 2 if (texture or normal) else 1
             found = 0
-            wanted = 2 if texture else 3
-            while found < wanted:
+            requested = 2 if texture else 3
+            while found < requested:
                 while text[i] == 32 or text[i] == 9:
                     i += 1
                 negative = text[i] == 45

@@ -233,9 +233,9 @@ def _corner_uv(found: _Found) -> None:
 
 def _binary_lists(data: bytes, at: int, e: _Element, order: str, found: _Found) -> int:
     """Read an element with lists. Rows that all have the length of the first are read at once."""
-    wanted = _list_of(e) if e.name == "face" else None
+    listed = _list_of(e) if e.name == "face" else None
     if e.count and len(e.properties) == 1 and e.properties[0].count_type:
-        end = _alike(data, at, e, order, found if wanted else None)
+        end = _alike(data, at, e, order, found if listed else None)
         if end is not None:
             return end
     if e.count > len(data) - at:
@@ -244,7 +244,7 @@ def _binary_lists(data: bytes, at: int, e: _Element, order: str, found: _Found) 
     sizes = np.array([np.dtype(q.type).itemsize for q in e.properties], np.int64)
     counts = np.array([np.dtype(q.count_type).itemsize if q.count_type else 0 for q in e.properties], np.int64)
     signed = np.array([bool(q.count_type) and str(q.count_type)[0] == "i" for q in e.properties])
-    which = e.properties.index(wanted) if wanted else -1
+    which = e.properties.index(listed) if listed else -1
     raw = np.frombuffer(data, np.uint8)
     starts, lengths, end, bad, what = scan(raw, at, e.count, sizes, counts, signed, order == ">", which)
     if bad >= 0:
@@ -253,10 +253,10 @@ def _binary_lists(data: bytes, at: int, e: _Element, order: str, found: _Found) 
         if what == 0:
             raise _short(e, bad)
         raise FileProblem(f"Face {bad + 1}: says {what} corners, the file ends before.")
-    if wanted:
-        width = np.dtype(wanted.type).itemsize
+    if listed:
+        width = np.dtype(listed.type).itemsize
         ids = concatenated_ranges(starts, lengths * width)
-        _take_faces(found, np.frombuffer(raw[ids].tobytes(), order + wanted.type), lengths, wanted)
+        _take_faces(found, np.frombuffer(raw[ids].tobytes(), order + listed.type), lengths, listed)
     return int(end)
 
 
@@ -356,14 +356,14 @@ def _text(data: bytes, at: int, elements: list[_Element]) -> _Found:
             if any(p.count_type for p in e.properties):
                 raise FileProblem(f"Line {e.line}: points with lists are not supported in text.")
             found.points = np.array([_text_point(words, names, number) for number, words in held]).reshape(-1, 3)
-        elif e.name == "face" and (wanted := _list_of(e)):
+        elif e.name == "face" and (listed := _list_of(e)):
             corners: list[float] = []
             sizes: list[int] = []
             for number, words in held:
-                ring = _text_face(words, e, wanted, number)
+                ring = _text_face(words, e, listed, number)
                 corners += ring
                 sizes.append(len(ring))
-            _take_faces(found, np.array(corners), np.array(sizes, dtype=np.int64), wanted)
+            _take_faces(found, np.array(corners), np.array(sizes, dtype=np.int64), listed)
     if taken < len(rows):
         found.notes.append(f"{plural(len(rows) - taken, 'line')} after the end left out.")
     return found
@@ -383,7 +383,7 @@ def _text_point(words: list[bytes], names: list[str], number: int) -> list[float
     return [_text_number(words[names.index(axis)], number) for axis in "xyz"]
 
 
-def _text_face(words: list[bytes], e: _Element, wanted: _Property, number: int) -> list[float]:
+def _text_face(words: list[bytes], e: _Element, listed: _Property, number: int) -> list[float]:
     at = 0
     ring: list[float] = []
     for p in e.properties:
@@ -397,7 +397,7 @@ def _text_face(words: list[bytes], e: _Element, wanted: _Property, number: int) 
             raise FileProblem(f"Line {number}: a face of {k:g} corners.")
         if at + 1 + int(k) > len(words):
             raise FileProblem(f"Line {number}: the face says {int(k)} corners, and holds {len(words) - at - 1}.")
-        if p is wanted:
+        if p is listed:
             ring = [_text_number(w, number) for w in words[at + 1 : at + 1 + int(k)]]
         at += 1 + int(k)
     if at < len(words):

@@ -193,10 +193,10 @@ class _Text:
         self.facet.append((numbers[0], numbers[1], numbers[2]))
 
     @staticmethod
-    def expect(good: bool, wanted: str, words: list[bytes], number: int) -> None:  # noqa: FBT001
+    def expect(good: bool, what: str, words: list[bytes], number: int) -> None:  # noqa: FBT001
         if not good:
             shown = b" ".join(words)[:40].decode("utf-8", "replace")
-            raise FileProblem(f"Line {number}: expected '{wanted}', found '{shown}'.")
+            raise FileProblem(f"Line {number}: expected '{what}', found '{shown}'.")
 
 
 def write_stl(mesh: Mesh, options: WriteOptions) -> bytes:

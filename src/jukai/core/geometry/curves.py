@@ -276,15 +276,15 @@ def _arc(f: Fillet, steps: int) -> Floats:
 def _fillets(shape: CurveShape, pieces: list[_Piece]) -> list[Fillet]:
     n = len(shape.at)
     inner = range(n) if shape.closed and n > 2 else range(1, n - 1)
-    wanted = [i for i in inner if shape.fillet[i] > 0]
-    shares = _length_shares(shape, pieces, wanted)
+    requested = [i for i in inner if shape.fillet[i] > 0]
+    shares = _length_shares(shape, pieces, requested)
     out = []
-    for i in wanted:
+    for i in requested:
         before, after = pieces[i - 1], pieces[i]
         if before.straight and after.straight:
             f = _straight_fillet(shape, i, before, after, shares[i])
         else:
-            f = _curved_fillet(shape, i, before, after, set(wanted), n)
+            f = _curved_fillet(shape, i, before, after, set(requested), n)
         out.append(f)
     return out
 
@@ -296,14 +296,14 @@ def _tangent_share(before: _Piece, after: _Piece) -> float:
     return math.tan(min(turn, math.pi - 1e-9) / 2)
 
 
-def _length_shares(shape: CurveShape, pieces: list[_Piece], wanted: list[int]) -> dict[int, float]:
+def _length_shares(shape: CurveShape, pieces: list[_Piece], requested: list[int]) -> dict[int, float]:
     """Return for each corner between straight pieces the radius that fits.
 
     Two fillets that want more than the piece between them share it in proportion.
     """
-    need = {i: float(shape.fillet[i]) * _tangent_share(pieces[i - 1], pieces[i]) for i in wanted}
+    need = {i: float(shape.fillet[i]) * _tangent_share(pieces[i - 1], pieces[i]) for i in requested}
     out = {}
-    for i in wanted:
+    for i in requested:
         factor = 1.0
         for piece, other in ((pieces[i - 1], (i - 1) % len(shape.at)), (pieces[i], (i + 1) % len(shape.at))):
             total = need[i] + need.get(other, 0.0)
@@ -335,7 +335,7 @@ def _pair(p: Floats) -> tuple[float, float]:
     return float(p[0]), float(p[1])
 
 
-def _curved_fillet(shape: CurveShape, i: int, before: _Piece, after: _Piece, wanted: set[int], n: int) -> Fillet:
+def _curved_fillet(shape: CurveShape, i: int, before: _Piece, after: _Piece, requested: set[int], n: int) -> Fillet:
     """Find the circle that touches both pieces: where their offsets by the radius meet."""
     asked = float(shape.fillet[i])
     here = _pair(shape.at[i])
@@ -344,8 +344,8 @@ def _curved_fillet(shape: CurveShape, i: int, before: _Piece, after: _Piece, wan
     if abs(turn) < math.radians(0.5) or abs(turn) > math.pi - 1e-3:
         return Fillet(i, asked, 0.0, here, here, here, 0.0, flat=abs(turn) < math.radians(0.5))
     side = math.copysign(1, turn)
-    low = 0.5 if (i - 1) % n in wanted else before.start
-    high = 0.5 if (i + 1) % n in wanted else after.stop
+    low = 0.5 if (i - 1) % n in requested else before.start
+    high = 0.5 if (i + 1) % n in requested else after.stop
     found = _touching(before, after, asked, side, low, high)
     radius = asked
     if found is None:

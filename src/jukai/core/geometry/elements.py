@@ -83,20 +83,20 @@ def belonging(mesh: Mesh, mask: Bools, of: str, to: str) -> Bools:
 def grown(mesh: Mesh, mask: Bools, kind: str, by: int) -> Bools:
     """Return a pick with all elements that share a point (points: an edge) with it, ``by`` times; shrunk where negative."""
     con = mesh.connectivity
-    wanted = mask if by > 0 else ~mask
+    requested = mask if by > 0 else ~mask
     for _ in range(abs(by)):
         if kind == "points":
             touched = np.zeros(mesh.n_points, dtype=bool)
-            touched[con.edges[wanted[con.edges].any(axis=1)]] = True
-            wanted = wanted | touched
+            touched[con.edges[requested[con.edges].any(axis=1)]] = True
+            requested = requested | touched
         else:
-            points = belonging(mesh, wanted, kind, "points")
-            wanted = np.asarray(
+            points = belonging(mesh, requested, kind, "points")
+            requested = np.asarray(
                 points[con.edges].any(axis=1)
                 if kind == "edges"
                 else np.logical_or.reduceat(points[mesh.corners], mesh.offsets[:-1])
             )
-    return np.asarray(wanted if by > 0 else ~wanted & mask)
+    return np.asarray(requested if by > 0 else ~requested & mask)
 
 
 def alike(mesh: Mesh, kind: str, which: int) -> Bools:

@@ -235,9 +235,9 @@ def _disc(build: MeshBuilder, pts: Floats, ring: _Ring, turning: Turning, group:
     radius, height = pts[0 if at_start else -1]
     sine, cosine = sincos(360.0 * j / n)
     disc_uv = np.stack([0.5 + 0.5 * cosine, 0.5 + 0.5 * sine * (-1 if at_start else 1)], axis=1)
-    way = j[::-1] if at_start else j  # seen from outside, counter-clockwise
+    winding = j[::-1] if at_start else j  # seen from outside, counter-clockwise
     if turning.ends == "flat_face":
-        build.add_faces((ring.first + way)[None], disc_uv[way][None], group)
+        build.add_faces((ring.first + winding)[None], disc_uv[winding][None], group)
         return
     outer = ring.first + j
     outer_uv = disc_uv

@@ -160,7 +160,7 @@ def _walk(mesh: Mesh, edge: int, at: int, before: int) -> tuple[list[int], bool]
     out = [at]
     first, last = before, edge
     for _ in range(con.n_edges):
-        way = points[at] - points[before]
+        direction = points[at] - points[before]
         best, second, following = _BEND, math.inf, None
         for e in _edges_round(mesh, at):
             if e == last:
@@ -168,7 +168,7 @@ def _walk(mesh: Mesh, edge: int, at: int, before: int) -> tuple[list[int], bool]
             u, v = (int(p) for p in con.edges[e])
             far = v if u == at else u
             d = points[far] - points[at]
-            turn = math.atan2(float(np.linalg.norm(np.cross(way, d))), float(way @ d))
+            turn = math.atan2(float(np.linalg.norm(np.cross(direction, d))), float(direction @ d))
             if turn < best:
                 best, second, following = turn, best if following is not None else math.inf, (e, far)
             else:
@@ -307,14 +307,14 @@ def _arms(a: Thing, b: Thing, angle: float) -> tuple[tuple[float, float, float],
         # on the line of both planes, nearest to the elements
         rows = np.array([u, v, line])
         corner = np.linalg.solve(rows, [u @ a.middle, v @ b.middle, line @ between]) if square > 1e-18 else between
-        ways = [_across(t.middle - corner, line) for t in (a, b)]
+        directions = [_across(t.middle - corner, line) for t in (a, b)]
     elif a.kind == b.kind:
         if square <= 1e-18:
             return plain
         on_a = a.middle + u * float(np.cross(rel, v) @ line) / square
         on_b = b.middle + v * float(np.cross(rel, u) @ line) / square
         corner = (on_a + on_b) / 2
-        ways = [u, v]
+        directions = [u, v]
     else:
         face, edge, normal, along = (a, b, u, v) if a.kind == "faces" else (b, a, v, u)
         slope = float(along @ normal)
@@ -323,12 +323,12 @@ def _arms(a: Thing, b: Thing, angle: float) -> tuple[tuple[float, float, float],
         corner = edge.middle + along * float((face.middle - edge.middle) @ normal) / slope
         flat = along - normal * slope
         flat = flat if float(flat @ flat) > 1e-18 else _across(face.middle - corner, normal)
-        ways = [flat, along] if a is face else [along, flat]
-    lengths = [float(np.linalg.norm(w)) for w in ways]
+        directions = [flat, along] if a is face else [along, flat]
+    lengths = [float(np.linalg.norm(w)) for w in directions]
     reach = max(float(np.linalg.norm(t.middle - corner)) for t in (a, b))
     if min(lengths) < 1e-12 or reach > _FAR * max(float(np.linalg.norm(rel)), 1e-12):
         return plain
-    one, two = ways[0] / lengths[0], ways[1] / lengths[1]
+    one, two = directions[0] / lengths[0], directions[1] / lengths[1]
     # towards the elements, and by the angle that is told
     one = one if float(one @ (a.middle - corner)) >= 0 else -one
     if abs(math.degrees(math.acos(max(-1.0, min(1.0, float(one @ two))))) - angle) > 1e-3:
@@ -336,9 +336,9 @@ def _arms(a: Thing, b: Thing, angle: float) -> tuple[tuple[float, float, float],
     return (_place(corner), _place(corner + reach * one), _place(corner + reach * two))
 
 
-def _across(way: Floats, line: Floats) -> Floats:
+def _across(direction: Floats, line: Floats) -> Floats:
     """Return what of a way runs square to a line."""
-    return np.asarray(way - line * float(way @ line) / max(float(line @ line), 1e-300))
+    return np.asarray(direction - line * float(direction @ line) / max(float(line @ line), 1e-300))
 
 
 def _square(normal: Floats, point: Floats, on: Floats) -> Reading:

@@ -62,9 +62,9 @@ def _marked(mesh: Mesh) -> tuple[NDArray[np.int64], Bools]:
     con = mesh.connectivity
     pairs = np.sort(mesh.edge_pairs, axis=1).astype(np.int64)
     key = con.edges[:, 0].astype(np.int64) * mesh.n_points + con.edges[:, 1]
-    wanted = pairs[:, 0] * mesh.n_points + pairs[:, 1]
-    at = np.minimum(np.searchsorted(key, wanted), len(key) - 1)
-    found = key[at] == wanted
+    requested = pairs[:, 0] * mesh.n_points + pairs[:, 1]
+    at = np.minimum(np.searchsorted(key, requested), len(key) - 1)
+    found = key[at] == requested
     return at[found], mesh.edge_data["sharp"][found]
 
 

@@ -205,9 +205,10 @@ def _group(picker: Picker, raw: dict[str, Any]) -> Bools:
 @rule("facing", direction=_THREE, within=_ANGLE)
 def _facing(picker: Picker, raw: dict[str, Any]) -> Bools:
     """What faces a direction, within an angle."""
-    way, within = picker.direction(raw), picker.value(raw, "within", "angle", SHARP)
+    direction, within = picker.direction(raw), picker.value(raw, "within", "angle", SHARP)
     return np.asarray(
-        element_normals(picker.mesh, picker.kind) @ way >= math.cos(math.radians(min(max(within, 0.0), 180.0))) - 1e-12
+        element_normals(picker.mesh, picker.kind) @ direction
+        >= math.cos(math.radians(min(max(within, 0.0), 180.0))) - 1e-12
     )
 
 

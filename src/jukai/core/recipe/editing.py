@@ -25,12 +25,14 @@ def with_point_ids(bench: Bench) -> Bench:
     return bench.model_copy(update={"curves": curves})
 
 
-def find(rows: Sequence[T], wanted: str, what: str) -> int:
+def find(rows: Sequence[T], requested: str, what: str) -> int:
     """Return the number of the row with an id."""
     for i, row in enumerate(rows):
-        if row.id == wanted:
+        if row.id == requested:
             return i
-    raise ValueProblem(f"{what} '{wanted}' is not there any more.", hint="It may have been removed in another window.")
+    raise ValueProblem(
+        f"{what} '{requested}' is not there any more.", hint="It may have been removed in another window."
+    )
 
 
 def with_part(bench: Bench, part: str, change: Callable[[Part], Part]) -> Bench:

@@ -92,7 +92,7 @@ def _by_share(mesh: Mesh, kind: str, element: Mapping[str, Any]) -> int | None:
     share = element.get("share")
     if not isinstance(share, list) or len(share) != 3 or rows_of(mesh, kind) == 0:
         return None
-    wanted, here = np.array([_literal(x) for x in share]), np.array([_literal(x) for x in element.get("at", ())])
+    requested, here = np.array([_literal(x) for x in share]), np.array([_literal(x) for x in element.get("at", ())])
     if here.shape != (3,):
         return None
     at = centres(mesh, kind)
@@ -101,7 +101,7 @@ def _by_share(mesh: Mesh, kind: str, element: Mapping[str, Any]) -> int | None:
         return None
     rows = np.flatnonzero(fits)
     at = at[rows]
-    gap = _shares(mesh, at) - wanted
+    gap = _shares(mesh, at) - requested
     off = np.sqrt(np.einsum("ij,ij->i", gap, gap))
     best = int(np.argmin(off))
     if off[best] > _SAME:

@@ -125,8 +125,10 @@ def _of_placement(bench: Bench, part_id: str, what: str, index: int) -> Unknown:
     return Unknown(start, least, start + reach, whole=False, edit=edit, length=what == "move")
 
 
-def solve(number: Unknown, measure: Callable[[float], float], wanted: float, *, largest: bool, step: float) -> Solved:
-    """Return the largest (or smallest) value at which ``measure`` is not under ``wanted``.
+def solve(
+    number: Unknown, measure: Callable[[float], float], requested: float, *, largest: bool, step: float
+) -> Solved:
+    """Return the largest (or smallest) value at which ``measure`` is not under ``requested``.
 
     From where the number is, the search goes outward while it is good, or back until it is, in steps that double, and
     then closes in on the border by false position (the Illinois rule, Dowell & Jarratt 1971). So it finds the border
@@ -143,30 +145,30 @@ def solve(number: Unknown, measure: Callable[[float], float], wanted: float, *, 
     ValueProblem
         When no value is good.
     """
-    way = 1.0 if largest else -1.0
-    search = _Search(number, measure, wanted)
+    sign = 1.0 if largest else -1.0
+    search = _Search(number, measure, requested)
     here = min(max(number.start, number.least), number.most)
     at = search.at(here)
     if at >= 0:
-        good, bad = search.outward(here, at, way * max(step, 1.0 if number.whole else 0.0))
+        good, bad = search.outward(here, at, sign * max(step, 1.0 if number.whole else 0.0))
         if bad is None:
-            return Solved(good[0], good[1] + wanted, search.tries, limit=True)
+            return Solved(good[0], good[1] + requested, search.tries, limit=True)
     else:
-        back, _ = search.outward(here, at, -way * max(step, 1.0 if number.whole else 0.0), good=False)
+        back, _ = search.outward(here, at, -sign * max(step, 1.0 if number.whole else 0.0), good=False)
         if back[1] < 0:
             raise ValueProblem(
-                f"No value leaves {wanted:g} mm. The most is {search.best[1] + wanted:.4g} mm, at {search.best[0]:.4g}.",
-                field="wanted",
+                f"No value leaves {requested:g} mm. The most is {search.best[1] + requested:.4g} mm, at {search.best[0]:.4g}.",
+                field="requested",
                 hint="A smaller gap would work.",
             )
         good, bad = back, search.last_bad
-    good = search.close(good, bad, way)
-    return Solved(good[0], good[1] + wanted, search.tries)
+    good = search.close(good, bad, sign)
+    return Solved(good[0], good[1] + requested, search.tries)
 
 
 class _Search:
-    def __init__(self, number: Unknown, measure: Callable[[float], float], wanted: float) -> None:
-        self.number, self.measure, self.wanted = number, measure, wanted
+    def __init__(self, number: Unknown, measure: Callable[[float], float], requested: float) -> None:
+        self.number, self.measure, self.requested = number, measure, requested
         self.tries = 0
         self.best = (number.start, -math.inf)
         self.last_bad: tuple[float, float] = (number.start, -math.inf)
@@ -175,7 +177,7 @@ class _Search:
         """Return by how much more is left at a value than what is wanted."""
         self.tries += 1
         try:
-            more = self.measure(value) - self.wanted
+            more = self.measure(value) - self.requested
         except CoreError as e:
             if e.code == "cancelled":
                 raise
@@ -208,7 +210,7 @@ class _Search:
             step = math.copysign(min(abs(step) * 2, longest), first)
         return last, None
 
-    def close(self, good: tuple[float, float], bad: tuple[float, float] | None, way: float) -> tuple[float, float]:
+    def close(self, good: tuple[float, float], bad: tuple[float, float] | None, sign: float) -> tuple[float, float]:
         """Close in between a good value and a bad one; return a good one next to the border."""
         if bad is None:
             return good
@@ -237,9 +239,9 @@ class _Search:
                 bad, b = (middle, more), more
                 g /= 2
                 kept = 0
-        return self._tidy(good, bad, way)
+        return self._tidy(good, bad, sign)
 
-    def _tidy(self, good: tuple[float, float], bad: tuple[float, float], way: float) -> tuple[float, float]:
+    def _tidy(self, good: tuple[float, float], bad: tuple[float, float], sign: float) -> tuple[float, float]:
         """Round to as few figures as the border leaves, to the safe side."""
         if self.number.whole:
             return good
@@ -251,7 +253,7 @@ class _Search:
                 if more >= 0:
                     return near, more
         unit = 10.0 ** (math.floor(math.log10(max(abs(good[0]), 1e-9))) - 6)
-        near = math.floor(good[0] / unit) * unit if way > 0 else math.ceil(good[0] / unit) * unit
+        near = math.floor(good[0] / unit) * unit if sign > 0 else math.ceil(good[0] / unit) * unit
         near = float(f"{near:.9g}")
         if self.number.least <= near <= self.number.most:
             more = self.at(near)

@@ -127,12 +127,12 @@ class Widths(unittest.TestCase):
         for mesh, width in ((flat, np.full(n, 0.05)), (bent, rng.uniform(0.03, 0.06, n))):
             for segments, roundness in ((2, 1.0), (3, 0.5), (4, 1.0), (4, 0.0), (2, -1.0)):
                 with self.subTest(segments=segments, roundness=roundness):
-                    how = Bevel(segments, roundness=roundness)
+                    options = Bevel(segments, roundness=roundness)
                     few, many = (mock.patch.object(patches, "_MANY", least) for least in (10**9, 3))
                     with few:
-                        one = round_edges(mesh, picked, width, how, "s9").mesh
+                        one = round_edges(mesh, picked, width, options, "s9").mesh
                     with many:
-                        two = round_edges(mesh, picked, width, how, "s9").mesh
+                        two = round_edges(mesh, picked, width, options, "s9").mesh
                     np.testing.assert_array_equal(one.corners, two.corners)
                     np.testing.assert_allclose(one.points, two.points, atol=1e-12)
 

@@ -17,9 +17,9 @@ from tests.common import check_sound, cube, reference, reference_mesh
 from tests.solids import PLATONIC, platonic
 
 
-def cut(mesh: Mesh, width: float, pick: Any = None, **how: Any) -> tuple[Mesh, Any]:
+def cut(mesh: Mesh, width: float, pick: Any = None, **options: Any) -> tuple[Mesh, Any]:
     picked = np.ones(mesh.n_points, bool) if pick is None else np.asarray(pick)
-    body, stopped, _ = round_points(mesh, picked, np.full(mesh.n_points, width), Bevel(**how), "s9")
+    body, stopped, _ = round_points(mesh, picked, np.full(mesh.n_points, width), Bevel(**options), "s9")
     return body, stopped
 
 
@@ -77,7 +77,7 @@ class Conway(unittest.TestCase):
         """conway.json: bevels and cuts of Platonic solids have the counts of the operators they are (names there)."""
         names = {name[0].upper(): name for name in PLATONIC}
         for case in reference("conway.json")["cases"]:
-            how, seed = case["letters"]
+            options, seed = case["letters"]
             solid = platonic(names[seed])
             edges = np.ones(solid.connectivity.n_edges, bool)
             middle, _ = cut(solid, 0.5, segments=1)
@@ -86,7 +86,7 @@ class Conway(unittest.TestCase):
                 "t": lambda s=solid: cut(s, 0.3, segments=1)[0],
                 "a": lambda m=middle: m,
                 "b": lambda m=middle: cut(m, 0.2, segments=1)[0],
-            }[how]()
+            }[options]()
             s = soundness(made)
             self.assertEqual((s.points, s.edges, s.faces), (case["V"], case["E"], case["F"]), case["letters"])
             self.assertTrue(s.sound)

@@ -119,8 +119,8 @@ class ClosedForms(unittest.TestCase):
             e = cube().connectivity.edges[0]
             a, b = cube().points[e]
             away = out.points[strip] - a
-            way = (b - a) / np.linalg.norm(b - a)
-            flat = away - np.outer(away @ way, way)
+            direction = (b - a) / np.linalg.norm(b - a)
+            flat = away - np.outer(away @ direction, direction)
             inward = flat.sum(axis=0)
             centre = np.sign(np.round(inward, 9)) * width
             np.testing.assert_allclose(np.linalg.norm(flat - centre, axis=1), width, atol=1e-12)
@@ -296,14 +296,14 @@ class Limits(unittest.TestCase):
                 pick = rng.random(n) < rng.choice([0.1, 0.3, 0.6, 0.9, 1.0])
                 scale = float(np.median(lengths(mesh)) if rng.random() < 0.5 else lengths(mesh).min())
                 width = scale * 10 ** rng.uniform(-2.5, 0.3) * rng.choice([1.0, 1.0, 0.3], n)
-                how = Bevel(
+                options = Bevel(
                     int(rng.integers(1, 6)),
                     float(rng.choice([-1, -0.5, 0, 0.5, 1, 1.5, 2])),
                     mitre=bool(rng.random() < 0.3),
                 )
                 with self.subTest(i):
                     try:
-                        out = round_edges(mesh, pick, width, how, "s9")
+                        out = round_edges(mesh, pick, width, options, "s9")
                     except MeshProblem as e:
                         errors += 1
                         self.assertTrue(e.places and e.hint)
@@ -325,9 +325,9 @@ class Limits(unittest.TestCase):
             two[con.corner_edge[(con.twins >= 0) & ~con.same_way(mesh.corners)]] = True
             pick = (rng.random(con.n_edges) < rng.choice([0.1, 0.3, 0.6, 1.0])) & two
             width = float(np.median(lengths(mesh))) * 10 ** rng.uniform(-2.5, 0.2)
-            how = {"segments": int(rng.integers(1, 6)), "roundness": float(rng.choice([-1, 0, 1, 2]))}
+            options = {"segments": int(rng.integers(1, 6)), "roundness": float(rng.choice([-1, 0, 1, 2]))}
             with self.subTest(i):
-                out = soundness(rounded(mesh, width, pick, **how).mesh)
+                out = soundness(rounded(mesh, width, pick, **options).mesh)
                 before = {f.kind for f in soundness(mesh).findings if f.level == "failure"} | {"doubled_points"}
                 self.assertEqual([f.text for f in out.findings if f.level == "failure" and f.kind not in before], [])
 

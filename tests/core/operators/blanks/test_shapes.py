@@ -163,8 +163,8 @@ class Standing(unittest.TestCase):
         high = capsule.points[capsule.corners[capsule.offsets[:-1]], 2]
         self.assertTrue((high[capsule.group_faces("s1", "end_cap")] >= 8 - 1e-12).all())
         washer = shape("washer", sides=24)
-        for group, way in (("top", 1), ("bottom", -1)):
-            np.testing.assert_allclose(face_normals(washer)[washer.group_faces("s1", group), 2], way)
+        for group, direction in (("top", 1), ("bottom", -1)):
+            np.testing.assert_allclose(face_normals(washer)[washer.group_faces("s1", group), 2], direction)
         self.assertEqual(shape("quad_sphere", counts=3).groups(), dict.fromkeys(
             ("back", "bottom", "front", "left", "right", "top"), 9))  # fmt: skip
 

@@ -129,9 +129,9 @@ class Written(unittest.TestCase):
 
 class Described(unittest.TestCase):
     def test_every_kind_there_is_has_a_file_and_a_name(self) -> None:
-        wanted = {"length", "angle", "count", "factor", "share", "choice", "switch", "vector", "counts", "axis", "along", "curve", "curves", "graph",
+        expected = {"length", "angle", "count", "factor", "share", "choice", "switch", "vector", "counts", "axis", "along", "curve", "curves", "graph",
                   "weights", "part", "parts", "step", "file", "pick", "further", "finish", "seed"}  # fmt: skip
-        self.assertEqual(set(kinds()), wanted)
+        self.assertEqual(set(kinds()), expected)
 
     def test_defaults_are_written_as_their_schema_asks(self) -> None:
         for op in operators().values():

@@ -144,7 +144,7 @@ def left(
 
 
 @kernel
-def around(corners: Array, corner_faces: Array, face_normals: Array, ring: Array, starts: Array, after: Array, ways: Array, rows: Array, k: int,
+def around(corners: Array, corner_faces: Array, face_normals: Array, ring: Array, starts: Array, after: Array, directions: Array, rows: Array, k: int,
            profile: Array, row: Array) -> Any:  # fmt: skip
     """Round the corners where k strips meet, at rings ``rows``: the border of each, old points, normals, unit vectors along the edges.
 
@@ -165,7 +165,7 @@ def around(corners: Array, corner_faces: Array, face_normals: Array, ring: Array
             f = corner_faces[c]
             for x in range(3):
                 normals[p, i, x] = face_normals[f, x]
-                edges[p, i, x] = ways[at, x]
+                edges[p, i, x] = directions[at, x]
             side = i - 1 if i > 0 else k - 1
             line = row[c]
             for t in range(n):

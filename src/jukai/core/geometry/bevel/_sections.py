@@ -29,7 +29,7 @@ def round_shares(turn: Array, chord: Array, sharp: Array, weights: Array) -> Any
 
 @kernel
 def sections(all_points: Array, n_old: int, numbers: Array, base: int, spots: Array, points: Array, corners: Array, corner_edge: Array,
-             edge_row: Array, shares: Array, ring: Array, starts: Array, closes: Array, after: Array, ahead: Array, ways: Array, picks: Array,
+             edge_row: Array, shares: Array, ring: Array, starts: Array, closes: Array, after: Array, ahead: Array, directions: Array, picks: Array,
              kind: Array, n: int, at: int, mitre: bool) -> Any:  # fmt: skip
     """Write the sections of all strips at both their ends into ``all_points``, from row ``at`` on.
 
@@ -55,7 +55,7 @@ def sections(all_points: Array, n_old: int, numbers: Array, base: int, spots: Ar
     where = np.empty(most + 1, np.int32)
     half = (n - 1) // 2
     on = np.empty((2 * most + 1, 3))  # points on the lines of two strips, their directions
-    way = np.empty((most + 1, 3))
+    direction = np.empty((most + 1, 3))
     crease = np.empty((most * (half + 1) + 1, 3))
     s = np.empty(3)
     e = np.empty(3)
@@ -69,7 +69,7 @@ def sections(all_points: Array, n_old: int, numbers: Array, base: int, spots: Ar
             if after[k] >= 0:
                 where[p] = k
                 for t in range(3):
-                    way[p, t] = ways[k, t]
+                    direction[p, t] = directions[k, t]
                 p += 1
         closed = closes[r]
         shared = closed and p == 2 and kind[r] == 0
@@ -87,30 +87,34 @@ def sections(all_points: Array, n_old: int, numbers: Array, base: int, spots: Ar
                     g = ahead[where[a]] - n_old
                     for t in range(3):
                         s[t], e[t] = spots[b, t], spots[g, t]
-                    along = 0.5 * ((s[0] + e[0] - 2 * vx) * way[a, 0] + (s[1] + e[1] - 2 * vy) * way[a, 1]
-                                   + (s[2] + e[2] - 2 * vz) * way[a, 2])  # fmt: skip
+                    along = 0.5 * ((s[0] + e[0] - 2 * vx) * direction[a, 0] + (s[1] + e[1] - 2 * vy) * direction[a, 1]
+                                   + (s[2] + e[2] - 2 * vz) * direction[a, 2])  # fmt: skip
                     line = edge_row[corner_edge[ring[where[a]]]]
                     for side in range(2):
                         k = j if side == 0 else n - j
                         beta, alpha = shares[line, k], shares[line, n - k]
                         for t in range(3):
-                            m = points[v, t] + along * way[a, t]
+                            m = points[v, t] + along * direction[a, t]
                             on[2 * a + side, t] = m + alpha * (s[t] - m) + beta * (e[t] - m)
                 if j <= half:
                     for a in range(p):
                         b = a + 1 if a + 1 < p else 0
-                        dot = way[a, 0] * way[b, 0] + way[a, 1] * way[b, 1] + way[a, 2] * way[b, 2]
+                        dot = (
+                            direction[a, 0] * direction[b, 0]
+                            + direction[a, 1] * direction[b, 1]
+                            + direction[a, 2] * direction[b, 2]
+                        )
                         det = 1 - dot * dot
                         wa = wb = 0.0
                         for t in range(3):
                             delta = on[2 * b + 1, t] - on[2 * a, t]
-                            wa += delta * way[a, t]
-                            wb += delta * way[b, t]
+                            wa += delta * direction[a, t]
+                            wb += delta * direction[b, t]
                         ta = (wa - dot * wb) / det if det > 1e-6 else 0.0
                         tb = (dot * wa - wb) / det if det > 1e-6 else 0.0
                         far = gap = 0.0
                         for t in range(3):
-                            x, y = on[2 * a, t] + ta * way[a, t], on[2 * b + 1, t] + tb * way[b, t]
+                            x, y = on[2 * a, t] + ta * direction[a, t], on[2 * b + 1, t] + tb * direction[b, t]
                             crease[a * half + j - 1, t] = 0.5 * (x + y)
                             far += (0.5 * (x + y) - points[v, t]) ** 2
                             gap += (x - y) ** 2
@@ -119,7 +123,7 @@ def sections(all_points: Array, n_old: int, numbers: Array, base: int, spots: Ar
                     # the middle: nearest to the middle lines of all strips
                     xx = xy = xz = yy = yz = zz = rx = ry = rz = 0.0
                     for a in range(p):
-                        dx, dy, dz = way[a, 0], way[a, 1], way[a, 2]
+                        dx, dy, dz = direction[a, 0], direction[a, 1], direction[a, 2]
                         x = 0.5 * (on[2 * a, 0] + on[2 * a + 1, 0])
                         y = 0.5 * (on[2 * a, 1] + on[2 * a + 1, 1])
                         z = 0.5 * (on[2 * a, 2] + on[2 * a + 1, 2])
@@ -185,7 +189,7 @@ def sections(all_points: Array, n_old: int, numbers: Array, base: int, spots: Ar
                 continue
             sx, sy, sz = spots[start - n_old, 0], spots[start - n_old, 1], spots[start - n_old, 2]
             ex, ey, ez = spots[stop - n_old, 0], spots[stop - n_old, 1], spots[stop - n_old, 2]
-            wx, wy, wz = way[a, 0], way[a, 1], way[a, 2]
+            wx, wy, wz = direction[a, 0], direction[a, 1], direction[a, 2]
             mx, my, mz = vx, vy, vz
             sa = ea = along = 0.0
             apart = (p > 1 and not shared) or (p == 1 and closed and kind[r] != 0)

@@ -5,7 +5,6 @@ its faces, where the borders of its two strips meet; where faces lie between tha
 it gets one beside each strip instead, and the old point stays.
 """
 
-# ruff: noqa: SIM108 - written for the compiler
 from __future__ import annotations
 
 from typing import Any
@@ -48,7 +47,7 @@ def sectors(points: Array, corners: Array, following: Array, before: Array, corn
             picks[r] += picked[corner_edge[ring[k]]]
         every += picks[r]
     spots = np.empty((2 * every + 2 * rings + 1, 3), np.float64)
-    ways = np.empty((size_all, 3), np.float64)
+    directions = np.empty((size_all, 3), np.float64)
     count = 0
     instead = np.full((size_all, 3), NONE, np.int32)
     share = np.zeros((size_all, 2), np.float64)
@@ -69,7 +68,7 @@ def sectors(points: Array, corners: Array, following: Array, before: Array, corn
         x, y, z = points[q, 0] - points[v, 0], points[q, 1] - points[v, 1], points[q, 2] - points[v, 2]
         length = np.sqrt(x * x + y * y + z * z)
         length = length if length > 0 else 1.0
-        ways[k, 0], ways[k, 1], ways[k, 2] = x / length, y / length, z / length
+        directions[k, 0], directions[k, 1], directions[k, 2] = x / length, y / length, z / length
     for r in range(rings):
         lo = starts[r]
         size = starts[r + 1] - lo
@@ -79,7 +78,7 @@ def sectors(points: Array, corners: Array, following: Array, before: Array, corn
         p = 0
         for i in range(size):
             c = ring[lo + i]
-            d[i, 0], d[i, 1], d[i, 2] = ways[lo + i, 0], ways[lo + i, 1], ways[lo + i, 2]
+            d[i, 0], d[i, 1], d[i, 2] = directions[lo + i, 0], directions[lo + i, 1], directions[lo + i, 2]
             if picked[corner_edge[c]]:
                 at_pick[p] = i
                 p += 1
@@ -139,9 +138,9 @@ def sectors(points: Array, corners: Array, following: Array, before: Array, corn
                 sine = x * nx + y * ny + z * nz
                 if length > 1e-6:
                     # in the corner's own plane: a bent face has another normal
-                    way = 1.0 if sine >= 0 else -1.0
-                    nx, ny, nz = way * x / length, way * y / length, way * z / length
-                    sine = way * length
+                    sign = 1.0 if sine >= 0 else -1.0
+                    nx, ny, nz = sign * x / length, sign * y / length, sign * z / length
+                    sine = sign * length
                 cosine = ax * bx + ay * by + az * bz
                 ux, uy, uz = ny * az - nz * ay, nz * ax - nx * az, nx * ay - ny * ax
                 if abs(sine) < 0.05 and cosine < 0:
@@ -197,10 +196,10 @@ def sectors(points: Array, corners: Array, following: Array, before: Array, corn
                         g2 = g
                     if hollow or behind:
                         # straight beside the old point and half the width before it
-                        way = 1.0 if side == 0 else -1.0
-                        ux = way * (normals[f, 1] * d[h, 2] - normals[f, 2] * d[h, 1])
-                        uy = way * (normals[f, 2] * d[h, 0] - normals[f, 0] * d[h, 2])
-                        uz = way * (normals[f, 0] * d[h, 1] - normals[f, 1] * d[h, 0])
+                        sign = 1.0 if side == 0 else -1.0
+                        ux = sign * (normals[f, 1] * d[h, 2] - normals[f, 2] * d[h, 1])
+                        uy = sign * (normals[f, 2] * d[h, 0] - normals[f, 0] * d[h, 2])
+                        uz = sign * (normals[f, 0] * d[h, 1] - normals[f, 1] * d[h, 0])
                         x, y, z = (
                             vx + w * (ux + 0.5 * d[h, 0]),
                             vy + w * (uy + 0.5 * d[h, 1]),
@@ -278,7 +277,7 @@ def sectors(points: Array, corners: Array, following: Array, before: Array, corn
             kind[r] = KEPT
         elif closed and p > 2:
             kind[r] = PATCH
-    return spots[:count], instead, share, after, ahead, kind, tapered, one, two, ways, picks
+    return spots[:count], instead, share, after, ahead, kind, tapered, one, two, directions, picks
 
 
 @kernel
@@ -440,12 +439,12 @@ def parting(which: Array, points: Array, corners: Array, offsets: Array, normals
                 if disc < 0:
                     continue
                 root = np.sqrt(disc)
-                way = -0.5 * (one_ + (root if one_ >= 0 else -root))
+                root_sum = -0.5 * (one_ + (root if one_ >= 0 else -root))
                 for answer in range(2):
                     if answer == 0:
-                        share = none / way if way != 0 else -1.0
+                        share = none / root_sum if root_sum != 0 else -1.0
                     else:
-                        share = way / two_ if two_ != 0 else -1.0
+                        share = root_sum / two_ if two_ != 0 else -1.0
                     if not (1e-9 < share < 1.05) or share >= fits * 4:
                         continue
                     if one_ + 2 * two_ * share >= 0:  # it comes from outside, or along the side

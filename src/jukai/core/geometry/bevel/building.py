@@ -51,8 +51,8 @@ class Building:
 
     def __init__(self, rings: Rings, at: Sectors, width: Floats, *, touching: bool) -> None:
         self.rings, self.at, self.touching = rings, at, touching
-        self.mesh, self.con, self.how = rings.mesh, rings.mesh.connectivity, rings.how
-        self.n = rings.how.segments
+        self.mesh, self.con, self.options = rings.mesh, rings.mesh.connectivity, rings.options
+        self.n = rings.options.segments
         self.edges = rings.edges
         self.few = rings.plain and len(self.edges) * self.n <= _PLAIN
         self.kind = at.kind.copy()
@@ -60,8 +60,8 @@ class Building:
         turn = rings.turn[self.edges]
         # where nothing can have shrunk to nothing, nothing need be looked for
         self.whole = (
-            not rings.plain and not touching and not at.tapered.any() and not (at.kind == KEPT).any() and not self.how.mitre
-            and not ((at.after == at.ahead) & (at.after >= 0)).any() and 0 <= self.how.roundness < _SHARP
+            not rings.plain and not touching and not at.tapered.any() and not (at.kind == KEPT).any() and not self.options.mitre
+            and not ((at.after == at.ahead) & (at.after >= 0)).any() and 0 <= self.options.roundness < _SHARP
             and float(width[self.edges].min()) > _HAIR * self.mesh.size and float(turn.max()) < _FOLDED
         )  # fmt: skip
         self.width = width
@@ -75,12 +75,12 @@ class Building:
 
     def rounded(self, step: str) -> Rounded:
         """Return the body."""
-        rings, mesh, how, n = self.rings, self.mesh, self.how, self.n
+        rings, mesh, options, n = self.rings, self.mesh, self.options, self.n
         rings.tell(0.7)
         made = self._faces()
         rings.tell(0.9)
         borders = np.zeros((0, 2), np.int32)
-        if how.sharp:
+        if options.sharp:
             near, far = self.row[self.here], self.row[self.there]
             ends = ((0, n), (n, 0))
             borders = np.concatenate([np.stack([self.profile[near, a], self.profile[far, b]], axis=1) for a, b in ends])
@@ -94,7 +94,7 @@ class Building:
             new.close = rings.faces
         marks = self.numbers[mesh.edge_pairs] if mesh.edge_pairs is not None else borders
         uv = made.uv if mesh.uv is not None else None
-        body = body_of(mesh, Body(self.points, made.corners, made.offsets, uv), new, marks, how, step)
+        body = body_of(mesh, Body(self.points, made.corners, made.offsets, uv), new, marks, options, step)
         tapered = mesh.points[mesh.corners[rings.ring[rings.starts[:-1][self.at.tapered]]]]
         return Rounded(
             body, rings.picked, self.width, tapered, mitred=int((self.centre >= 0).sum()), patched=int((self.kind == PATCH).sum()),
@@ -130,7 +130,7 @@ class Building:
     def _points(self, turn: Floats) -> tuple[Floats, Ints, Ints, Ints]:
         """Return the points (those of old that stay, one for each sector, sections, patches), the sections, and centres of mitres."""
         mesh, con, rings, at, n = self.mesh, self.con, self.rings, self.at, self.n
-        tables = profile_tables(n, self.how.roundness)
+        tables = profile_tables(n, self.options.roundness)
         row_of = np.full(con.n_edges, -1, dtype=np.int32)
         row_of[self.edges] = np.arange(len(self.edges), dtype=np.int32)
         picks = at.picks
@@ -144,8 +144,8 @@ class Building:
         points[self.base : begin] = at.spots
         profile, row, centre, end = self.run(sections)(
             points, mesh.n_points, self.numbers, self.base, at.spots, mesh.points, mesh.corners, con.corner_edge, row_of,
-            shares(tables, turn, n), rings.ring, rings.starts, rings.closes, at.after, at.ahead, at.ways, picks, self.kind, n, begin,
-            self.how.mitre,
+            shares(tables, turn, n), rings.ring, rings.starts, rings.closes, at.after, at.ahead, at.directions, picks, self.kind, n, begin,
+            self.options.mitre,
         )  # fmt: skip
         for k, every in by_strips:
             rows = every[self.kind[every] == PATCH]
@@ -161,7 +161,7 @@ class Building:
         mesh, rings, n = self.mesh, self.rings, self.n
         run = around.plain if self.few else around
         border, old, normals, edges = run(
-            mesh.corners, mesh.corner_faces, rings.normals, rings.ring, rings.starts, self.at.after, self.at.ways, rows, k, profile, row
+            mesh.corners, mesh.corner_faces, rings.normals, rings.ring, rings.starts, self.at.after, self.at.directions, rows, k, profile, row
         )  # fmt: skip
 
         def outside(part: Any) -> Floats:
@@ -174,7 +174,7 @@ class Building:
             out[k * n :] = (at[:, ::n] + edge * np.roll(chord, 1, axis=1)[..., None]).transpose(1, 0, 2)
             return out
 
-        sharp = mesh.points[old] if self.how.roundness > 1 else None
+        sharp = mesh.points[old] if self.options.roundness > 1 else None
         return Corner(k, n, border, sharp, normals, outside, edges)
 
     # -- faces ----------------------------------------------------------------------------------
@@ -189,7 +189,7 @@ class Building:
         first = self._kept(made, uv)
         c, f, many = made.kept, mesh.n_faces, n * len(self.here)
         self.run(strips)(
-            self.here, self.there, con.following, self.row, self.profile, first, made.uv, uv, self.how.cut_texture, made.corners[c:],
+            self.here, self.there, con.following, self.row, self.profile, first, made.uv, uv, self.options.cut_texture, made.corners[c:],
             made.uv[c:], made.point_uv,
         )  # fmt: skip
         made.offsets[f : f + many] = np.arange(c, c + 4 * many, 4, dtype=np.int32)
@@ -241,7 +241,7 @@ class Building:
             faces += p * (len(t.quads) + bool(len(t.middle)))
         textured = mesh.uv is not None
         # where nothing is left out and strips share the texture of the faces, each point's is written
-        room = np.empty if self.whole and not self.how.cut_texture else np.zeros
+        room = np.empty if self.whole and not self.options.cut_texture else np.zeros
         return _Faces(
             np.empty(corners, dtype=np.int32), np.empty(faces + 1, dtype=np.int32), np.empty((corners if textured else 0, 2)),
             room((len(self.points) if textured else 0, 2)), kept, kept + 4 * many,

@@ -108,10 +108,10 @@ def _divided(body: Body, cuts: dict[tuple[int, int], list[int]]) -> Body:
     following[offsets[1:][np.diff(offsets) > 0] - 1] = offsets[:-1][np.diff(offsets) > 0]
     here, there = corners, corners[following]
     keys = np.minimum(here, there) * total + np.maximum(here, there)
-    wanted = np.sort(np.array([a * total + b for a, b in cuts], dtype=np.int64))
-    spot = np.minimum(np.searchsorted(wanted, keys), len(wanted) - 1)
+    requested = np.sort(np.array([a * total + b for a, b in cuts], dtype=np.int64))
+    spot = np.minimum(np.searchsorted(requested, keys), len(requested) - 1)
     places, ids, values = [], [], []
-    for c in np.flatnonzero(wanted[spot] == keys).tolist():
+    for c in np.flatnonzero(requested[spot] == keys).tolist():
         p, q = int(here[c]), int(there[c])
         low, high = min(p, q), max(p, q)
         line = body.points[high] - body.points[low]

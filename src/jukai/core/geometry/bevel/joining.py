@@ -71,7 +71,7 @@ class New:
         return np.repeat(values, self.strips // len(values)) if len(values) else values
 
 
-def body_of(mesh: Mesh, body: Body, new: New, marks: NDArray[Any], how: Bevel, step: str) -> Mesh:
+def body_of(mesh: Mesh, body: Body, new: New, marks: NDArray[Any], options: Bevel, step: str) -> Mesh:
     """Return the new body as a mesh.
 
     Parameters
@@ -90,10 +90,10 @@ def body_of(mesh: Mesh, body: Body, new: New, marks: NDArray[Any], how: Bevel, s
         points = points[used]
     corners = whole.corners if number is None else number[whole.corners]
     lineage, face_lineage = _lineage(mesh, new, step)
-    finishes, finish = _finish(mesh, new, how.finish)
-    pairs, data = _marks(mesh, marks, new.borders, whole.merged, number, sharp=how.sharp)
+    finishes, finish = _finish(mesh, new, options.finish)
+    pairs, data = _marks(mesh, marks, new.borders, whole.merged, number, sharp=options.sharp)
     soft = None
-    if how.keep_flats:
+    if options.keep_flats:
         soft = np.ones(len(face_lineage), dtype=bool)
         soft[: mesh.n_faces] = mesh.soft()
         soft = soft[rows]

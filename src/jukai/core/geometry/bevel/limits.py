@@ -85,9 +85,9 @@ def cleared(rings: Rings, out: Rounded, step: str) -> Rounded:
     What meets across the inside, as the strips of two edges that face each other, no face tells: the new body is
     searched for crossings, and the widths near them are lowered, then raised as far as they stay apart.
     """
-    way = _way(rings.mesh)
-    places = _faults(out, way)
-    if len(places) == 0 or len(_crossings(rings.mesh, way)) or bool((rings.mesh.connectivity.edge_sides > 2).any()):
+    winding = _winding(rings.mesh)
+    places = _faults(out, winding)
+    if len(places) == 0 or len(_crossings(rings.mesh, winding)) or bool((rings.mesh.connectivity.edge_sides > 2).any()):
         return out
     run, first = _runs(rings), out.width
     share = np.ones(len(first))
@@ -101,13 +101,13 @@ def cleared(rings: Rings, out: Rounded, step: str) -> Rounded:
         np.minimum.at(least, run[near], _LESS)
         share = share * np.where(rings.picked, least[run], 1.0)
         one = _at(rings, out, first * share, step)
-        places = _faults(one, way)
+        places = _faults(one, winding)
         if len(places) == 0:
             good = one
             break
-    if good is None and rings.how.mitre:
+    if good is None and rings.options.mitre:
         # strips of very different widths: creases would cross where patches do not
-        rings.how = replace(rings.how, mitre=False)
+        rings.options = replace(rings.options, mitre=False)
         return cleared(rings, _at(rings, out, first, step), step)
     if good is None:
         x, y, z = places[0].tolist()
@@ -119,7 +119,7 @@ def cleared(rings: Rings, out: Rounded, step: str) -> Rounded:
     for _ in range(_CLOSER):
         middle = np.sqrt(share * bad)
         one = _at(rings, out, first * middle, step)
-        if len(_faults(one, way)):
+        if len(_faults(one, winding)):
             bad = middle
         else:
             share, good = middle, one
@@ -134,25 +134,25 @@ def _at(rings: Rings, out: Rounded, width: Floats, step: str) -> Rounded:
     return replace(one, width=width, stopped=out.stopped | less, fits=min(out.fits, 1.0) * lost)
 
 
-def _faults(out: Rounded, way: float) -> Floats:
+def _faults(out: Rounded, winding: float) -> Floats:
     """Return places where a new body crosses or touches itself along an edge, or a face came out the other way round."""
     con = out.mesh.connectivity
     many = out.mesh.points[con.edges[con.edge_sides > 2]].reshape(-1, 2, 3).mean(axis=1)
-    return np.concatenate([_crossings(out.mesh, way), out.turned, many])
+    return np.concatenate([_crossings(out.mesh, winding), out.turned, many])
 
 
-def _crossings(mesh: Mesh, way: float) -> Floats:
-    """Return places where faces of a body cross each other or themselves; a middle if it looks the other ``way`` or is gone."""
+def _crossings(mesh: Mesh, winding: float) -> Floats:
+    """Return places where faces of a body cross each other or themselves; a middle if it looks the other way or is gone."""
     if mesh.n_faces == 0:
         return np.zeros((1, 3))
     folded = folded_faces(mesh)
     places = [self_crossings(mesh).places, mesh.points[mesh.corners[mesh.offsets[folded]]]]
-    if _way(mesh) * way < 0:
+    if _winding(mesh) * winding < 0:
         places.append(mesh.bounds.mean(axis=0)[None])
     return np.concatenate(places)
 
 
-def _way(mesh: Mesh) -> float:
+def _winding(mesh: Mesh) -> float:
     """Return 1 for a closed body that looks outward, -1 for one that looks inward, 0 for an open one."""
     return float(np.sign(signed_volume(mesh))) if bool((mesh.connectivity.twins >= 0).all()) else 0.0
 

@@ -22,7 +22,7 @@ __all__ = ["round_points"]
 _PLAIN = 600
 
 
-def round_points(mesh: Mesh, picked: Bools, width: Floats, how: Bevel, step: str) -> tuple[Mesh, Bools, Floats]:
+def round_points(mesh: Mesh, picked: Bools, width: Floats, options: Bevel, step: str) -> tuple[Mesh, Bools, Floats]:
     """Cut off points of a mesh: each edge that meets one is cut ``width`` from it.
 
     Parameters
@@ -45,7 +45,7 @@ def round_points(mesh: Mesh, picked: Bools, width: Floats, how: Bevel, step: str
     stopped = np.zeros(mesh.n_points, dtype=bool)
     if len(where) == 0:
         return mesh, stopped, width
-    if how.stop:
+    if options.stop:
         width, stopped = _limited(mesh, picked, width)
     room = int((con.point_offsets[where + 1] - con.point_offsets[where]).sum())
     before = previous_corners(mesh.offsets)
@@ -60,14 +60,14 @@ def round_points(mesh: Mesh, picked: Bools, width: Floats, how: Bevel, step: str
     first = np.concatenate([[0], np.cumsum(size + ~closes)])
     here = first[row] + place
     there = np.where(closes[row] & (place == size[row] - 1), first[row], here + 1)
-    n = how.segments
+    n = options.segments
     old = mesh.corners[ring]
     ahead, behind = mesh.corners[con.following[ring]], mesh.corners[before[ring]]
     on = np.zeros((int(first[-1]), 3))
     on[there] = _along(mesh, old, behind, width)
     on[here] = _along(mesh, old, ahead, width)
     a, b, v = on[here], on[there], mesh.points[old]
-    sections = _sections(a, b, v, how)
+    sections = _sections(a, b, v, options)
     base = mesh.n_points
     inner = base + len(on) + np.arange(len(ring) * (n - 1)).reshape(len(ring), n - 1)
     chain = np.concatenate(
@@ -91,7 +91,7 @@ def round_points(mesh: Mesh, picked: Bools, width: Floats, how: Bevel, step: str
         else None
     )
     faces = []
-    tables = profile_tables(n, how.roundness)
+    tables = profile_tables(n, options.roundness)
     normals = face_normals(mesh)[mesh.corner_faces[ring]]
     for k in np.unique(size[closes & (size > 2)]).tolist():
         rows = np.flatnonzero(closes & (size == k))
@@ -129,7 +129,7 @@ def round_points(mesh: Mesh, picked: Bools, width: Floats, how: Bevel, step: str
     if stopped.any():
         new.close = np.unique(mesh.corner_faces[ring])
     marks = number[mesh.edge_pairs] if mesh.edge_pairs is not None else borders
-    return body_of(mesh, body, new, marks, how, step), stopped, width
+    return body_of(mesh, body, new, marks, options, step), stopped, width
 
 
 def _corner(points: Floats, border: Any, old: Floats, normals: Floats, k: int, n: int) -> Corner:
@@ -156,13 +156,13 @@ def _along(mesh: Mesh, start: Any, end: Any, width: Floats) -> Floats:
     return np.asarray(p + (q - p) * (width[start] / np.where(length > 0, length, 1))[:, None])
 
 
-def _sections(a: Floats, b: Floats, v: Floats, how: Bevel) -> Floats:
+def _sections(a: Floats, b: Floats, v: Floats, options: Bevel) -> Floats:
     """Return (corners, n - 1, 3) the inner points of the cut across each face, in its plane, round or flat as told."""
-    n = how.segments
+    n = options.segments
     u, w = a - v, b - v
     cross = np.cross(u, w)
     angle = np.pi - np.arctan2(np.sqrt((cross**2).sum(axis=1)), (u * w).sum(axis=1))
-    both = shares(profile_tables(n, how.roundness), angle, n)
+    both = shares(profile_tables(n, options.roundness), angle, n)
     beta, alpha = both[:, 1:-1], both[:, ::-1][:, 1:-1]
     return np.asarray(v[:, None] + alpha[..., None] * u[:, None] + beta[..., None] * w[:, None])
 

@@ -49,5 +49,5 @@ class Sectors(NamedTuple):
     tapered: Bools
     one: Ints
     two: Ints
-    ways: Floats
+    directions: Floats
     picks: Ints

@@ -52,7 +52,7 @@ def count_faces(mesh: Mesh, picked: Bools, segments: int) -> int:
 
 
 def round_edges(
-    mesh: Mesh, picked: Bools, width: Floats, how: Bevel, step: str, tell: Callable[[float], None] = lambda _: None
+    mesh: Mesh, picked: Bools, width: Floats, options: Bevel, step: str, tell: Callable[[float], None] = lambda _: None
 ) -> Rounded:
     """Round edges of a mesh.
 
@@ -79,16 +79,16 @@ def round_edges(
     if not picked.any():
         return Rounded(mesh, np.zeros(con.n_edges, bool), width, np.zeros((0, 3)))
     tell(0.1)
-    rings = Rings(mesh, picked, how, tell)
+    rings = Rings(mesh, picked, options, tell)
     tell(0.3)
     stopped = np.zeros(con.n_edges, bool)
     at = rings.sectors(width)
     limit, fits = rings.limits(at, width)
     tell(0.4)
-    if how.stop and fits < 1:
+    if options.stop and fits < 1:
         width, stopped, at = limited(rings, width, at, limit)
     out = replace(rings.build(at, width, step, touching=fits < _TOUCHING), fits=fits, stopped=stopped, width=width)
-    search = how.stop and searched(int(picked.sum()), out.mesh.n_faces, fits)
+    search = options.stop and searched(int(picked.sum()), out.mesh.n_faces, fits)
     return cleared(rings, out, step) if search else out
 
 
@@ -114,8 +114,10 @@ def _refuse(mesh: Mesh, picked: Bools) -> None:
 class Rings:
     """The rings of faces round the points that picked edges meet; widths come later."""
 
-    def __init__(self, mesh: Mesh, picked: Bools, how: Bevel, tell: Callable[[float], None] = lambda _: None) -> None:
-        self.mesh, self.picked, self.how, self.tell = mesh, picked, how, tell
+    def __init__(
+        self, mesh: Mesh, picked: Bools, options: Bevel, tell: Callable[[float], None] = lambda _: None
+    ) -> None:
+        self.mesh, self.picked, self.options, self.tell = mesh, picked, options, tell
         self.turn = edge_turns(mesh)
         con = mesh.connectivity
         self.before = previous_corners(mesh.offsets)

@@ -173,10 +173,17 @@ def _points(
         best = int(rows[np.lexsort((mesh.points[rows, 0], -mesh.points[rows, 1], mesh.points[rows, 2]))[-1]])
         side = int(np.flatnonzero(mesh.corners == best)[0])
         here, there = mesh.points[best], mesh.points[mesh.corners[mesh.connectivity.following[side]]]
-        way = (there - here) / max(float(np.linalg.norm(there - here)), 1e-300)
+        direction = (there - here) / max(float(np.linalg.norm(there - here)), 1e-300)
         limit = float(have[best]) if stopped[best] else None
         callouts.append(
-            Callout(target, CalloutForm.LENGTH, three(here), three(here + way * have[best]), three(way), stopped=limit)
+            Callout(
+                target,
+                CalloutForm.LENGTH,
+                three(here),
+                three(here + direction * have[best]),
+                three(direction),
+                stopped=limit,
+            )
         )
     return Result(body, tuple(notes), tuple(callouts), used)
 
