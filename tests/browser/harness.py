@@ -216,7 +216,8 @@ class BrowserTest(unittest.TestCase):
         self.wait(
             lambda: (
                 self.find("bench").get_attribute("data-waiting") == "0"
-                and bool(self.find("stage").get_attribute("data-shown"))
+                and bool(self.said("stage", "data-shown"))
+                and self.said("stage", "data-shown") == self.said("stage", "data-due")
             ),
             "settled",
         )

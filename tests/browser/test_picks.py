@@ -237,16 +237,16 @@ class Picking(BrowserTest):
         self.after(lambda: self.over(5, -15, 20).double_click().perform())
         self.wait(lambda: self.picked() > 1)
         self.click("pick-done")
-        self.after(lambda: self.type_into("p1/s2/values/further_picks/0", "5"))
+        self.after(lambda: self.type_into("p1/s2/values/further_picks/0/width", "5"))
         rows = self.document()["document"]["parts"][0]["recipe"][1]["values"]["further_picks"]
         self.assertEqual((rows[0]["width"], rows[0]["pick"]["rule"]), (5, "loop_through"))
-        self.wait(lambda: self.all("callout-p1/s2/values/further_picks/0"))
+        self.wait(lambda: self.all("callout-p1/s2/values/further_picks/0/width"))
         self.assertNotEqual(self.text("volume"), volume)
         faces = int(self.text("faces"))
         self.after(lambda: self.menu("chip-p1/s2/values/corners", "a mitre"))
         self.assertEqual(int(self.text("faces")), faces - 8 * 3)  # three faces of each corner's patch are not there
         self.after(lambda: self.click("further-remove-0"))
-        self.wait(lambda: not self.all("callout-p1/s2/values/further_picks/0"))
+        self.wait(lambda: not self.all("callout-p1/s2/values/further_picks/0/width"))
         self.assertNotIn("further_picks", self.document()["document"]["parts"][0]["recipe"][1]["values"])
 
     def test_options_do_what_they_say(self) -> None:
@@ -258,6 +258,8 @@ class Picking(BrowserTest):
         self.assertNotEqual(self.text("volume"), volume)
         self.after(lambda: self.menu("chip-p1/s2/values/measured_as", "the radius"))
         self.wait(lambda: "R" in self.text(f"callout-{WIDTH}"))
+        self.assertFalse(self.all("chip-p1/s2/values/finish"))  # told only where the strips have one of their own
+        self.after(lambda: self.menu("chip-p1/s2/values/surface", "has a finish of its own"))
         self.after(lambda: self.menu("chip-p1/s2/values/finish", "Brass"))
         self.assertEqual(self.document()["document"]["parts"][0]["recipe"][1]["values"]["finish"], "Brass")
 

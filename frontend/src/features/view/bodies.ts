@@ -1,4 +1,4 @@
-import { useEffect, useRef } from 'react'
+import { useEffect, useLayoutEffect, useRef } from 'react'
 import { api } from '../../shared/api/client'
 import type { PartView } from '../../shared/api/client'
 import { keepMeshes, refresh, useSession } from '../../shared/session'
@@ -55,6 +55,10 @@ async function bodyData(digest: string, limit: Limit = 'no'): Promise<BodyData> 
 const plain = (id: string) => id.replace(BEFORE, '')
 const NO_FINISH = { colour: '#b9b4a8', metal: 0, roughness: 0.6, clear: 0 }
 
+/** The parts whose bodies stand on the stage. */
+const shownOf = (parts: readonly PartView[], only: string | null) =>
+  parts.filter((p) => p.mesh && !p.hidden && (!only || plain(p.part) === only))
+
 /** Fetch drawing data and put it on the stage; the old body stays until the new one is there. */
 export function useBodies(
   stage: Stage,
@@ -78,9 +82,16 @@ export function useBodies(
     stage.outlines = (data) =>
       data.limit ? Promise.resolve(null) : api.outline(data.digest).catch(() => null)
   }, [stage])
+  const meshes = shownOf(parts, only)
+    .map((p) => p.mesh)
+    .join(' ')
+  useLayoutEffect(() => {
+    // in the same commit as the state itself, so that who waits sees what is still on its way
+    holder.current?.setAttribute('data-due', meshes)
+  }, [holder, meshes])
   useEffect(() => {
     stage.setFloor(document_?.floor ?? 100)
-    const wanted = parts.filter((p) => p.mesh && !p.hidden && (!only || plain(p.part) === only))
+    const wanted = shownOf(parts, only)
     let on = true
     const shown = new Map<string, NonNullable<typeof inPlace>>()
     // a body that is looked at otherwise, or was not shown, waits for the page

@@ -128,7 +128,7 @@ def deformed(
     callouts: Callable[[Levels], Sequence[Callout]] | None = None,
     used: Mapping[str, Any] | None = None,
 ) -> Result:
-    """Return the body with its points moved, the levels to be dragged behind the operator's own callouts.
+    """Return the body with its points moved, the levels to be dragged before the operator's own callouts: these are drawn over them.
 
     ``callouts`` is given what finds places on the deformed body.
     """
@@ -138,7 +138,8 @@ def deformed(
     direction = three(span.frame.direction)
     levels = []
     for key, place in (("from", span.start), ("to", span.stop)):
-        grip = find.farthest(place, span.frame.axes[0])
+        # away from the operator's own grips, which stand at the other two axes
+        grip = find.farthest(place, -span.frame.axes[1])
         form = CalloutForm.LEVEL
         levels.append(Callout(f"values/{key}", form, three(span.on_axis(place)), three(grip), direction))
     facts: dict[str, float | str] = {"length": span.length, "from": span.start - span.low, "to": span.stop - span.low}
@@ -146,7 +147,7 @@ def deformed(
         facts["axis"] = values.axis.lies_along(span.mesh)
     told = [*notes, *_nothing(span, values)]
     return Result(
-        mesh, tuple(told), (*own, *levels), dict(used or {}), facts, (span.frame.origin, span.frame.direction)
+        mesh, tuple(told), (*levels, *own), dict(used or {}), facts, (span.frame.origin, span.frame.direction)
     )
 
 
