@@ -2,20 +2,25 @@
 
 from __future__ import annotations
 
+import numpy as np
 from pydantic import model_validator
 
 from jukai.core.errors import ValueProblem
+from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.deform import twist_points
 from jukai.core.geometry.levels import Levels
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 from jukai.core.operators.base import Callout, CalloutForm, Context, Example, Kind, Result, operator, three
-from jukai.core.operators.deforming import DeformingValues, deformed, rows_for_turn, span_of
+from jukai.core.operators.deforming import DeformingValues, Span, deformed, rows_for_turn, span_of
 from jukai.core.operators.kinds.angle import angle
 from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.length import length
 
 __all__ = ["Values", "twist"]
+
+_FAIR_ARM = 0.3
+"""Share of the body's reach from the axis at which a turn can be taken hold of."""
 
 
 class Values(DeformingValues):
@@ -74,13 +79,38 @@ def twist(mesh: Mesh, values: Values, context: Context) -> Result:
     def callouts(find: Levels) -> list[Callout]:
         tip, direction = span.on_axis(span.stop), three(frame.direction)
         if values.lead is None:
-            rim = find.farthest(span.stop, frame.axes[0])
-            return [Callout("values/turn", CalloutForm.ANGLE, three(tip), three(rim), direction)]
+            share, centre, rim = _arm(span, find)
+            start = centre + _turned(rim - centre, frame.direction, -degrees)  # so that the arc ends on the body
+            form, ends = CalloutForm.ANGLE, (three(centre), three(start))
+            return [Callout("values/turn", form, *ends, direction, 1 / share, grip=three(rim))]
         grip = find.farthest(span.stop, frame.axes[1])
         start = span.on_axis(span.start)
         return [Callout("values/lead", CalloutForm.LENGTH, three(start), three(tip), direction, grip=three(grip))]
 
     return deformed(span, values, points, notes=notes, callouts=callouts, used=used)
+
+
+def _arm(span: Span, find: Levels) -> tuple[float, Floats, Floats]:
+    """Return where the turn is taken hold of: the share of it there, the centre, and a place on the body.
+
+    At the end, but where the body runs to its axis there, as a ring does, nearer to the start.
+    """
+    for share in (1.0, 0.95, 0.9, 0.8, 0.7, 0.6):
+        centre, rim = _slice(span, find, share)
+        if np.linalg.norm(rim - centre) >= _FAIR_ARM * span.radius:
+            return share, centre, rim
+    return 0.5, *_slice(span, find, 0.5)
+
+
+def _turned(arm: Floats, axis: Floats, degrees: float) -> Floats:
+    """Return a vector across an axis, turned about it."""
+    c, s = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
+    return np.asarray(arm * c + np.cross(axis, arm) * s)
+
+
+def _slice(span: Span, find: Levels, share: float) -> tuple[Floats, Floats]:
+    rim = find.farthest(span.start + share * (span.stop - span.start), span.frame.axes[0])
+    return span.on_axis(float((rim - span.frame.origin) @ span.frame.direction)), rim
 
 
 def _degrees(values: Values, length_: float) -> float:
