@@ -5,6 +5,7 @@ import { keepMeshes, refresh, useSession } from '../../shared/session'
 import { useView } from '../../shared/viewState'
 import { readBody } from './buffers'
 import type { BodyData } from './buffers'
+import type { Looking } from './camera'
 import { BEFORE } from './compare'
 import { cornersOf, seeAll } from './layout'
 import type { Stage } from './Stage'
@@ -55,6 +56,23 @@ async function bodyData(digest: string, limit: Limit = 'no'): Promise<BodyData> 
 const plain = (id: string) => id.replace(BEFORE, '')
 const NO_FINISH = { colour: '#b9b4a8', metal: 0, roughness: 0.6, clear: 0 }
 
+interface Framing {
+  on: boolean
+  bodies: number
+  looking: Looking | null
+}
+
+/** When a bench is opened its bodies come one by one: all are seen, until the view is turned by hand. */
+function seeWhatCame(frame: Framing, stage: Stage, parts: readonly PartView[], bodies: number) {
+  if (frame.on && bodies > frame.bodies) {
+    if (frame.looking && frame.looking !== stage.looking) frame.on = false
+    else seeAll(stage, parts)
+    frame.bodies = bodies
+    frame.looking = stage.looking
+  }
+  if (bodies && !useSession.getState().bench?.waiting.length) frame.on = false
+}
+
 /** The parts whose bodies stand on the stage. */
 const shownOf = (parts: readonly PartView[], only: string | null) =>
   parts.filter((p) => p.mesh && !p.hidden && (!only || plain(p.part) === only))
@@ -65,7 +83,7 @@ export function useBodies(
   parts: readonly PartView[],
   holder: React.RefObject<HTMLDivElement | null>,
 ): void {
-  const first = useRef(true)
+  const framing = useRef<Framing>({ on: true, bodies: 0, looking: null })
   const document_ = useSession((s) => (s.preview ?? s.bench)?.document)
   const only = useView((s) => s.only)
   const limit = useView((s) => s.limit)
@@ -135,10 +153,7 @@ export function useBodies(
         }
         holder.current?.setAttribute('data-shown', wanted.map((p) => p.mesh).join(' '))
         holder.current?.setAttribute('data-limit', limit)
-        if (first.current && rows.length) {
-          first.current = false
-          seeAll(stage, parts)
-        }
+        seeWhatCame(framing.current, stage, parts, rows.length)
       })
       .catch(() => {
         if (on) void refresh() // the server was restarted and has forgotten the hash: ask anew
