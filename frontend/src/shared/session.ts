@@ -228,6 +228,8 @@ function describeChange(): void {
   if (!undescribed || !now || now.waiting.includes(undescribed.target.part)) return
   const { before, target } = undescribed
   undescribed = null
+  // of a part that was stopped the body of before is shown: there is nothing to tell yet
+  if (now.stopped.includes(target.part)) return
   setState({ change: describe(before, now, target) })
 }
 

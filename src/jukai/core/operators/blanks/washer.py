@@ -22,41 +22,12 @@ from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.length import length
 from jukai.core.operators.shapes import Z_AXIS, on_ring
+from jukai.core.operators.tables import table
 
 __all__ = ["SIZES", "Values", "washer"]
 
-SIZES = {
-    "M1.6": (1.7, 4, 0.3),
-    "M2": (2.2, 5, 0.3),
-    "M2.5": (2.7, 6, 0.5),
-    "M3": (3.2, 7, 0.5),
-    "M3.5": (3.7, 8, 0.5),
-    "M4": (4.3, 9, 0.8),
-    "M5": (5.3, 10, 1),
-    "M6": (6.4, 12, 1.6),
-    "M8": (8.4, 16, 1.6),
-    "M10": (10.5, 20, 2),
-    "M12": (13, 24, 2.5),
-    "M14": (15, 28, 2.5),
-    "M16": (17, 30, 3),
-    "M18": (19, 34, 3),
-    "M20": (21, 37, 3),
-    "M22": (23, 39, 3),
-    "M24": (25, 44, 4),
-    "M27": (28, 50, 4),
-    "M30": (31, 56, 4),
-    "M33": (34, 60, 5),
-    "M36": (37, 66, 5),
-    "M39": (42, 72, 6),
-    "M42": (45, 78, 8),
-    "M45": (48, 85, 8),
-    "M48": (52, 92, 8),
-    "M52": (56, 98, 8),
-    "M56": (62, 105, 10),
-    "M60": (66, 110, 10),
-    "M64": (70, 115, 10),
-}
-"""Hole, outer diameter and thickness, mm: ISO 7089 (from memory)."""
+SIZES = table("washers")
+"""Hole, outer diameter and thickness, mm, by thread."""
 
 
 class Values(OperatorValues):
