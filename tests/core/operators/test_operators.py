@@ -344,6 +344,20 @@ class Twist(unittest.TestCase):
             )
             self.assertEqual(evaluation.steps[1].result.facts["axis"], axis)
 
+    def test_the_turn_is_held_where_the_body_has_an_arm(self) -> None:
+        """The arc runs from where the slice stood to a place on the body, also on a ring twisted about its diameter."""
+        ring = {"operator": "torus", "major_radius": 12, "minor_radius": 3}
+        for shape, share in ((ring, 0.95), ({"operator": "box", "size": [30, 4, 4], "counts": [9, 1, 1]}, 1.0)):
+            for turn in (20, -130):
+                done = built(shape, {"operator": "twist", "turn": turn, "axis": "x"}).steps[1].result
+                held = next(c for c in done.callouts if c.target == "values/turn")
+                start, arm = (np.array(p) - held.at for p in (held.to, held.held_at))
+                self.assertGreater(float(np.linalg.norm(arm)), 2.5)
+                self.assertAlmostEqual(float(np.linalg.norm(start)), float(np.linalg.norm(arm)))
+                got = math.degrees(math.atan2(float(np.cross(start, arm) @ held.along), float(start @ arm)))
+                self.assertAlmostEqual(got, turn)
+                self.assertAlmostEqual(held.gain, 1 / share)
+
     def test_attributes_stay(self) -> None:
         column = {"operator": "box", "size": [2, 2, 10], "counts": [1, 1, 10]}
         before = body(column)
