@@ -118,6 +118,8 @@ async function askForBodies(): Promise<void> {
       ...now.parts.map((p) => fresh.get(p.part) ?? p),
       ...found.parts.filter((p) => !there.has(p.part)),
     ]
+    const order = new Map((now.document.parts ?? []).map((p, i) => [p.id, i]))
+    parts.sort((a, b) => (order.get(a.part) ?? 0) - (order.get(b.part) ?? 0))
     const { waiting, stopped, measures } = found
     const done = waiting.length === 0
     setState({
