@@ -26,6 +26,16 @@ export function withChanges(bench: BenchView, c: BenchChanges): BenchView {
   }
 }
 
+/** Views of parts with fresh ones in the place of old ones, in the order of the bench; removed ones are gone. */
+export function partsOf(
+  document: Document,
+  before: BenchView['parts'],
+  fresh: BenchView['parts'],
+): BenchView['parts'] {
+  const order = document.parts?.map((p) => p.id)
+  return inOrder(before, fresh, (x) => x.part, order)
+}
+
 /** The document with what changed in it. */
 export function changedDocument(before: Document, change: BenchChanges['document']): Document {
   const out = { ...before } as Record<string, unknown>

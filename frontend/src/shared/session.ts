@@ -1,7 +1,7 @@
 import { create } from 'zustand'
 import { ApiError, Offline, api } from './api/client'
 import type { BenchChanges, BenchView, Edit, PartView } from './api/client'
-import { isChanges, withChanges } from './changes'
+import { isChanges, partsOf, withChanges } from './changes'
 import { signed, volume } from './format'
 import { namedIn } from './operators'
 
@@ -83,18 +83,9 @@ function adopt(answer: BenchView | BenchChanges): void {
     }
     bench = withChanges(now, answer)
   } else bench = answer
-  const same = now?.id === bench.id ? now.parts : []
   // the last good body of a part stays until the new one is there
-  const there = new Set(bench.parts.map((p) => p.part))
-  const kept = same.filter(
-    (p) => !there.has(p.part) && bench.document.parts?.some((q) => q.id === p.part),
-  )
-  if (kept.length) {
-    const all = [...bench.parts, ...kept]
-    const order = new Map(bench.document.parts?.map((p, i) => [p.id, i]))
-    all.sort((a, b) => (order.get(a.part) ?? 0) - (order.get(b.part) ?? 0))
-    bench = { ...bench, parts: all }
-  }
+  if (now?.id === bench.id)
+    bench = { ...bench, parts: partsOf(bench.document, now.parts, bench.parts) }
   document.title = `${bench.document.name} · Jukai`
   setState({ bench, failure: null, ...(bench.waiting.length === 0 && { progress: null }) })
   if (bench.waiting.length) void askForBodies()
@@ -112,14 +103,7 @@ async function askForBodies(): Promise<void> {
     const found = await api.parts(id, bench.waiting)
     const now = getState().bench
     if (now?.id !== bench.id || now.revision !== found.revision) return
-    const fresh = new Map(found.parts.map((p) => [p.part, p]))
-    const there = new Set(now.parts.map((p) => p.part))
-    const parts = [
-      ...now.parts.map((p) => fresh.get(p.part) ?? p),
-      ...found.parts.filter((p) => !there.has(p.part)),
-    ]
-    const order = new Map((now.document.parts ?? []).map((p, i) => [p.id, i]))
-    parts.sort((a, b) => (order.get(a.part) ?? 0) - (order.get(b.part) ?? 0))
+    const parts = partsOf(now.document, now.parts, found.parts)
     const { waiting, stopped, measures } = found
     const done = waiting.length === 0
     setState({
