@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import type { BenchChanges, BenchView } from './api/client'
 import { readPacket } from './api/client'
-import { changedDocument, isChanges, withChanges } from './changes'
+import { changedDocument, isChanges, partsOf, withChanges } from './changes'
 
 const document = {
   name: 'Bench',
@@ -107,5 +107,15 @@ describe('an answer with drawing data', () => {
     const { changes, meshes } = readPacket(new Uint8Array(all).buffer)
     expect(changes.revision).toBe(5)
     expect([...meshes].map(([n, b]) => [n, [...new Uint8Array(b)]])).toEqual(bodies)
+  })
+})
+
+describe('parts that arrive one by one', () => {
+  it('stand in the order of the bench, and removed ones are gone', () => {
+    const of = (part: string, mesh: string) => ({ part, mesh }) as BenchView['parts'][number]
+    const doc = { parts: ['a', 'b', 'c'].map((id) => ({ id })) } as BenchView['document']
+    const now = partsOf(doc, [of('c', '1'), of('gone', '1')], [of('b', '2'), of('c', '2')])
+    expect(now.map((p) => `${p.part}${p.mesh}`)).toEqual(['b2', 'c2'])
+    expect(partsOf(doc, now, [of('a', '3')]).map((p) => p.part)).toEqual(['a', 'b', 'c'])
   })
 })
