@@ -1,4 +1,5 @@
 import { createSystem, defaultConfig, defineConfig } from '@chakra-ui/react'
+import { recipes, slotRecipes } from './recipes'
 
 const pair = (light: string, dark: string) => ({ value: { _light: light, _dark: dark } })
 
@@ -6,6 +7,8 @@ const pair = (light: string, dark: string) => ({ value: { _light: light, _dark: 
 const config = defineConfig({
   conditions: { light: '[data-look=paper] &', dark: '[data-look=dusk] &' },
   theme: {
+    recipes,
+    slotRecipes,
     tokens: {
       fonts: {
         heading: { value: "'Source Serif 4', serif" },

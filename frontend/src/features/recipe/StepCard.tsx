@@ -7,7 +7,10 @@ import type { Part, Step, StepView } from '../../shared/api/client'
 import { figure, freeId, whole } from '../../shared/format'
 import { differenceInWords, doEdit, useSession } from '../../shared/session'
 import { operatorOf } from '../../shared/operators'
+import { Button } from '../../shared/ui/Button'
+import { EditableName } from '../../shared/ui/EditableName'
 import { WordMenu } from '../../shared/ui/Menu'
+import { Progress } from '../../shared/ui/Progress'
 import { useView } from '../../shared/viewState'
 import { PickPanel } from './PickPanel'
 import { Sentence } from './Sentence'
@@ -87,9 +90,9 @@ export function StepCard(props: {
       {lookedAt && (
         <div className="told amber">
           This is the body after this step.{' '}
-          <button className="plain link" onClick={() => set({ lookAt: null })}>
+          <Button tone="link" onClick={() => set({ lookAt: null })}>
             Show it whole
-          </button>
+          </Button>
         </div>
       )}
       {chosen && <StepMenu part={part} step={step} />}
@@ -124,14 +127,13 @@ function Told(props: { part: Part; step: Step; view: StepView | undefined; chose
   return (
     <>
       {progress && (
-        <div className="told" data-testid="progress">
-          <div className="bar">
-            <i style={{ width: `${Math.round(progress.fraction * 100)}%` }} />
-          </div>
-          {Math.round(progress.fraction * 100)} %{' '}
-          <button className="plain link" onClick={() => id && void api.stop(id)}>
-            Stop
-          </button>
+        <div className="told">
+          <Progress
+            testId="progress"
+            label="This step is being worked out"
+            fraction={progress.fraction}
+            stop={() => id && void api.stop(id)}
+          />
         </div>
       )}
       {view?.error && (
@@ -175,8 +177,8 @@ function Solve(props: {
   return (
     <>
       {' '}
-      <button
-        className="plain link"
+      <Button
+        tone="link"
         data-testid={`solve-${key}`}
         onClick={() =>
           doEdit({ kind: 'set_value', part: props.part.id, step: props.step.id, key, value })
@@ -184,7 +186,7 @@ function Solve(props: {
       >
         Take {words}: {figure(value)}{' '}
         {operatorOf(props.step.operator)?.values.find((v) => v.key === key)?.unit}
-      </button>
+      </Button>
     </>
   )
 }
@@ -197,22 +199,14 @@ function StepMenu({ part, step }: { part: Part; step: Step }) {
   const lookAt = useView((s) => s.lookAt)
   if (naming)
     return (
-      <input
-        className="field"
-        aria-label="Name of the step"
-        data-testid="step-name"
-        autoFocus
-        defaultValue={step.name ?? ''}
-        maxLength={200}
-        onBlur={(e) => {
-          setNaming(false)
-          if (e.target.value !== (step.name ?? ''))
-            doEdit({ kind: 'set_step', part: part.id, step: step.id, name: e.target.value })
-        }}
-        onKeyDown={(e) => {
-          e.stopPropagation()
-          if (e.key === 'Enter') e.currentTarget.blur()
-        }}
+      <EditableName
+        name={step.name ?? ''}
+        label="Name of the step"
+        testId="step-name"
+        opened
+        mayBeEmpty
+        close={() => setNaming(false)}
+        keep={(name) => doEdit({ kind: 'set_step', part: part.id, step: step.id, name })}
       />
     )
   return (

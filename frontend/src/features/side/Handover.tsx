@@ -4,6 +4,10 @@ import { api } from '../../shared/api/client'
 import type { BakedView } from '../../shared/api/client'
 import { figure, volume, whole } from '../../shared/format'
 import { say, useSession } from '../../shared/session'
+import { Button } from '../../shared/ui/Button'
+import { Checkbox } from '../../shared/ui/Checkbox'
+import { RadioGroup } from '../../shared/ui/RadioGroup'
+import { Select } from '../../shared/ui/Select'
 import { Sheet } from '../../shared/ui/Sheet'
 
 export function useHandover() {
@@ -42,9 +46,9 @@ export function HandoverList() {
       ))}
       {baked.length === 0 && <p className="muted">Bake a part to put its plain result here.</p>}
       {baked.length > 1 && (
-        <button className="plain link" onClick={() => setOpen(0)}>
+        <Button tone="link" onClick={() => setOpen(0)}>
           Download all
-        </button>
+        </Button>
       )}
       <HandoverSheet
         open={open !== null}
@@ -55,14 +59,19 @@ export function HandoverList() {
   )
 }
 
-const FORMATS: readonly [string, string, string][] = [
-  ['glb', 'GLB', 'metres, Y up; triangles, normals, materials'],
-  ['3mf', '3MF', 'triangles, materials; says its unit'],
-  ['off', 'OFF', 'text; polygons, nothing else'],
-  ['obj', 'OBJ', 'polygons, groups, finishes in an MTL'],
-  ['stl', 'STL', 'triangles, single precision'],
-  ['ply', 'PLY', 'polygons, double precision'],
-]
+const FORMATS = [
+  { value: 'glb', words: 'GLB', note: 'metres, Y up; triangles, normals, materials' },
+  { value: '3mf', words: '3MF', note: 'triangles, materials; says its unit' },
+  { value: 'off', words: 'OFF', note: 'text; polygons, nothing else' },
+  { value: 'obj', words: 'OBJ', note: 'polygons, groups, finishes in an MTL' },
+  { value: 'stl', words: 'STL', note: 'triangles, single precision' },
+  { value: 'ply', words: 'PLY', note: 'polygons, double precision' },
+] as const
+const UNITS = (['mm', 'cm', 'm', 'in'] as const).map((value) => ({ value, words: value }))
+const AXES = [
+  { value: 'z', words: 'Z' },
+  { value: 'y', words: 'Y' },
+] as const
 
 /** The report of what was baked, and how to take it away. */
 export function HandoverSheet(props: {
@@ -72,9 +81,9 @@ export function HandoverSheet(props: {
 }) {
   const id = useSession((s) => s.id)
   const queries = useQueryClient()
-  const [format, setFormat] = useState('glb')
-  const [unit, setUnit] = useState('mm')
-  const [up, setUp] = useState('z')
+  const [format, setFormat] = useState<(typeof FORMATS)[number]['value']>('glb')
+  const [unit, setUnit] = useState<(typeof UNITS)[number]['value']>('mm')
+  const [up, setUp] = useState<(typeof AXES)[number]['value']>('z')
   const [triangles, setTriangles] = useState(false)
   const [together, setTogether] = useState(true)
   const [texture, setTexture] = useState(true)
@@ -108,82 +117,53 @@ export function HandoverSheet(props: {
       {props.rows.map((b) => (
         <Report key={b.id} baked={b} named={!one} />
       ))}
-      <fieldset style={{ marginTop: 16 }}>
-        <legend style={{ fontWeight: 600 }}>Take it away as</legend>
-        {FORMATS.map(([value, words, note]) => (
-          <label key={value} style={{ display: 'block', padding: '2px 0' }}>
-            <input
-              type="radio"
-              name="format"
-              value={value}
-              checked={format === value}
-              data-testid={`format-${value}`}
-              onChange={() => setFormat(value)}
-            />{' '}
-            {words} <span className="muted">{note}</span>
-          </label>
-        ))}
-      </fieldset>
-      {(fixed || format === 'obj') && (
-        <p className="actions" style={{ marginTop: 8 }}>
-          <label>
-            <input
-              type="checkbox"
-              checked={texture}
-              data-testid="texture"
-              onChange={(e) => setTexture(e.target.checked)}
-            />{' '}
+      <div style={{ marginTop: 16 }}>
+        <RadioGroup
+          label="Take it away as"
+          testId="format"
+          value={format}
+          change={setFormat}
+          options={FORMATS}
+        />
+      </div>
+      <p className="actions" style={{ marginTop: 8 }}>
+        {(fixed || format === 'obj') && (
+          <Checkbox checked={texture} change={setTexture} testId="texture">
             with texture coordinates
-          </label>
-        </p>
-      )}
-      {!fixed && (
-        <p className="actions" style={{ marginTop: 8 }}>
-          <label>
-            unit{' '}
-            <select value={unit} data-testid="unit" onChange={(e) => setUnit(e.target.value)}>
-              {['mm', 'cm', 'm', 'in'].map((u) => (
-                <option key={u}>{u}</option>
-              ))}
-            </select>
-          </label>
-          <label>
-            up{' '}
-            <select value={up} data-testid="up" onChange={(e) => setUp(e.target.value)}>
-              <option value="z">Z</option>
-              <option value="y">Y</option>
-            </select>
-          </label>
-          {format !== 'stl' && (
-            <label>
-              <input
-                type="checkbox"
-                checked={triangles}
-                onChange={(e) => setTriangles(e.target.checked)}
-              />{' '}
-              cut into triangles
-            </label>
-          )}
-        </p>
-      )}
-      {props.rows.length > 1 && (
-        <label>
-          <input
-            type="checkbox"
-            checked={together}
-            onChange={(e) => setTogether(e.target.checked)}
-          />{' '}
-          all in one file
-        </label>
-      )}
+          </Checkbox>
+        )}
+        {!fixed && (
+          <>
+            <span>
+              unit{' '}
+              <Select label="Unit" testId="unit" value={unit} change={setUnit} options={UNITS} />
+            </span>
+            <span>
+              up <Select label="Up" testId="up" value={up} change={setUp} options={AXES} />
+            </span>
+            {format !== 'stl' && (
+              <Checkbox checked={triangles} change={setTriangles}>
+                cut into triangles
+              </Checkbox>
+            )}
+          </>
+        )}
+        {props.rows.length > 1 && (
+          <Checkbox checked={together} change={setTogether}>
+            all in one file
+          </Checkbox>
+        )}
+      </p>
       <p className="actions" style={{ marginTop: 14 }}>
-        <a className="plain boxed first" data-testid="download" href={address} download>
-          Download
-        </a>
+        <Button tone="first" asChild>
+          <a data-testid="download" href={address} download>
+            Download
+          </a>
+        </Button>
         {one && (
-          <button className="plain link" onClick={() => remove(one)}>
+          <Button tone="link" onClick={() => remove(one)}>
             Take out of the hand-over
-          </button>
+          </Button>
         )}
       </p>
     </Sheet>

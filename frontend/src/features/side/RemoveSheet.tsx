@@ -1,5 +1,6 @@
 import { followersOf, removeParts } from '../../shared/parts'
 import { useSession } from '../../shared/session'
+import { Button } from '../../shared/ui/Button'
 import { Sheet } from '../../shared/ui/Sheet'
 
 /** Removing says what depends on it; where nothing does it is done at once. */
@@ -27,21 +28,20 @@ export function RemoveSheet({ ids, close }: { ids: string[]; close: () => void }
         <p>{ids.length} parts will be removed. Undo brings them back.</p>
       )}
       <div className="answers">
-        <button
-          className="plain boxed"
+        <Button
           data-testid="remove-all"
           onClick={() => go([...ids, ...followers.map((p) => p.id)])}
         >
           {followers.length ? 'Remove them too' : 'Remove them'}
-        </button>
+        </Button>
         {followers.length > 0 && (
-          <button className="plain boxed" data-testid="remove-only" onClick={() => go(ids)}>
+          <Button data-testid="remove-only" onClick={() => go(ids)}>
             Remove only {names}
-          </button>
+          </Button>
         )}
-        <button className="plain" onClick={close}>
+        <Button tone="word" onClick={close}>
           Keep all
-        </button>
+        </Button>
       </div>
     </Sheet>
   )

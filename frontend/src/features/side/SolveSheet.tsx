@@ -4,6 +4,10 @@ import type { Solved } from '../../shared/api/client'
 import { figure, withUnit } from '../../shared/format'
 import { author, edit, shownParts, useSession } from '../../shared/session'
 import { numberAt } from '../../shared/targets'
+import { Button } from '../../shared/ui/Button'
+import { Field } from '../../shared/ui/Field'
+import { Progress } from '../../shared/ui/Progress'
+import { Select } from '../../shared/ui/Select'
 import { Sheet } from '../../shared/ui/Sheet'
 import { useView } from '../../shared/viewState'
 
@@ -76,48 +80,47 @@ function Solving({ address, close }: { address: string; close: () => void }) {
       </p>
       <p className="prose">
         Take the{' '}
-        <select
-          className="field"
+        <Select
+          label="Largest or smallest"
+          testId="solve-which"
           value={which}
-          data-testid="solve-which"
-          onChange={(e) => {
-            setWhich(e.target.value as typeof which)
+          options={[
+            { value: 'largest', words: 'largest' },
+            { value: 'smallest', words: 'smallest' },
+          ]}
+          change={(to) => {
+            setWhich(to)
             setFound(null)
           }}
-        >
-          <option value="largest">largest</option>
-          <option value="smallest">smallest</option>
-        </select>{' '}
+        />{' '}
         that leaves{' '}
-        <input
-          className="field figures"
-          size={6}
+        <Field
+          label="Gap, mm"
+          testId="solve-gap"
+          className="figures"
+          width="5em"
           autoFocus
           value={gap}
-          aria-label="Gap, mm"
-          data-testid="solve-gap"
-          onChange={(e) => {
-            setGap(e.target.value)
+          keep={() => (found ? take() : find())}
+          change={(text) => {
+            setGap(text)
             setFound(null)
           }}
         />{' '}
         mm between {name} and{' '}
-        <select
-          className="field"
+        <Select
+          label="The other part"
+          testId="solve-to"
           value={to}
-          data-testid="solve-to"
-          onChange={(e) => {
-            setTo(e.target.value)
+          options={[
+            { value: '', words: 'every other part shown' },
+            ...others.map((p) => ({ value: p.id, words: p.name })),
+          ]}
+          change={(part) => {
+            setTo(part)
             setFound(null)
           }}
-        >
-          <option value="">every other part shown</option>
-          {others.map((p) => (
-            <option key={p.id} value={p.id}>
-              {p.name}
-            </option>
-          ))}
-        </select>
+        />
         .
       </p>
       {wrong && (
@@ -134,23 +137,19 @@ function Solving({ address, close }: { address: string; close: () => void }) {
       )}
       <div className="answers">
         {found ? (
-          <button type="submit" className="plain boxed" data-testid="solve-take">
+          <Button type="submit" tone="first" data-testid="solve-take">
             Take it
-          </button>
+          </Button>
         ) : (
-          <button type="submit" className="plain boxed" disabled={busy} data-testid="solve-find">
-            {busy ? 'Looking …' : 'Find it'}
-          </button>
+          <Button type="submit" tone="first" disabled={busy} data-testid="solve-find">
+            Find it
+          </Button>
         )}
-        {busy && (
-          <button type="button" className="plain link" onClick={() => void api.stop(id)}>
-            Stop
-          </button>
-        )}
-        <button type="button" className="plain muted" onClick={close}>
+        <Button tone="word" className="muted" onClick={close}>
           Leave it as it is
-        </button>
+        </Button>
       </div>
+      {busy && <Progress label="Looking …" fraction={null} stop={() => void api.stop(id)} />}
     </form>
   )
 }

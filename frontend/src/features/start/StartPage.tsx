@@ -5,6 +5,10 @@ import type { BenchItem } from '../../shared/api/client'
 import { goTo } from '../../shared/address'
 import { ago } from '../../shared/format'
 import { say } from '../../shared/session'
+import { Button } from '../../shared/ui/Button'
+import { EditableName } from '../../shared/ui/EditableName'
+import { EmptyState } from '../../shared/ui/EmptyState'
+import { Link } from '../../shared/ui/Link'
 
 /** The benches: new, open a file, duplicate, rename, download, remove with a way back. */
 export function StartPage() {
@@ -37,27 +41,19 @@ export function StartPage() {
         saved as you do it, and can be undone.
       </p>
       <div className="actions">
-        <button
-          className="plain boxed first"
+        <Button
+          tone="first"
           data-testid="new-bench"
           onClick={() => make.mutate(() => api.newBench('New bench'))}
         >
           New bench
-        </button>
-        <button
-          className="plain boxed"
-          data-testid="open-file"
-          onClick={() => file.current?.click()}
-        >
+        </Button>
+        <Button data-testid="open-file" onClick={() => file.current?.click()}>
           Open a bench file
-        </button>
-        <button
-          className="plain boxed"
-          data-testid="new-demo"
-          onClick={() => make.mutate(api.newDemo)}
-        >
+        </Button>
+        <Button data-testid="new-demo" onClick={() => make.mutate(api.newDemo)}>
           Demo bench
-        </button>
+        </Button>
         <input
           ref={file}
           type="file"
@@ -76,16 +72,16 @@ export function StartPage() {
         {list.isError && (
           <p role="alert" style={{ color: 'var(--red)' }}>
             {list.error.message}{' '}
-            <button className="plain link" onClick={() => void list.refetch()}>
+            <Button tone="link" onClick={() => void list.refetch()}>
               Try again
-            </button>
+            </Button>
           </p>
         )}
         {list.isSuccess && standing.length === 0 && (
-          <p className="prose muted" data-testid="no-benches">
-            No bench yet. A new one is empty; the demo shows a turned brass pedestal to try things
-            on.
-          </p>
+          <EmptyState
+            testId="no-benches"
+            words="No bench yet. A new one is empty; the demo shows a turned brass pedestal to try things on."
+          />
         )}
         {standing.map((b) => (
           <Row key={b.id} bench={b} />
@@ -101,8 +97,8 @@ export function StartPage() {
               <span className="muted prose">{b.name}</span>
               <span className="muted">{ago(b.removed ?? 0)}</span>
               <span />
-              <button
-                className="plain link"
+              <Button
+                tone="link"
                 data-testid="restore"
                 onClick={() =>
                   void api
@@ -111,7 +107,7 @@ export function StartPage() {
                 }
               >
                 Put back
-              </button>
+              </Button>
             </div>
           ))}
         </section>
@@ -122,84 +118,54 @@ export function StartPage() {
 
 function Row({ bench }: { bench: BenchItem }) {
   const queries = useQueryClient()
-  const [name, setName] = useState<string | null>(null)
+  const [naming, setNaming] = useState(false)
   const again = () => queries.invalidateQueries({ queryKey: ['benches'] })
   const act = (work: Promise<unknown>) => {
     work.then(again).catch((e: unknown) => say(e instanceof Error ? e.message : String(e), 'error'))
   }
-  const rename = () => {
-    const wanted = name?.trim()
-    setName(null)
-    if (wanted && wanted !== bench.name)
-      act(
-        api.edit(bench.id, {
-          base: bench.revision,
-          edit: { kind: 'set_bench', name: wanted },
-          author: '',
-          join: false,
-        }),
-      )
-  }
+  const rename = (name: string) =>
+    act(
+      api.edit(bench.id, {
+        base: bench.revision,
+        edit: { kind: 'set_bench', name },
+        author: '',
+        join: false,
+      }),
+    )
   return (
     <div className="row" data-testid={`bench-${bench.id}`}>
-      {name === null ? (
-        <a
-          href={`/bench/${bench.id}`}
-          data-testid="bench-link"
-          onClick={(e) => {
-            e.preventDefault()
-            goTo(`/bench/${bench.id}`)
-          }}
-        >
-          {bench.name}
-        </a>
-      ) : (
-        <input
-          className="field prose"
-          style={{ fontSize: 18 }}
-          autoFocus
-          aria-label="Name of the bench"
-          value={name}
-          maxLength={200}
-          onChange={(e) => setName(e.target.value)}
-          onBlur={rename}
-          onKeyDown={(e) => {
-            if (e.key === 'Enter') rename()
-            if (e.key === 'Escape') setName(null)
-          }}
+      {naming ? (
+        <EditableName
+          name={bench.name}
+          label="Name of the bench"
+          className="prose bench-name"
+          testId={`name-${bench.id}`}
+          opened
+          close={() => setNaming(false)}
+          keep={rename}
         />
+      ) : (
+        <Link href={`/bench/${bench.id}`} data-testid="bench-link" inside>
+          {bench.name}
+        </Link>
       )}
       <span className="muted" title="All changes are saved">
         saved {ago(bench.changed)}
       </span>
       <span className="muted figures">{bench.parts === 1 ? '1 part' : `${bench.parts} parts`}</span>
       <span className="actions">
-        <button className="plain link" data-testid="rename" onClick={() => setName(bench.name)}>
+        <Button tone="link" data-testid="rename" onClick={() => setNaming(true)}>
           Rename
-        </button>
-        <button
-          className="plain link"
-          data-testid="duplicate"
-          onClick={() => act(api.duplicate(bench.id))}
-        >
+        </Button>
+        <Button tone="link" data-testid="duplicate" onClick={() => act(api.duplicate(bench.id))}>
           Duplicate
-        </button>
-        <a
-          className="link"
-          style={{ font: 'inherit' }}
-          data-testid="download"
-          href={api.fileAddress(bench.id)}
-          download
-        >
+        </Button>
+        <Link data-testid="download" href={api.fileAddress(bench.id)} download>
           Download
-        </a>
-        <button
-          className="plain link"
-          data-testid="remove"
-          onClick={() => act(api.remove(bench.id))}
-        >
+        </Link>
+        <Button tone="link" data-testid="remove" onClick={() => act(api.remove(bench.id))}>
           Remove
-        </button>
+        </Button>
       </span>
     </div>
   )

@@ -1,16 +1,12 @@
-import { Fragment, useEffect, useMemo, useRef, useState } from 'react'
+import { useEffect, useMemo, useRef, useState } from 'react'
 import type { OperatorView } from '../../shared/api/client'
 import { addOperator, addReference } from '../../shared/adding'
 import { useSession } from '../../shared/session'
+import { Combobox } from '../../shared/ui/Combobox'
+import type { Option } from '../../shared/ui/Combobox'
 import { useView } from '../../shared/viewState'
 
-interface Entry {
-  id: string
-  words: string
-  note: string
-  /** the heading it stands under while nothing is typed */
-  chapter: string
-  drawing: string | null
+interface Entry extends Option {
   act: () => void
 }
 
@@ -18,8 +14,6 @@ interface Entry {
 export function FindField(props: { operators: readonly OperatorView[] }) {
   const [text, setText] = useState('')
   const [open, setOpen] = useState(false)
-  // with nothing typed nothing is chosen: Enter takes only what was pointed at
-  const [at, setAt] = useState(-1)
   const field = useRef<HTMLInputElement>(null)
   const bench = useSession((s) => s.bench)
   const look = useView((s) => s.look)
@@ -38,85 +32,35 @@ export function FindField(props: { operators: readonly OperatorView[] }) {
     return () => removeEventListener('jukai-find', focus)
   }, [])
 
-  const choose = (e: Entry | undefined) => {
-    if (!e) return
+  const leave = () => {
     setText('')
-    setAt(-1)
     setOpen(false)
-    field.current?.blur()
-    e.act()
     useView.getState().set({ insertAfter: null })
+    field.current?.blur()
   }
   return (
     <div className="find">
-      <input
-        ref={field}
-        data-testid="find"
-        role="combobox"
-        aria-expanded={open}
-        aria-controls="find-list"
-        aria-label="Add a step, find anything"
+      <Combobox
+        testId="find"
+        label="Add a step, find anything"
         placeholder={insertAfter === null ? 'Add a step, find anything' : 'Add a step here'}
-        value={text}
-        onFocus={() => setOpen(true)}
-        onBlur={() => window.setTimeout(() => setOpen(false), 150)}
-        onChange={(e) => {
-          setText(e.target.value)
-          setAt(e.target.value.trim() ? 0 : -1)
-          setOpen(true)
+        field={field}
+        text={text}
+        change={setText}
+        open={open}
+        setOpen={setOpen}
+        options={entries}
+        choose={(e) => {
+          setText('')
+          setOpen(false)
+          field.current?.blur()
+          e.act()
+          useView.getState().set({ insertAfter: null })
         }}
-        onKeyDown={(e) => {
-          e.stopPropagation()
-          if (e.key === 'ArrowDown') setAt((n) => Math.min(n + 1, entries.length - 1))
-          else if (e.key === 'ArrowUp') setAt((n) => Math.max(n - 1, 0))
-          else if (e.key === 'Enter') choose(entries[at])
-          else if (e.key === 'Escape') {
-            setText('')
-            setAt(-1)
-            setOpen(false)
-            useView.getState().set({ insertAfter: null })
-            field.current?.blur()
-          } else return
-          e.preventDefault()
-        }}
+        leave={leave}
+        nothing={`Nothing is called “${text}”. Try another word for it, or clear the field to see all.`}
       />
       <span className="slash figures">/</span>
-      {open && (
-        <ul id="find-list" role="listbox" data-testid="find-list">
-          {entries.map((e, i) => (
-            <Fragment key={e.id}>
-              {e.chapter !== entries[i - 1]?.chapter && (
-                <li className="chapter" role="presentation">
-                  {e.chapter}
-                </li>
-              )}
-              <li
-                role="option"
-                aria-selected={i === at}
-                data-testid={`find-${e.id}`}
-                onMouseEnter={() => setAt(i)}
-                onMouseDown={(m) => {
-                  m.preventDefault()
-                  choose(e)
-                }}
-              >
-                <span className="ink">
-                  {e.drawing && <img src={e.drawing} alt="" loading="lazy" />}
-                </span>
-                <span>
-                  <b>{e.words}</b>
-                  <span className="note">{e.note}</span>
-                </span>
-              </li>
-            </Fragment>
-          ))}
-          {entries.length === 0 && (
-            <li className="muted nothing" data-testid="find-nothing">
-              Nothing is called “{text}”. Try another word for it, or clear the field to see all.
-            </li>
-          )}
-        </ul>
-      )}
     </div>
   )
 }

@@ -3,6 +3,9 @@ import { useState } from 'react'
 import { api } from '../../shared/api/client'
 import { ago } from '../../shared/format'
 import { move, useSession } from '../../shared/session'
+import { Button } from '../../shared/ui/Button'
+import { DataTable } from '../../shared/ui/DataTable'
+import { EditableName } from '../../shared/ui/EditableName'
 import { Sheet } from '../../shared/ui/Sheet'
 import { useView } from '../../shared/viewState'
 
@@ -18,57 +21,71 @@ export function HistorySheet() {
   })
   const [naming, setNaming] = useState<number | null>(null)
   const keep = (revision: number, name: string) => {
-    setNaming(null)
-    if (id) void api.nameRevision(id, revision, name.trim() || null).then(() => rows.refetch())
+    if (id) void api.nameRevision(id, revision, name || null).then(() => rows.refetch())
   }
   return (
     <Sheet open={history} close={() => set({ history: false })} title="History" testId="history">
       {rows.isPending && <p className="muted">Reading the history …</p>}
       {rows.isError && <p role="alert">{rows.error.message}</p>}
-      <ol className="history" style={{ listStyle: 'none', padding: 0, margin: 0 }}>
-        {rows.data?.revisions.map((r) => (
-          <li
-            key={r.number}
-            data-testid={`revision-${r.number}`}
-            style={{ fontWeight: r.number === rows.data.head ? 600 : 400 }}
-          >
-            <span className="figures muted">{r.number}</span>
-            <span>
-              <button
-                className="plain"
-                title={
-                  r.number === rows.data.head ? 'This is what is shown' : 'Go to this revision'
-                }
-                onClick={() => move('go-to', r.number)}
-              >
-                {r.label}
-                {!r.on_branch && <span className="muted"> (other branch)</span>}
-              </button>
-              {naming === r.number ? (
-                <input
-                  className="field"
-                  autoFocus
-                  aria-label="Name of the revision"
-                  defaultValue={r.name ?? ''}
-                  maxLength={200}
-                  onBlur={(e) => keep(r.number, e.target.value)}
-                  onKeyDown={(e) => {
-                    if (e.key === 'Enter') keep(r.number, e.currentTarget.value)
-                  }}
-                />
-              ) : (
-                r.name && <b className="prose"> “{r.name}”</b>
-              )}
-            </span>
-            <span className="muted">
-              {ago(r.time)}{' '}
-              <button className="plain link" onClick={() => setNaming(r.number)}>
-                name
-              </button>
-            </span>
-          </li>
-        ))}
-      </ol>
+      {rows.data && (
+        <DataTable
+          label="Revisions, the newest first"
+          testId="revision"
+          rows={rows.data.revisions}
+          keyOf={(r) => String(r.number)}
+          current={(r) => r.number === rows.data.head}
+          columns={[
+            { id: 'number', heading: 'no.', numeric: true, cell: (r) => r.number },
+            {
+              id: 'label',
+              heading: 'what was done',
+              cell: (r) => (
+                <>
+                  <Button
+                    tone="word"
+                    whiteSpace="normal"
+                    textAlign="left"
+                    title={
+                      r.number === rows.data.head ? 'This is what is shown' : 'Go to this revision'
+                    }
+                    onClick={() => move('go-to', r.number)}
+                  >
+                    {r.label}
+                    {!r.on_branch && <span className="muted"> (other branch)</span>}
+                  </Button>{' '}
+                  {naming === r.number ? (
+                    <EditableName
+                      name={r.name ?? ''}
+                      label="Name of the revision"
+                      testId="revision-name"
+                      opened
+                      mayBeEmpty
+                      close={() => setNaming(null)}
+                      keep={(name) => keep(r.number, name)}
+                    />
+                  ) : (
+                    r.name && <b className="prose">“{r.name}”</b>
+                  )}
+                </>
+              ),
+            },
+            {
+              id: 'time',
+              heading: 'when',
+              cell: (r) => <span className="muted">{ago(r.time)}</span>,
+            },
+            {
+              id: 'name',
+              heading: '',
+              cell: (r) => (
+                <Button tone="link" className="muted" onClick={() => setNaming(r.number)}>
+                  {r.name ? 'rename' : 'name'}
+                </Button>
+              ),
+            },
+          ]}
+        />
+      )}
     </Sheet>
   )
 }

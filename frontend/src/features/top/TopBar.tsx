@@ -1,10 +1,12 @@
-import { useState } from 'react'
 import { api } from '../../shared/api/client'
 import type { OperatorView } from '../../shared/api/client'
 import { goTo } from '../../shared/address'
 import { useSection } from '../../shared/section'
 import { doEdit, move, useSession } from '../../shared/session'
+import { Button } from '../../shared/ui/Button'
+import { EditableName } from '../../shared/ui/EditableName'
 import { WordMenu } from '../../shared/ui/Menu'
+import { Tooltip } from '../../shared/ui/Tooltip'
 import { setLook, useView } from '../../shared/viewState'
 import type { Drawing } from '../../shared/viewState'
 import { FindField } from './FindField'
@@ -40,36 +42,32 @@ export function TopBar(props: {
       </a>
       <BenchName />
       <span className="figures" style={{ display: 'flex', gap: 12 }}>
-        <button
-          className="plain"
-          data-testid="undo"
-          disabled={!bench?.undo}
-          title={bench?.undo ? `Undo ${bench.undo.label} (Ctrl+Z)` : 'Nothing to undo'}
-          onClick={() => move('undo')}
-        >
-          ↶ undo{' '}
-          <b
-            data-testid="undo-name"
-            style={{
-              display: 'inline-block',
-              maxWidth: 110,
-              overflow: 'hidden',
-              textOverflow: 'ellipsis',
-              verticalAlign: 'bottom',
-            }}
+        <Tooltip words={bench?.undo ? `Undo ${bench.undo.label}` : 'Nothing to undo'} keys="Ctrl+Z">
+          <Button
+            tone="word"
+            data-testid="undo"
+            disabled={!bench?.undo}
+            onClick={() => move('undo')}
           >
-            {bench?.undo?.label}
-          </b>
-        </button>
-        <button
-          className="plain"
-          data-testid="redo"
-          disabled={!bench?.redo}
-          title={bench?.redo ? `Redo ${bench.redo.label} (Ctrl+Shift+Z)` : 'Nothing to redo'}
-          onClick={() => move('redo')}
+            ↶ undo{' '}
+            <b data-testid="undo-name" className="cut-short">
+              {bench?.undo?.label}
+            </b>
+          </Button>
+        </Tooltip>
+        <Tooltip
+          words={bench?.redo ? `Redo ${bench.redo.label}` : 'Nothing to redo'}
+          keys="Ctrl+Shift+Z"
         >
-          ↷ redo <b className="wide">{bench?.redo?.label}</b>
-        </button>
+          <Button
+            tone="word"
+            data-testid="redo"
+            disabled={!bench?.redo}
+            onClick={() => move('redo')}
+          >
+            ↷ redo <b className="wide">{bench?.redo?.label}</b>
+          </Button>
+        </Tooltip>
       </span>
       <FindField operators={props.operators} />
       <nav style={{ display: 'flex', gap: 14 }} aria-label="How to draw">
@@ -186,39 +184,13 @@ function JudgeMenu() {
 
 function BenchName() {
   const name = useSession((s) => s.bench?.document.name ?? '')
-  const [draft, setDraft] = useState<string | null>(null)
-  const keep = () => {
-    const wanted = draft?.trim()
-    setDraft(null)
-    if (wanted && wanted !== name) doEdit({ kind: 'set_bench', name: wanted })
-  }
-  if (draft === null)
-    return (
-      <button
-        className="plain bench-name"
-        title="Rename the bench"
-        data-testid="bench-name"
-        onClick={() => setDraft(name)}
-      >
-        {name}
-      </button>
-    )
   return (
-    <input
-      className="field bench-name"
-      data-testid="bench-name-field"
-      aria-label="Name of the bench"
-      autoFocus
-      maxLength={200}
-      value={draft}
-      onFocus={(e) => e.target.select()}
-      onChange={(e) => setDraft(e.target.value)}
-      onBlur={keep}
-      onKeyDown={(e) => {
-        e.stopPropagation()
-        if (e.key === 'Enter') keep()
-        if (e.key === 'Escape') setDraft(null)
-      }}
+    <EditableName
+      name={name}
+      label="Name of the bench"
+      className="bench-name"
+      testId="bench-name"
+      keep={(to) => doEdit({ kind: 'set_bench', name: to })}
     />
   )
 }
