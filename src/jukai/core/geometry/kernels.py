@@ -13,6 +13,10 @@ docstring and comments, the kernels it calls and the numbers it reads. So a chan
 docstring or in another kernel costs nothing, and one in a kernel that others call compiles those
 too. Beside each kept file stands a check sum; one that does not agree is thrown away, and the
 kernel is compiled anew. ``make bounds`` runs the tests with all indices checked.
+
+A long loop is cut into pieces, :func:`piece`: they are compiled into the kernels that use them, so
+that a piece costs nothing at run time, however much it is handed. It makes no array of its own.
+Arrays that belong together are handed over as one named tuple.
 """
 
 from __future__ import annotations
@@ -28,7 +32,7 @@ from threading import RLock
 from types import CodeType, FunctionType
 from typing import Any
 
-__all__ = ["FEW", "Kernel", "cache_folder", "forget_others", "kernel"]
+__all__ = ["FEW", "Kernel", "cache_folder", "forget_others", "kernel", "piece"]
 
 FEW = 10_000
 """Corners up to which array expressions answer sooner than loading the compiler."""
@@ -41,15 +45,18 @@ _ALL: list[Kernel] = []
 class Kernel:
     """A function compiled at its first call."""
 
-    def __init__(self, function: Callable[..., Any]) -> None:
+    def __init__(self, function: Callable[..., Any], *, inlined: bool = False) -> None:
         self.plain = function
+        self.inlined = inlined
         self.__doc__ = function.__doc__
         self._compiled: Callable[..., Any] | None = None
         self._signatures = 0
         _ALL.append(self)
 
     def __call__(self, *args: Any) -> Any:
-        """Run the compiled function."""
+        """Run the compiled function; a piece by itself is never compiled."""
+        if self.inlined:
+            return self.plain(*args)
         run = self.compiled()
         out = run(*args)
         if len(run.signatures) != self._signatures:  # type: ignore[attr-defined]
@@ -79,7 +86,7 @@ class Kernel:
         os.environ.setdefault("NUMBA_DISABLE_INTEL_SVML", "1")  # the same bytes on every machine
         import numba
 
-        folder = cache_folder()
+        folder = None if self.inlined else cache_folder()
         file = None if folder is None else folder / f"{self.name}.py"
         if file is not None and not file.exists():
             file.write_text(_source(self.plain), encoding="utf-8")
@@ -91,7 +98,10 @@ class Kernel:
         kept = code if file is None else code.replace(co_filename=str(file), co_firstlineno=1)
         function = FunctionType(kept, self.plain.__globals__ | inner, self.plain.__name__, self.plain.__defaults__)
         function.__module__, function.__qualname__ = self.plain.__module__, self.plain.__name__
-        loaded: Callable[..., Any] = numba.njit(cache=file is not None, nogil=True, error_model="numpy")(function)
+        # a piece holds no array and makes none, so it counts no references: in a hot loop these cost more than its work
+        options = {"forceinline": True, "_nrt": False} if self.inlined else {"cache": file is not None}
+        compiler: Callable[..., Any] = numba.njit
+        loaded: Callable[..., Any] = compiler(nogil=True, error_model="numpy", **options)(function)
         return loaded
 
     def _note_sums(self, run: Any) -> None:
@@ -128,15 +138,20 @@ def cache_folder() -> Path | None:
 def _key(k: Kernel, within: tuple[Kernel, ...] = ()) -> str:
     """Return a hash of what a kernel is compiled from; kernels it calls count, numbers it reads too."""
     known = k.plain.__globals__
-    constants = {
-        n: repr(known[n])
-        for n in _names(k.plain.__code__)
-        if isinstance(known.get(n), bool | int | float | str | tuple)
-    }
+    constants = {n: text for n in _names(k.plain.__code__) if (text := _constant(known.get(n))) is not None}
     inner = {n: _key(other, (*within, k)) for n, other in k.called().items() if other not in within}
     bounds = os.environ.get("NUMBA_BOUNDSCHECK", "")
-    text = repr((_FORM, bounds, _source(k.plain), sorted(constants.items()), sorted(inner.items())))
+    text = repr((_FORM, bounds, k.inlined, _source(k.plain), sorted(constants.items()), sorted(inner.items())))
     return hashlib.blake2b(text.encode(), digest_size=10).hexdigest()
+
+
+def _constant(value: object) -> str | None:
+    """Return what of a global stands in the compiled code; None for what is no number, text or named tuple."""
+    if isinstance(value, bool | int | float | str | tuple):
+        return repr(value)
+    if isinstance(value, type) and issubclass(value, tuple):
+        return repr((value.__name__, getattr(value, "_fields", ())))
+    return None
 
 
 def _names(code: CodeType) -> set[str]:
@@ -221,3 +236,8 @@ def forget_others() -> None:
 def kernel(function: Callable[..., Any]) -> Kernel:
     """Mark ``function`` as a loop to be compiled when it is first needed."""
     return Kernel(function)
+
+
+def piece(function: Callable[..., Any]) -> Kernel:
+    """Mark ``function`` as a part of kernels, put into each of them where it is called."""
+    return Kernel(function, inlined=True)

@@ -143,9 +143,7 @@ class Building:
         points[: self.base] = mesh.points if self.base == mesh.n_points else mesh.points[self.numbers >= 0]
         points[self.base : begin] = at.spots
         profile, row, centre, end = self.run(sections)(
-            points, mesh.n_points, self.numbers, self.base, at.spots, mesh.points, mesh.corners, con.corner_edge, row_of,
-            shares(tables, turn, n), rings.ring, rings.starts, rings.closes, at.after, at.ahead, at.directions, picks, self.kind, n, begin,
-            self.options.mitre,
+            points, begin, rings.body, rings.rings, at, self.kind, self.numbers, self.base, row_of, shares(tables, turn, n), self.options.mitre
         )  # fmt: skip
         for k, every in by_strips:
             rows = every[self.kind[every] == PATCH]

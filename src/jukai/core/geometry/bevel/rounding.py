@@ -10,7 +10,8 @@ import numpy as np
 from jukai.core.errors import MeshProblem
 from jukai.core.geometry.arrays import Bools, Floats
 from jukai.core.geometry.bevel._rings import met, touched, walk
-from jukai.core.geometry.bevel._sectors import parting, sectors, shrinking
+from jukai.core.geometry.bevel._sectors import Faces, Ring, Strips, sectors
+from jukai.core.geometry.bevel._widths import parting, shrinking
 from jukai.core.geometry.bevel.building import Building
 from jukai.core.geometry.bevel.joining import Bevel
 from jukai.core.geometry.bevel.limits import cleared, limited, searched
@@ -125,6 +126,9 @@ class Rings:
         self.firm = con.edge_sides > 2
         self.firm[mesh.against] = True
         self.edges = np.flatnonzero(picked)
+        self.body = Faces(
+            mesh.points, mesh.corners, con.following, self.before, mesh.corner_faces, con.corner_edge, self.normals
+        )
         if len(self.edges) > _PLAIN:
             where = met(con.edges, self.edges, mesh.n_points)
         else:
@@ -134,6 +138,7 @@ class Rings:
         self.ring, self.starts, self.closes = walk.choose(room, _PLAIN)(
             mesh.corners, con.following, self.before, con.twins, con.point_offsets, con.point_corners, con.corner_edge, picked, where, room
         )  # fmt: skip
+        self.rings = Ring(self.ring, self.starts, self.closes)
         run = touched.plain if self.plain else touched
         # where corners stand in the rings; the sides that change with the widths, and the faces that have them
         self.position, self.begins, self.sides, self.faces = run(
@@ -142,22 +147,17 @@ class Rings:
 
     def sectors(self, width: Floats) -> Sectors:
         """Return where borders meet for these widths."""
-        mesh, con = self.mesh, self.mesh.connectivity
         run = sectors.plain if self.plain else sectors
-        return Sectors(*run(
-            mesh.points, mesh.corners, con.following, self.before, mesh.corner_faces, con.corner_edge, self.normals, self.picked,
-            self.firm, width, self.turn, self.ring, self.starts, self.closes, _FLAT,
-        ))  # fmt: skip
+        at: Sectors = run(self.body, self.rings, Strips(self.picked, self.firm, width, self.turn), _FLAT)
+        return at
 
     def limits(self, at: Sectors, width: Floats) -> tuple[Floats, float]:
         """Return (e,) how wide each strip may be for the faces beside it, and the share of the widths that fits all."""
         mesh, con = self.mesh, self.mesh.connectivity
         limit = np.full(con.n_edges, np.inf)
         one, two = (shrinking.plain, parting.plain) if self.plain else (shrinking, parting)
-        fits = one(self.sides, mesh.points, mesh.corners, con.following, self.position, at.instead, at.share, at.after, at.ahead,
-                   self.begins, at.spots, at.one, at.two, width, limit)  # fmt: skip
-        other = two(self.faces, mesh.points, mesh.corners, mesh.offsets, self.normals, self.position, at.instead, at.share, at.after,
-                    at.ahead, self.begins, at.spots, at.one, at.two, width, limit)  # fmt: skip
+        fits = one(self.sides, self.body, self.position, self.begins, at, width, limit)
+        other = two(self.faces, self.body, mesh.offsets, self.position, self.begins, at, width, limit)
         return limit, min(float(fits), float(other))
 
     def build(self, at: Sectors, width: Floats, step: str, *, touching: bool) -> Rounded:
