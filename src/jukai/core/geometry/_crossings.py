@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
-from jukai.core.geometry.arrays import Array
-from jukai.core.geometry.kernels import kernel
+from jukai.core.geometry.arrays import Array, Floats
+from jukai.core.geometry.kernels import kernel, piece
 
 
 @kernel
-def triangle_boxes(points: Array, triangles: Array, mx: float, my: float, mz: float) -> Any:
+def triangle_boxes(points: Array, triangles: Array, mx: float, my: float, mz: float) -> tuple[Floats, Floats, Floats]:
     """Corners (n, 3, 3) of triangles seen from a middle, and the lower and upper corners of their boxes."""
     n = triangles.shape[0]
     t = np.empty((n, 3, 3), np.float64)
@@ -29,141 +27,150 @@ def triangle_boxes(points: Array, triangles: Array, mx: float, my: float, mz: fl
 
 
 @kernel
-def crossing_pairs(t: Array, ids: Array, faces: Array, pairs: Array, touch: float) -> Any:
+def crossing_pairs(t: Array, ids: Array, faces: Array, pairs: Array, touch: float) -> tuple[Array, Floats]:
     """Which pairs of (n, 3, 3) triangles cross, and a place on each crossing; the tests of ``crossings._crossing``."""
-    n = t.shape[0]
-    normals = np.empty((n, 3), np.float64)
-    sizes = np.empty(n, np.float64)
-    for i in range(n):
-        ux, uy, uz = t[i, 1, 0] - t[i, 0, 0], t[i, 1, 1] - t[i, 0, 1], t[i, 1, 2] - t[i, 0, 2]
-        vx, vy, vz = t[i, 2, 0] - t[i, 0, 0], t[i, 2, 1] - t[i, 0, 1], t[i, 2, 2] - t[i, 0, 2]
-        x, y, z = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
-        length = max(np.sqrt(x * x + y * y + z * z), 1e-300)
-        normals[i, 0], normals[i, 1], normals[i, 2] = x / length, y / length, z / length
-        s = 0.0
-        for k in range(3):
-            low = min(t[i, 0, k], t[i, 1, k], t[i, 2, k])
-            high = max(t[i, 0, k], t[i, 1, k], t[i, 2, k])
-            s = max(s, high - low)
-        sizes[i] = s
+    normals = np.empty((t.shape[0], 3), np.float64)
+    sizes = np.empty(t.shape[0], np.float64)
+    for i in range(t.shape[0]):
+        _measure(t, i, normals, sizes)
     m = pairs.shape[0]
     hits = np.empty(m, np.int64)
     places = np.empty((m, 3), np.float64)
     found = 0
     d = np.zeros((2, 3))
-    span = np.zeros((2, 2))
+    di, dj = d[0], d[1]
     for row in range(m):
         i, j = pairs[row, 0], pairs[row, 1]
         if faces[i] == faces[j]:
             continue
-        shared_i = 0
-        shared_j = 0
-        common = 0
-        for a in range(3):
-            for b in range(3):
-                if ids[i, a] == ids[j, b]:
-                    common += 1
-                    shared_i |= 1 << a
-                    shared_j |= 1 << b
+        common, shared_i, shared_j = _shared(ids, i, j)
         if common > 1:
             continue
         eps = touch * max(sizes[i], sizes[j])
-        apart = False
-        for side in range(2):
-            p, q = (i, j) if side == 0 else (j, i)
-            shared = shared_i if side == 0 else shared_j
-            below = above = 0
-            for k in range(3):
-                h = ((t[p, k, 0] - t[q, 0, 0]) * normals[q, 0] + (t[p, k, 1] - t[q, 0, 1]) * normals[q, 1]
-                     + (t[p, k, 2] - t[q, 0, 2]) * normals[q, 2])  # fmt: skip
-                if abs(h) <= eps or (shared >> k) & 1:
-                    h = 0.0
-                d[side, k] = h
-                below += h < 0
-                above += h > 0
-            if below == 3 or above == 3:
-                apart = True
-                break
-            if (below == 0 or above == 0) and below + above > 0:
-                apart = True  # it only touches the plane
-                break
-        if apart:
+        if not _straddles(t, normals, i, j, shared_i, eps, di) or not _straddles(t, normals, j, i, shared_j, eps, dj):
             continue
         flat_i = d[0, 0] == 0 and d[0, 1] == 0 and d[0, 2] == 0
         flat_j = d[1, 0] == 0 and d[1, 1] == 0 and d[1, 2] == 0
-        if flat_i or flat_j:
-            if not (flat_i and flat_j):
-                continue
-            if normals[i, 0] * normals[j, 0] + normals[i, 1] * normals[j, 1] + normals[i, 2] * normals[j, 2] <= 0:
-                continue
-            overlap = True
-            for side in range(2):
-                p = i if side == 0 else j
-                for k in range(3):
-                    e = k + 1 if k < 2 else 0
-                    ex, ey, ez = t[p, e, 0] - t[p, k, 0], t[p, e, 1] - t[p, k, 1], t[p, e, 2] - t[p, k, 2]
-                    ax = normals[i, 1] * ez - normals[i, 2] * ey
-                    ay = normals[i, 2] * ex - normals[i, 0] * ez
-                    az = normals[i, 0] * ey - normals[i, 1] * ex
-                    length = max(np.sqrt(ax * ax + ay * ay + az * az), 1e-300)
-                    lo_i = lo_j = np.inf
-                    hi_i = hi_j = -np.inf
-                    for c in range(3):
-                        v = (
-                            (t[i, c, 0] - t[i, 0, 0]) * ax
-                            + (t[i, c, 1] - t[i, 0, 1]) * ay
-                            + (t[i, c, 2] - t[i, 0, 2]) * az
-                        ) / length
-                        lo_i, hi_i = min(lo_i, v), max(hi_i, v)
-                        v = (
-                            (t[j, c, 0] - t[i, 0, 0]) * ax
-                            + (t[j, c, 1] - t[i, 0, 1]) * ay
-                            + (t[j, c, 2] - t[i, 0, 2]) * az
-                        ) / length
-                        lo_j, hi_j = min(lo_j, v), max(hi_j, v)
-                    if min(hi_i, hi_j) - max(lo_i, lo_j) <= eps:
-                        overlap = False
-                        break
-                if not overlap:
-                    break
-            if overlap:
-                hits[found] = row
-                for k in range(3):
-                    places[found, k] = (t[i, 0, k] + t[i, 1, k] + t[i, 2, k] + t[j, 0, k] + t[j, 1, k] + t[j, 2, k]) / 6
-                found += 1
-            continue
-        lx = normals[i, 1] * normals[j, 2] - normals[i, 2] * normals[j, 1]
-        ly = normals[i, 2] * normals[j, 0] - normals[i, 0] * normals[j, 2]
-        lz = normals[i, 0] * normals[j, 1] - normals[i, 1] * normals[j, 0]
-        length = max(np.sqrt(lx * lx + ly * ly + lz * lz), 1e-300)
-        lx, ly, lz = lx / length, ly / length, lz / length
-        ox, oy, oz = t[i, 0, 0], t[i, 0, 1], t[i, 0, 2]
-        px = py = pz = 0.0
-        for side in range(2):
-            p = i if side == 0 else j
-            low, high = np.inf, -np.inf
-            for a in range(3):
-                b = a + 1 if a < 2 else 0
-                sa = (t[p, a, 0] - ox) * lx + (t[p, a, 1] - oy) * ly + (t[p, a, 2] - oz) * lz
-                da, db = d[side, a], d[side, b]
-                if da == 0:
-                    low, high = min(low, sa), max(high, sa)
-                if da * db < 0:
-                    sb = (t[p, b, 0] - ox) * lx + (t[p, b, 1] - oy) * ly + (t[p, b, 2] - oz) * lz
-                    share = da / (da - db)
-                    s = sa + (sb - sa) * share
-                    low, high = min(low, s), max(high, s)
-                    if side == 0:
-                        px = t[p, a, 0] + (t[p, b, 0] - t[p, a, 0]) * share - s * lx
-                        py = t[p, a, 1] + (t[p, b, 1] - t[p, a, 1]) * share - s * ly
-                        pz = t[p, a, 2] + (t[p, b, 2] - t[p, a, 2]) * share - s * lz
-            span[side, 0], span[side, 1] = low, high
-        start, stop = max(span[0, 0], span[1, 0]), min(span[0, 1], span[1, 1])
-        if stop - start > eps:
-            middle = (start + stop) / 2
+        if flat_i and flat_j:
+            crosses = _overlap(t, normals, i, j, eps, places[found])
+        else:
+            crosses = not flat_i and not flat_j and _cut(t, normals, i, j, d, eps, places[found])
+        if crosses:
             hits[found] = row
-            places[found, 0] = px + middle * lx
-            places[found, 1] = py + middle * ly
-            places[found, 2] = pz + middle * lz
             found += 1
     return hits[:found].copy(), places[:found].copy()
+
+
+@piece
+def _measure(t: Array, i: int, normals: Array, sizes: Array) -> None:
+    """Write the unit normal of a triangle and the largest side of its box."""
+    ux, uy, uz = t[i, 1, 0] - t[i, 0, 0], t[i, 1, 1] - t[i, 0, 1], t[i, 1, 2] - t[i, 0, 2]
+    vx, vy, vz = t[i, 2, 0] - t[i, 0, 0], t[i, 2, 1] - t[i, 0, 1], t[i, 2, 2] - t[i, 0, 2]
+    x, y, z = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+    length = max(np.sqrt(x * x + y * y + z * z), 1e-300)
+    normals[i, 0], normals[i, 1], normals[i, 2] = x / length, y / length, z / length
+    size = 0.0
+    for k in range(3):
+        low = min(t[i, 0, k], t[i, 1, k], t[i, 2, k])
+        high = max(t[i, 0, k], t[i, 1, k], t[i, 2, k])
+        size = max(size, high - low)
+    sizes[i] = size
+
+
+@piece
+def _shared(ids: Array, i: int, j: int) -> tuple[int, int, int]:
+    """Return how many points two triangles share, and which corners of each have them, as bits."""
+    common = shared_i = shared_j = 0
+    for a in range(3):
+        for b in range(3):
+            if ids[i, a] == ids[j, b]:
+                common += 1
+                shared_i |= 1 << a
+                shared_j |= 1 << b
+    return common, shared_i, shared_j
+
+
+@piece
+def _straddles(t: Array, normals: Array, p: int, q: int, shared: int, eps: float, heights: Array) -> bool:
+    """Write the heights of triangle ``p`` over the plane of ``q``; return whether it goes through the plane or lies in it."""
+    below = above = 0
+    for k in range(3):
+        h = ((t[p, k, 0] - t[q, 0, 0]) * normals[q, 0] + (t[p, k, 1] - t[q, 0, 1]) * normals[q, 1]
+             + (t[p, k, 2] - t[q, 0, 2]) * normals[q, 2])  # fmt: skip
+        if abs(h) <= eps or (shared >> k) & 1:
+            h = 0.0
+        heights[k] = h
+        below += h < 0
+        above += h > 0
+    return (below > 0) == (above > 0)  # else it lies on one side, or only touches the plane
+
+
+@piece
+def _overlap(t: Array, normals: Array, i: int, j: int, eps: float, place: Array) -> bool:
+    """Return whether two triangles in one plane that look the same way overlap; write a place between them."""
+    if normals[i, 0] * normals[j, 0] + normals[i, 1] * normals[j, 1] + normals[i, 2] * normals[j, 2] <= 0:
+        return False
+    for side in range(2):
+        p = i if side == 0 else j
+        for k in range(3):
+            if _parted(t, normals, i, j, p, k, eps):
+                return False
+    for k in range(3):
+        place[k] = (t[i, 0, k] + t[i, 1, k] + t[i, 2, k] + t[j, 0, k] + t[j, 1, k] + t[j, 2, k]) / 6
+    return True
+
+
+@piece
+def _parted(t: Array, normals: Array, i: int, j: int, p: int, k: int, eps: float) -> bool:
+    """Return whether two triangles in one plane lie apart, seen along side ``k`` of triangle ``p``."""
+    e = k + 1 if k < 2 else 0
+    ex, ey, ez = t[p, e, 0] - t[p, k, 0], t[p, e, 1] - t[p, k, 1], t[p, e, 2] - t[p, k, 2]
+    ax = normals[i, 1] * ez - normals[i, 2] * ey
+    ay = normals[i, 2] * ex - normals[i, 0] * ez
+    az = normals[i, 0] * ey - normals[i, 1] * ex
+    length = max(np.sqrt(ax * ax + ay * ay + az * az), 1e-300)
+    lo_i = lo_j = np.inf
+    hi_i = hi_j = -np.inf
+    for c in range(3):
+        v = ((t[i, c, 0] - t[i, 0, 0]) * ax + (t[i, c, 1] - t[i, 0, 1]) * ay + (t[i, c, 2] - t[i, 0, 2]) * az) / length
+        lo_i, hi_i = min(lo_i, v), max(hi_i, v)
+        v = ((t[j, c, 0] - t[i, 0, 0]) * ax + (t[j, c, 1] - t[i, 0, 1]) * ay + (t[j, c, 2] - t[i, 0, 2]) * az) / length
+        lo_j, hi_j = min(lo_j, v), max(hi_j, v)
+    return min(hi_i, hi_j) - max(lo_i, lo_j) <= eps
+
+
+@piece
+def _cut(t: Array, normals: Array, i: int, j: int, d: Array, eps: float, place: Array) -> bool:
+    """Return whether two triangles share a piece of the line in which their planes meet; write its middle."""
+    lx = normals[i, 1] * normals[j, 2] - normals[i, 2] * normals[j, 1]
+    ly = normals[i, 2] * normals[j, 0] - normals[i, 0] * normals[j, 2]
+    lz = normals[i, 0] * normals[j, 1] - normals[i, 1] * normals[j, 0]
+    length = max(np.sqrt(lx * lx + ly * ly + lz * lz), 1e-300)
+    lx, ly, lz = lx / length, ly / length, lz / length
+    ox, oy, oz = t[i, 0, 0], t[i, 0, 1], t[i, 0, 2]
+    px = py = pz = 0.0
+    start, stop = -np.inf, np.inf
+    for side in range(2):
+        p = i if side == 0 else j
+        low, high = np.inf, -np.inf
+        for a in range(3):
+            b = a + 1 if a < 2 else 0
+            sa = (t[p, a, 0] - ox) * lx + (t[p, a, 1] - oy) * ly + (t[p, a, 2] - oz) * lz
+            da, db = d[side, a], d[side, b]
+            if da == 0:
+                low, high = min(low, sa), max(high, sa)
+            if da * db < 0:
+                sb = (t[p, b, 0] - ox) * lx + (t[p, b, 1] - oy) * ly + (t[p, b, 2] - oz) * lz
+                share = da / (da - db)
+                s = sa + (sb - sa) * share
+                low, high = min(low, s), max(high, s)
+                if side == 0:
+                    px = t[p, a, 0] + (t[p, b, 0] - t[p, a, 0]) * share - s * lx
+                    py = t[p, a, 1] + (t[p, b, 1] - t[p, a, 1]) * share - s * ly
+                    pz = t[p, a, 2] + (t[p, b, 2] - t[p, a, 2]) * share - s * lz
+        start, stop = max(start, low), min(stop, high)
+    if not stop - start > eps:
+        return False
+    middle = (start + stop) / 2
+    place[0], place[1], place[2] = px + middle * lx, py + middle * ly, pz + middle * lz
+    return True

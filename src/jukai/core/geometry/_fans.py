@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import NamedTuple
 
 import numpy as np
 
-from jukai.core.geometry.arrays import Array
-from jukai.core.geometry.kernels import kernel
+from jukai.core.geometry.arrays import Array, Bools, Floats, Ints
+from jukai.core.geometry.kernels import kernel, piece
 
 
 @kernel
-def frames_loop(points: Array, corners: Array, offsets: Array) -> Any:
+def frames_loop(points: Array, corners: Array, offsets: Array) -> tuple[Floats, Floats, Floats]:
     """Vector area and unit normal of each face, and its angle at each of its corners.
 
     The angle is atan2 of (cross, dot) through the half angle, whose tangent needs no quadrant; the
@@ -115,6 +115,23 @@ def frames_loop(points: Array, corners: Array, offsets: Array) -> Any:
     return areas, normals, angles
 
 
+class _Room(NamedTuple):
+    """What is known of the corners round the point that is worked on, in the order of the corners.
+
+    The points that the sides leaving and arriving there lead to (``ahead``, ``behind``) and the face;
+    ``match`` the corner across the side that leaves, -1 where no single face is; ``met`` whether such
+    a corner was found for the side that arrives; ``parent`` joins corners that share a fan (a forest
+    of disjoint sets, Galler and Fischer 1964).
+    """
+
+    ahead: Ints
+    behind: Ints
+    faces: Ints
+    match: Ints
+    met: Bools
+    parent: Ints
+
+
 @kernel
 def fans_loop(
     corners: Array,
@@ -125,7 +142,7 @@ def fans_loop(
     marks: Array,
     n_points: int,
     cosine: float,
-) -> Any:
+) -> tuple[Ints, Ints, Floats, Ints, bool]:
     """Fan of each corner, first corner and mean normal of each fan, sharp edges, whether a fan has no normal.
 
     Fans stand in the order of their points, edges (lower point first) in that of their lower points.
@@ -147,147 +164,37 @@ def fans_loop(
         around[k] = c
     of = np.empty(n, np.int32)
     firsts = np.empty(n, np.int32)
-    parent = np.empty(most, np.int32)
-    match = np.empty(most, np.int32)
-    ahead = np.empty(most, np.int32)
-    behind = np.empty(most, np.int32)
-    faces = np.empty(most, np.int32)
-    met = np.empty(most, np.bool_)
-    unmarked = marks.shape[0] == 0
+    room = _Room(
+        np.empty(most, np.int32), np.empty(most, np.int32), np.empty(most, np.int32), np.empty(most, np.int32),
+        np.empty(most, np.bool_), np.empty(most, np.int32),
+    )  # fmt: skip
     half = np.sqrt(max(1.0 + cosine, 0.0) / 2.0) + 1e-9  # cosine of half the crease
-    room = 1024
-    edges = np.empty((room, 2), np.int32)
-    n_edges = 0
-    count = 0
+    edges = np.empty((1024, 2), np.int32)
+    n_edges = count = 0
     for p in range(n_points):
         a = starts[p]
         v = starts[p + 1] - a
         if v == 0:
             continue
-        f = corner_faces[around[a]]
-        x, y, z = normals[f, 0], normals[f, 1], normals[f, 2]
-        near = 2.0
-        for i in range(v):
-            c = around[a + i]
-            f = corner_faces[c]
-            first, last = offsets[f], offsets[f + 1]
-            faces[i] = f
-            ahead[i] = corners[c + 1 if c + 1 < last else first]
-            behind[i] = corners[c - 1 if c > first else last - 1]
-            near = min(near, x * normals[f, 0] + y * normals[f, 1] + z * normals[f, 2])
-        if near >= half and unmarked and v <= 32:
-            # all within half the crease of one: every edge here is smooth. Once round, and it is one fan.
-            i = steps = 0
-            while steps < v:
-                q = ahead[i]
-                j = 0
-                while j < v and behind[j] != q:
-                    j += 1
-                if j == v or q == p:
-                    break
-                steps += 1
-                i = j
-                if j == 0:
-                    break
-            if steps == v and i == 0:
-                firsts[count] = around[a]
-                for i in range(v):
-                    of[around[a + i]] = count
-                count += 1
-                continue
-        for i in range(v):
-            parent[i] = i
-            match[i] = -1
-        if v <= 32:
+        near = _look_round(corners, offsets, corner_faces, normals, around, a, v, room)
+        # all within half the crease of one: every edge here is smooth, and if they go once round it is one fan
+        if near >= half and marks.shape[0] == 0 and v <= 32 and _goes_round(p, v, room):
+            firsts[count] = around[a]
             for i in range(v):
-                q = ahead[i]
-                found = 0
-                leaving = arriving = 0
-                for j in range(v):
-                    hit = behind[j] == q
-                    arriving += hit
-                    found = j if hit else found
-                    leaving += ahead[j] == q
-                if leaving == 1 and arriving == 1 and q != p:
-                    match[i] = found
+                of[around[a + i]] = count
+            count += 1
+            continue
+        if v <= 32:
+            _match_few(p, v, room)
         else:
-            by_ahead = np.argsort(ahead[:v].copy(), kind="mergesort")
-            by_behind = np.argsort(behind[:v].copy(), kind="mergesort")
-            j = 0
-            for k in range(v):
-                i = by_ahead[k]
-                q = ahead[i]
-                while j < v and behind[by_behind[j]] < q:
-                    j += 1
-                twice = (k > 0 and ahead[by_ahead[k - 1]] == q) or (k + 1 < v and ahead[by_ahead[k + 1]] == q)
-                if q == p or twice or j >= v or behind[by_behind[j]] != q:
-                    continue
-                if j + 1 < v and behind[by_behind[j + 1]] == q:
-                    continue
-                match[i] = by_behind[j]
-        for i in range(v):
-            met[i] = False
-        begun = n_edges
-        if n_edges + 2 * v > room:
-            room = 2 * (room + v)
-            grown = np.empty((room, 2), np.int32)
+            ahead, behind = room.ahead[:v], room.behind[:v]
+            _match_many(p, v, np.argsort(ahead, kind="mergesort"), np.argsort(behind, kind="mergesort"), room)
+        if n_edges + 2 * v > edges.shape[0]:
+            grown = np.empty((2 * (edges.shape[0] + v), 2), np.int32)
             grown[:n_edges] = edges[:n_edges]
             edges = grown
-        for i in range(v):
-            j = match[i]
-            sharp = j < 0
-            if not sharp:
-                met[j] = True
-                mark = marks[around[a + i]] if marks.shape[0] > 0 else -1
-                sharp = mark == 1
-                if mark < 0:
-                    f, g = faces[i], faces[j]
-                    dot = normals[f, 0] * normals[g, 0] + normals[f, 1] * normals[g, 1] + normals[f, 2] * normals[g, 2]
-                    sharp = dot < cosine
-            if sharp:
-                if ahead[i] >= p:
-                    edges[n_edges, 0] = p
-                    edges[n_edges, 1] = ahead[i]
-                    n_edges += 1
-                continue
-            r = i
-            while parent[r] != r:
-                r = parent[r]
-            while parent[j] != j:
-                j = parent[j]
-            if r < j:
-                parent[j] = r
-            else:
-                parent[r] = j
-        for i in range(v):
-            if not met[i] and behind[i] > p:
-                edges[n_edges, 0] = p
-                edges[n_edges, 1] = behind[i]
-                n_edges += 1
-        # in the order of the other point, each once: those of many faces were met more than once
-        for i in range(begun + 1, n_edges):
-            q = edges[i, 1]
-            k = i - 1
-            while k >= begun and edges[k, 1] > q:
-                edges[k + 1, 1] = edges[k, 1]
-                k -= 1
-            edges[k + 1, 1] = q
-        kept = begun
-        for i in range(begun, n_edges):
-            if i == begun or edges[i, 1] != edges[kept - 1, 1]:
-                edges[kept, 1] = edges[i, 1]
-                kept += 1
-        n_edges = kept
-        for i in range(v):
-            root = i
-            while parent[root] != root:
-                root = parent[root]
-            parent[i] = root
-            if root == i:
-                match[i] = count  # the fan's number, from now on
-                firsts[count] = around[a + i]
-                count += 1
-            of[around[a + i]] = match[root]
+        n_edges = _join(p, a, v, around, normals, marks, cosine, edges, n_edges, room)
+        count = _number(a, v, around, of, firsts, count, room)
     means = np.zeros((count, 3), np.float64)
     for f in range(offsets.shape[0] - 1):
         x, y, z = normals[f, 0], normals[f, 1], normals[f, 2]
@@ -304,3 +211,144 @@ def fans_loop(
         length = length if length > 0 else 1.0
         means[fan, 0], means[fan, 1], means[fan, 2] = x / length, y / length, z / length
     return of, firsts[:count].copy(), means, edges[:n_edges].copy(), lost
+
+
+@piece
+def _look_round(corners: Array, offsets: Array, corner_faces: Array, normals: Array, around: Array, a: int, v: int, room: _Room
+                ) -> float:  # fmt: skip
+    """Fill the room for the corners of one point; return the least cosine between the first face's normal and another's."""
+    f = corner_faces[around[a]]
+    x, y, z = normals[f, 0], normals[f, 1], normals[f, 2]
+    near = 2.0
+    for i in range(v):
+        c = around[a + i]
+        f = corner_faces[c]
+        first, last = offsets[f], offsets[f + 1]
+        room.faces[i] = f
+        room.ahead[i] = corners[c + 1 if c + 1 < last else first]
+        room.behind[i] = corners[c - 1 if c > first else last - 1]
+        near = min(near, x * normals[f, 0] + y * normals[f, 1] + z * normals[f, 2])
+    return near
+
+
+@piece
+def _goes_round(p: int, v: int, room: _Room) -> bool:
+    """Return whether the corners of a point follow each other once round it."""
+    i = steps = 0
+    while steps < v:
+        q = room.ahead[i]
+        j = 0
+        while j < v and room.behind[j] != q:
+            j += 1
+        if j == v or q == p:
+            break
+        steps += 1
+        i = j
+        if j == 0:
+            break
+    return steps == v and i == 0
+
+
+@piece
+def _match_few(p: int, v: int, room: _Room) -> None:
+    """Find the corner across each side that leaves, for points of few corners."""
+    for i in range(v):
+        q = room.ahead[i]
+        found = leaving = arriving = 0
+        for j in range(v):
+            hit = room.behind[j] == q
+            arriving += hit
+            found = j if hit else found
+            leaving += room.ahead[j] == q
+        room.match[i] = found if leaving == 1 and arriving == 1 and q != p else -1
+
+
+@piece
+def _match_many(p: int, v: int, by_ahead: Array, by_behind: Array, room: _Room) -> None:
+    """Find the corner across each side that leaves, given the orders of the points that sides lead to."""
+    ahead, behind = room.ahead, room.behind
+    j = 0
+    for k in range(v):
+        i = by_ahead[k]
+        q = ahead[i]
+        room.match[i] = -1
+        while j < v and behind[by_behind[j]] < q:
+            j += 1
+        twice = (k > 0 and ahead[by_ahead[k - 1]] == q) or (k + 1 < v and ahead[by_ahead[k + 1]] == q)
+        if q == p or twice or j >= v or behind[by_behind[j]] != q:
+            continue
+        if j + 1 < v and behind[by_behind[j + 1]] == q:
+            continue
+        room.match[i] = by_behind[j]
+
+
+@piece
+def _join(p: int, a: int, v: int, around: Array, normals: Array, marks: Array, cosine: float, edges: Array, n_edges: int, room: _Room
+          ) -> int:  # fmt: skip
+    """Join corners across smooth sides, and write the sharp edges that lead to points beyond ``p``; return how many there are now."""
+    parent, begun = room.parent, n_edges
+    for i in range(v):
+        parent[i] = i
+        room.met[i] = False
+    for i in range(v):
+        j = room.match[i]
+        sharp = j < 0
+        if not sharp:
+            room.met[j] = True
+            mark = marks[around[a + i]] if marks.shape[0] > 0 else -1
+            sharp = mark == 1
+            if mark < 0:
+                f, g = room.faces[i], room.faces[j]
+                dot = normals[f, 0] * normals[g, 0] + normals[f, 1] * normals[g, 1] + normals[f, 2] * normals[g, 2]
+                sharp = dot < cosine
+        if sharp:
+            if room.ahead[i] >= p:
+                edges[n_edges, 0] = p
+                edges[n_edges, 1] = room.ahead[i]
+                n_edges += 1
+            continue
+        r = i
+        while parent[r] != r:
+            r = parent[r]
+        while parent[j] != j:
+            j = parent[j]
+        if r < j:
+            parent[j] = r
+        else:
+            parent[r] = j
+    for i in range(v):
+        if not room.met[i] and room.behind[i] > p:
+            edges[n_edges, 0] = p
+            edges[n_edges, 1] = room.behind[i]
+            n_edges += 1
+    # in the order of the other point, each once: those of many faces were met more than once
+    for i in range(begun + 1, n_edges):
+        q = edges[i, 1]
+        k = i - 1
+        while k >= begun and edges[k, 1] > q:
+            edges[k + 1, 1] = edges[k, 1]
+            k -= 1
+        edges[k + 1, 1] = q
+    kept = begun
+    for i in range(begun, n_edges):
+        if i == begun or edges[i, 1] != edges[kept - 1, 1]:
+            edges[kept, 1] = edges[i, 1]
+            kept += 1
+    return kept
+
+
+@piece
+def _number(a: int, v: int, around: Array, of: Array, firsts: Array, count: int, room: _Room) -> int:
+    """Number the fans of one point from ``count`` on, in the order of their first corners; return how many there are now."""
+    parent, number = room.parent, room.match  # a side's match is of no more use once corners are joined
+    for i in range(v):
+        root = i
+        while parent[root] != root:
+            root = parent[root]
+        parent[i] = root
+        if root == i:
+            number[i] = count
+            firsts[count] = around[a + i]
+            count += 1
+        of[around[a + i]] = number[root]
+    return count

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jukai.core.geometry.arrays import Floats, Ints
-from jukai.core.geometry.bevel._patches import divide, many, means
+from jukai.core.geometry.bevel._patches import ALIKE, EVEN, LEVEL, divide, many, means
 
 __all__ = ["Corner", "Template", "faces_of", "fill", "interior_count", "spread", "template"]
 
@@ -21,10 +21,8 @@ _TOGETHER = 1024
 """Patches worked out at a time, so that they stay in the cache."""
 _MANY, _SMALL = 500, 80
 """Patches from which, and inner points up to which, a loop over patches is quicker than array code."""
-_EVEN, _AGAIN, _NEAREST = 1.4, 3, 1e-3
-"""How many times as long as the shortest chord the longest may be for a border to be even; rounds of what is not."""
-_LEVEL, _ALIKE = 1e-12, 1.02
-"""Squares that normals of a corner differ by, and how many times as long chords are, from which a sheet may bend over."""
+_AGAIN, _NEAREST = 3, 1e-3
+"""Rounds in which borders that are not even are stretched; the share of the mean chord below which a chord pulls no harder."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -237,7 +235,7 @@ def fill(points: Floats, at: int, corner: Corner, weights: Floats, *, hollow: bo
         membrane, sheet = _matrices(k, n)[0], _along_edges(k, n)
         flat, rounded = float(weights[0]), float(weights[1])
         uneven = many(
-            points, at, corner.border, corner.normals, corner.along, membrane, sheet, flat, rounded, n, _EVEN, _LEVEL, _ALIKE
+            points, at, corner.border, corner.normals, corner.along, membrane, sheet, flat, rounded
         )  # fmt: skip
         rows = np.flatnonzero(uneven)
     for begin in range(0, len(rows), _TOGETHER):
@@ -260,7 +258,7 @@ def _inner(border: Floats, corner: Corner, part: NDArray[Any], weights: Floats) 
         rounded = _solved(sheet, np.concatenate([given, outside]))
         step = np.roll(border, -1, axis=1) - border
         chord = np.sqrt(np.einsum("pij,pij->pi", step, step)).reshape(-1, k, n).mean(axis=2)
-        uneven = np.flatnonzero(chord.max(axis=1) > _EVEN * chord.min(axis=1))
+        uneven = np.flatnonzero(chord.max(axis=1) > EVEN * chord.min(axis=1))
         if len(uneven) and t.inner <= _SMALL:
             rounded[:, uneven] = _stretched(k, n, given[:, uneven], outside[:, uneven])
         if weights[1] == 1:
@@ -268,7 +266,7 @@ def _inner(border: Floats, corner: Corner, part: NDArray[Any], weights: Floats) 
         # sheets bend over where their strips are of different widths; in a flat corner only rounding could say so
         normals = corner.normals[part]
         turns = ((normals - normals.mean(axis=1, keepdims=True)) ** 2).sum(axis=(1, 2))
-        bends = (turns > _LEVEL) & (chord.max(axis=1) > _ALIKE * chord.min(axis=1))
+        bends = (turns > LEVEL) & (chord.max(axis=1) > ALIKE * chord.min(axis=1))
         _keep_inside(n, border, normals, rounded, bends, partial(_solved, membrane, given))
         out += weights[1] * rounded
     if weights[2] > 0:
