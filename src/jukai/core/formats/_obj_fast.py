@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
 from jukai.core.formats.common import LIMIT, RawMesh
-from jukai.core.geometry.arrays import Array
-from jukai.core.geometry.kernels import kernel
+from jukai.core.geometry.arrays import Array, Floats, Ints
+from jukai.core.geometry.kernels import kernel, piece
 
 
 def read_plain_obj(data: bytes) -> RawMesh | None:
@@ -53,224 +53,267 @@ def _bounds(size: int) -> tuple[int, int, int, int, int]:
     return size // 8 + 1, size // 5 + 1, size // 2 + 1, size // 8 + 1, min(size // 2 + 1, 100_000)
 
 
+_ZERO = np.uint8(48)
+_TAB, _LF, _CR, _SPACE, _HASH, _PLUS, _MINUS, _POINT, _SLASH, _BACKSLASH = 9, 10, 13, 32, 35, 43, 45, 46, 47, 92
+_E, _F, _G, _M, _N, _O, _S, _T, _U, _V, _BIG_E = 101, 102, 103, 109, 110, 111, 115, 116, 117, 118, 69
+
+
+class _Read(NamedTuple):
+    """Room for what is read; how much of it is filled stands in ``filled``: points, texture points, normals, corners, faces, names."""
+
+    points: Floats
+    uv: Floats
+    corners: Ints
+    corner_uv: Ints
+    sizes: Ints
+    names: Array
+    filled: Array
+
+
 @kernel
 def _parse(text: Array, n_v: int, n_vt: int, n_c: int, n_f: int, n_names: int, limit: float) -> Any:
-    points = np.empty((n_v, 3), np.float64)
-    uv = np.empty((n_vt, 2), np.float64)
-    corners = np.empty(n_c, np.int32)
-    corner_uv = np.empty(n_c, np.int32)
-    sizes = np.empty(n_f, np.int32)
-    names = np.empty((n_names, 4), np.int64)
     powers = np.empty(23, np.float64)
     powers[0] = 1.0
     for k in range(1, 23):
         powers[k] = powers[k - 1] * 10.0
     numbers = np.empty(3, np.float64)
-    nv = nvt = nvn = nc = nf = nn = 0
-    ok = True
-    i = 0
-    n = text.shape[0] - 4
-    zero = np.uint8(48)
+    out = _Read(
+        np.empty((n_v, 3), np.float64), np.empty((n_vt, 2), np.float64), np.empty(n_c, np.int32), np.empty(n_c, np.int32),
+        np.empty(n_f, np.int32), np.empty((n_names, 4), np.int64), np.zeros(6, np.int64),
+    )  # fmt: skip
+    ok, i, n = True, 0, text.shape[0] - 4
     while i < n and ok:
-        c = text[i]
-        if c == 10 or c == 13 or c == 32 or c == 9:
+        c, d, e = text[i], text[i + 1], text[i + 2]
+        if c in (_LF, _CR, _SPACE, _TAB):
             i += 1
-            continue
-        d, e = text[i + 1], text[i + 2]
-        if c == 118 and (d == 32 or d == 9 or ((d == 116 or d == 110) and (e == 32 or e == 9))):
-            texture = d == 116
-            normal = d == 110
-            i += 2 if (texture or normal) else 1
-            found = 0
-            requested = 2 if texture else 3
-            while found < requested:
-                while text[i] == 32 or text[i] == 9:
-                    i += 1
-                negative = text[i] == 45
-                if negative or text[i] == 43:
-                    i += 1
-                start = i
-                mantissa = np.int64(0)
-                figure = np.uint8(text[i] - zero)
-                while figure <= 9:
-                    mantissa = mantissa * 10 + figure
-                    i += 1
-                    figure = np.uint8(text[i] - zero)
-                digits = i - start
-                scale = 0
-                if text[i] == 46:
-                    i += 1
-                    point = i
-                    figure = np.uint8(text[i] - zero)
-                    while figure <= 9:
-                        mantissa = mantissa * 10 + figure
-                        i += 1
-                        figure = np.uint8(text[i] - zero)
-                    scale = point - i
-                    digits += i - point
-                if digits == 0:
-                    ok = False
-                    break
-                if digits > 18:
-                    # once more with care: only the first 18 that count are kept
-                    mantissa = np.int64(0)
-                    kept = 0
-                    scale = 0
-                    behind = False
-                    for k in range(start, i):
-                        if text[k] == 46:
-                            behind = True
-                            continue
-                        if kept < 18:
-                            mantissa = mantissa * 10 + (text[k] - 48)
-                            if mantissa > 0:
-                                kept += 1
-                            if behind:
-                                scale -= 1
-                        elif not behind:
-                            ok = False
-                    if not ok:
-                        break
-                if text[i] == 101 or text[i] == 69:
-                    i += 1
-                    down = False
-                    if text[i] == 45 or text[i] == 43:
-                        down = text[i] == 45
-                        i += 1
-                    power = 0
-                    seen = False
-                    while 48 <= text[i] <= 57 and power < 10000:
-                        power = power * 10 + (text[i] - 48)
-                        seen = True
-                        i += 1
-                    if not seen:
-                        ok = False
-                        break
-                    scale += -power if down else power
-                if not (text[i] == 32 or text[i] == 9 or text[i] == 10 or text[i] == 13):
-                    ok = False
-                    break
-                if mantissa == 0:
-                    value = 0.0
-                elif -22 <= scale <= 22 and mantissa < 9007199254740992:
-                    # exact: whole number below 2^53 and a power of ten a double holds (Clinger 1990)
-                    value = mantissa / powers[-scale] if scale < 0 else mantissa * powers[scale]
-                elif -40 <= scale < -22 or (scale < 0 and scale >= -22):
-                    # one rounding more than exact: only for over 15 digits, within one unit in the last place
-                    value = float(mantissa)
-                    s = -scale
-                    while s > 22:
-                        value /= powers[22]
-                        s -= 22
-                    value /= powers[s]
-                else:
-                    ok = False
-                    break
-                numbers[found] = -value if negative else value
-                found += 1
-            if not ok:
-                break
-            for k in range(found):
-                if not abs(numbers[k]) <= limit:
-                    ok = False
-            if texture:
-                uv[nvt, 0], uv[nvt, 1] = numbers[0], numbers[1]
-                nvt += 1
-            elif normal:
-                nvn += 1
-            else:
-                points[nv, 0], points[nv, 1], points[nv, 2] = numbers[0], numbers[1], numbers[2]
-                nv += 1
-            while text[i] != 10 and text[i] != 13:
-                i += 1
-        elif c == 102 and (d == 32 or d == 9):
-            i += 1
-            size = 0
-            while True:
-                while text[i] == 32 or text[i] == 9:
-                    i += 1
-                if text[i] == 10 or text[i] == 13:
-                    break
-                if nc >= n_c:
-                    ok = False
-                    break
-                corner_uv[nc] = -1
-                for which in range(3):
-                    backwards = text[i] == 45
-                    if backwards:
-                        i += 1
-                    number = np.int64(0)
-                    start = i
-                    figure = np.uint8(text[i] - zero)
-                    while figure <= 9:
-                        number = number * 10 + figure
-                        i += 1
-                        figure = np.uint8(text[i] - zero)
-                    if i - start > 12:
-                        ok = False
-                        break
-                    if i == start:
-                        if which != 1 or backwards:
-                            ok = False
-                    else:
-                        count = nv if which == 0 else (nvt if which == 1 else nvn)
-                        at = count - number if backwards else number - 1
-                        if not 0 <= at < count:
-                            ok = False
-                        elif which == 0:
-                            corners[nc] = at
-                        elif which == 1:
-                            corner_uv[nc] = at
-                    if text[i] == 47:
-                        i += 1
-                        if which == 2:
-                            ok = False
-                    else:
-                        break
-                if not ok or not (text[i] == 32 or text[i] == 9 or text[i] == 10 or text[i] == 13):
-                    ok = False
-                    break
-                for m in range(nc - size, nc):
-                    if corners[m] == corners[nc]:
-                        ok = False  # a point named twice: for the careful reader
-                nc += 1
-                size += 1
-                if size > 64:
-                    ok = False
-                    break
-            if size < 3:
-                ok = False
-            if ok:
-                sizes[nf] = size
-                nf += 1
-        elif c == 35:
-            while text[i] != 10 and text[i] != 13:
-                i += 1
-        elif (
-            ((c == 103 or c == 111 or c == 115) and (d == 32 or d == 9 or d == 10 or d == 13))
-            or (c == 117 and d == 115)
-            or (c == 109 and d == 116)
-        ):
-            kind = 1 if c == 117 else 0
-            start = i + (6 if c == 117 else 1)
-            while text[i] != 10 and text[i] != 13:
-                if text[i] == 92:
-                    ok = False
-                i += 1
-            if c == 103 or c == 111 or c == 117:
-                if nn >= n_names:
-                    ok = False
-                else:
-                    names[nn, 0], names[nn, 1], names[nn, 2], names[nn, 3] = kind, nf, start, i
-                    nn += 1
+        elif c == _V and (_blank(d) or ((d in (_T, _N)) and _blank(e))):
+            ok, i = _point(text, i, powers, limit, numbers, out)
+        elif c == _F and _blank(d):
+            ok, i = _face(text, i + 1, n_c, out)
+        elif c == _HASH:
+            i = _line_end(text, i)
+        elif ((c in (_G, _O, _S)) and (_blank(d) or d in (_LF, _CR))) or (c == _U and d == _S) or (c == _M and d == _T):
+            ok, i = _name(text, i, n_names, out)
         else:
             ok = False
+    nv, nvt, _, nc, nf, nn = out.filled
     return (
         ok,
-        points[:nv].copy(),
-        uv[:nvt].copy(),
-        corners[:nc].copy(),
-        corner_uv[:nc].copy(),
-        sizes[:nf].copy(),
-        names[:nn].copy(),
+        out.points[:nv].copy(),
+        out.uv[:nvt].copy(),
+        out.corners[:nc].copy(),
+        out.corner_uv[:nc].copy(),
+        out.sizes[:nf].copy(),
+        out.names[:nn].copy(),
     )
+
+
+@piece
+def _blank(c: int) -> bool:
+    return c in (_SPACE, _TAB)
+
+
+@piece
+def _ends(c: int) -> bool:
+    """Return whether a number or a corner may end before this byte."""
+    return c in (_SPACE, _TAB, _LF, _CR)
+
+
+@piece
+def _line_end(text: Array, i: int) -> int:
+    while text[i] != _LF and text[i] != _CR:
+        i += 1
+    return i
+
+
+@piece
+def _point(text: Array, i: int, powers: Array, limit: float, numbers: Array, out: _Read) -> tuple[bool, int]:
+    """Read a line of ``v``, ``vt`` or ``vn``; return whether it was plain, and where it ends."""
+    texture, normal = text[i + 1] == _T, text[i + 1] == _N
+    i += 2 if (texture or normal) else 1
+    for k in range(2 if texture else 3):
+        while _blank(text[i]):
+            i += 1
+        ok, i, value = _number(text, i, powers)
+        if not ok or not abs(value) <= limit:
+            return False, i
+        numbers[k] = value
+    if texture:
+        at = out.filled[1]
+        out.uv[at, 0], out.uv[at, 1] = numbers[0], numbers[1]
+        out.filled[1] += 1
+    elif normal:
+        out.filled[2] += 1
+    else:
+        at = out.filled[0]
+        out.points[at, 0], out.points[at, 1], out.points[at, 2] = numbers[0], numbers[1], numbers[2]
+        out.filled[0] += 1
+    return True, _line_end(text, i)
+
+
+@piece
+def _number(text: Array, i: int, powers: Array) -> tuple[bool, int, float]:
+    """Read a decimal number; return whether it was plain, where it ends, and its value."""
+    negative = text[i] == _MINUS
+    if negative or text[i] == _PLUS:
+        i += 1
+    start = i
+    mantissa = np.int64(0)
+    figure = np.uint8(text[i] - _ZERO)
+    while figure <= 9:
+        mantissa = mantissa * 10 + figure
+        i += 1
+        figure = np.uint8(text[i] - _ZERO)
+    digits = i - start
+    scale = 0
+    if text[i] == _POINT:
+        i += 1
+        point = i
+        figure = np.uint8(text[i] - _ZERO)
+        while figure <= 9:
+            mantissa = mantissa * 10 + figure
+            i += 1
+            figure = np.uint8(text[i] - _ZERO)
+        scale = point - i
+        digits += i - point
+    if digits == 0:
+        return False, i, 0.0
+    if digits > 18:
+        ok, mantissa, scale = _first_digits(text, start, i)
+        if not ok:
+            return False, i, 0.0
+    if text[i] == _E or text[i] == _BIG_E:
+        i += 1
+        down = text[i] == _MINUS
+        if down or text[i] == _PLUS:
+            i += 1
+        power, begun = 0, i
+        while 48 <= text[i] <= 57 and power < 10000:
+            power = power * 10 + (text[i] - 48)
+            i += 1
+        if i == begun:
+            return False, i, 0.0
+        scale += -power if down else power
+    if not _ends(text[i]):
+        return False, i, 0.0
+    value = 0.0
+    if mantissa == 0:
+        value = 0.0
+    elif -22 <= scale <= 22 and mantissa < 9007199254740992:
+        # exact: whole number below 2^53 and a power of ten a double holds (Clinger 1990)
+        value = mantissa / powers[-scale] if scale < 0 else mantissa * powers[scale]
+    elif -40 <= scale < 0:
+        # one rounding more than exact: only for over 15 digits, within one unit in the last place
+        value = float(mantissa)
+        rest = -scale
+        while rest > 22:
+            value /= powers[22]
+            rest -= 22
+        value /= powers[rest]
+    else:
+        return False, i, 0.0
+    return True, i, -value if negative else value
+
+
+@piece
+def _first_digits(text: Array, start: int, stop: int) -> tuple[bool, np.int64, int]:
+    """Read a long number with care: return whether it can be told, its first 18 figures that count, and their power of ten."""
+    mantissa = np.int64(0)
+    kept = scale = 0
+    fraction = False
+    for k in range(start, stop):
+        if text[k] == _POINT:
+            fraction = True
+            continue
+        if kept < 18:
+            mantissa = mantissa * 10 + (text[k] - 48)
+            if mantissa > 0:
+                kept += 1
+            if fraction:
+                scale -= 1
+        elif not fraction:
+            return False, mantissa, scale
+    return True, mantissa, scale
+
+
+@piece
+def _face(text: Array, i: int, n_c: int, out: _Read) -> tuple[bool, int]:
+    """Read the corners of a face; return whether they were plain, and where they end."""
+    size = 0
+    while True:
+        while _blank(text[i]):
+            i += 1
+        if text[i] == _LF or text[i] == _CR:
+            break
+        at = out.filled[3]
+        if at >= n_c or size == 64:
+            return False, i
+        ok, i = _corner(text, i, at, out)
+        if not ok:
+            return False, i
+        for m in range(at - size, at):
+            if out.corners[m] == out.corners[at]:
+                return False, i  # a point named twice: for the careful reader
+        out.filled[3] += 1
+        size += 1
+    if size < 3:
+        return False, i
+    out.sizes[out.filled[4]] = size
+    out.filled[4] += 1
+    return True, i
+
+
+@piece
+def _corner(text: Array, i: int, at: int, out: _Read) -> tuple[bool, int]:
+    """Read ``point/texture/normal``, counted from 1 or, if negative, back from the last; return whether it was plain, and its end."""
+    out.corner_uv[at] = -1
+    for which in range(3):
+        backwards = text[i] == _MINUS
+        if backwards:
+            i += 1
+        number = np.int64(0)
+        start = i
+        figure = np.uint8(text[i] - _ZERO)
+        while figure <= 9:
+            number = number * 10 + figure
+            i += 1
+            figure = np.uint8(text[i] - _ZERO)
+        if i - start > 12:
+            return False, i
+        if i == start:
+            if which != 1 or backwards:
+                return False, i
+        else:
+            count = out.filled[which]
+            row = count - number if backwards else number - 1
+            if not 0 <= row < count:
+                return False, i
+            if which == 0:
+                out.corners[at] = row
+            elif which == 1:
+                out.corner_uv[at] = row
+        if text[i] != _SLASH:
+            break
+        i += 1
+        if which == 2:
+            return False, i
+    return _ends(text[i]), i
+
+
+@piece
+def _name(text: Array, i: int, n_names: int, out: _Read) -> tuple[bool, int]:
+    """Note where the name of a group or of a finish stands; return whether it goes on in no other line, and where it ends."""
+    c = text[i]
+    start = i + (6 if c == _U else 1)
+    ok = True
+    while text[i] != _LF and text[i] != _CR:
+        if text[i] == _BACKSLASH:
+            ok = False
+        i += 1
+    if c in (_G, _O, _U):
+        at = out.filled[5]
+        if at >= n_names:
+            return False, i
+        out.names[at, 0], out.names[at, 1], out.names[at, 2], out.names[at, 3] = c == _U, out.filled[4], start, i
+        out.filled[5] += 1
+    return ok, i
