@@ -18,19 +18,24 @@ def bare(node: ast.FunctionDef) -> str:
     return ast.unparse(node)
 
 
+def tuples(node: ast.ClassDef) -> bool:
+    """Return whether a class is a named tuple, as kernels are handed arrays in."""
+    return any(isinstance(b, ast.Name) and b.id == "NamedTuple" for b in node.bases)
+
+
 def main() -> None:
     """Walk the files that have kernels."""
     h = hashlib.sha256()
     for file in sorted(Path(sys.argv[1]).rglob("*.py")):
         text = file.read_text(encoding="utf-8")
-        if "@kernel" not in text and file.name != "kernels.py":
+        if "@kernel" not in text and "@piece" not in text and file.name != "kernels.py":
             continue
         for node in ast.parse(text).body:
             if isinstance(node, ast.FunctionDef) and any(
-                isinstance(d, ast.Name) and d.id == "kernel" for d in node.decorator_list
+                isinstance(d, ast.Name) and d.id in ("kernel", "piece") for d in node.decorator_list
             ):
                 h.update(bare(node).encode())
-            elif isinstance(node, ast.Assign):
+            elif isinstance(node, ast.Assign) or (isinstance(node, ast.ClassDef) and tuples(node)):
                 h.update(ast.unparse(node).encode())
     print(h.hexdigest())  # noqa: T201 - what it is for
 

@@ -8,7 +8,7 @@ from typing import Any
 
 from jukai.core.errors import ValueProblem
 from jukai.core.recipe.solving import Unknown, solve
-from tests.web.test_api import ApiTest
+from tests.web.common import ApiTest
 
 
 def box(part: str, x: float, size: Any, **more: Any) -> dict[str, Any]:

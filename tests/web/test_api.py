@@ -1,59 +1,15 @@
-"""The API on a real database: edits, undo, previews, files, hand-over; who may ask; and kill -9 on the whole server."""
+"""The API on a real database: benches, edits, undo, previews, picks; who may ask."""
 
 from __future__ import annotations
 
-import http.client
-import io
 import json
-import os
-import signal
-import socket
-import subprocess
-import sys
-import tempfile
-import threading
-import time
-import unittest
-import urllib.error
-import urllib.request
-import zipfile
-from pathlib import Path
 from typing import Any
 
 import numpy as np
 
-from jukai.core.formats import read_mesh
-from jukai.main import make
-from jukai.web import models
+from jukai.web import models, models_looking, models_operators
 from jukai.web.security import Access
-from tests.common import EXAMPLE, REFERENCE, ROOT, reference
-
-
-class ApiTest(unittest.TestCase):
-    access: Access | None = None
-
-    def setUp(self) -> None:
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.app = make(Path(folder.name), access=self.access, checked=True)
-        self.addCleanup(self.app.extensions["jukai"].store.close)
-        self.client = self.app.test_client()
-
-    def get(self, path: str, status: int = 200, **kwargs: Any) -> Any:
-        response = self.client.get(f"/api{path}", **kwargs)
-        self.assertEqual(response.status_code, status, response.get_data()[:400])
-        return response.get_json() if response.is_json or "json" in (response.mimetype or "") else response.get_data()
-
-    def post(self, path: str, body: Any = None, status: int = 200, **kwargs: Any) -> Any:
-        response = self.client.post(f"/api{path}", **({"json": body} if body is not None else {}), **kwargs)
-        self.assertEqual(response.status_code, status, response.get_data(as_text=True)[:400])
-        return json.loads(response.get_data())
-
-    def opened(self) -> str:
-        return str(self.post("/benches/open", data=EXAMPLE.read_bytes(), status=201)["id"])
-
-    def edit(self, bench: str, base: int, status: int = 200, **edit: Any) -> Any:
-        return self.post(f"/benches/{bench}/edits", {"base": base, "edit": edit, "author": "t"}, status)
+from tests.web.common import ApiTest
 
 
 class Described(ApiTest):
@@ -156,7 +112,7 @@ class Edits(ApiTest):
     def test_state_fits_its_model(self) -> None:
         bench = self.opened()
         models.BenchView.model_validate(self.get(f"/benches/{bench}"))
-        models.OperatorList.model_validate(self.get("/operators"))
+        models_operators.OperatorList.model_validate(self.get("/operators"))
 
     def test_edit_undo_redo_branch(self) -> None:
         bench = self.opened()
@@ -242,7 +198,7 @@ class Edits(ApiTest):
         part = self.get(f"/benches/{bench}/parts/p1/after/s1")
         models.PartView.model_validate(part)
         report = self.get(f"/meshes/{part['mesh']}/soundness")
-        models.SoundnessView.model_validate(report)
+        models_looking.SoundnessView.model_validate(report)
         self.assertTrue(report["sound"])
         self.get("/meshes/ffff/soundness", 404)
 
@@ -261,7 +217,7 @@ class Picks(ApiTest):
         bench = self.post("/benches/open", data=json.dumps(document).encode(), status=201)["id"]
         path = f"/benches/{bench}/parts/p1/picks/s2/pick"
         view = self.get(path)
-        models.PickView.model_validate(view)
+        models_operators.PickView.model_validate(view)
         self.assertEqual((view["of"], view["picked"], view["kinds"], view["offers"]), (12, [], ["edges", "points"], []))
         data = self.get(f"/meshes/{view['mesh']}/elements")
         points, edges, faces, corners = np.frombuffer(data, "<u4", 4).tolist()
@@ -295,127 +251,6 @@ class Picks(ApiTest):
         self.assertEqual(
             note["solve"], {"key": "width", "value": 10.0, "words": "the largest width that does not stop"}
         )
-
-
-class Files(ApiTest):
-    def test_every_hostile_file_by_upload(self) -> None:
-        bench = self.opened()
-        for row in reference("meshes_bad/table.json")["rows"]:
-            data = (REFERENCE / "meshes_bad" / row["file"]).read_bytes()
-            with self.subTest(row["file"]):
-                expected = 422 if row["wanted"] == "reject" else 201
-                body = self.post(f"/benches/{bench}/uploads?name={row['file']}", data=data, status=expected)
-                if expected == 422:
-                    self.assertEqual(body["code"], "file")
-                elif row["wanted"] == "warn":
-                    self.assertTrue(body["notes"])
-        self.assertEqual(self.get(f"/benches/{bench}")["revision"], 1)
-
-    def test_names_of_files(self) -> None:
-        bench = self.opened()
-        cube = (REFERENCE / "meshes" / "cube.obj").read_bytes()
-        for bad in ("", "../x.obj", "a/b.obj", ".x.obj", "x.doc", "x" * 200 + ".obj"):
-            self.post(f"/benches/{bench}/uploads?name={bad}", data=cube, status=422)
-        self.assertEqual(self.post(f"/benches/{bench}/uploads?name=a.obj", data=cube, status=201)["file"], "a.obj")
-        other = (REFERENCE / "meshes" / "l_block.obj").read_bytes()
-        self.assertEqual(self.post(f"/benches/{bench}/uploads?name=a.obj", data=other, status=201)["file"], "a 2.obj")
-
-    def test_an_import_travels_with_its_bench(self) -> None:
-        bench = self.opened()
-        held = self.post(
-            f"/benches/{bench}/uploads?name=block.obj",
-            data=(REFERENCE / "meshes" / "l_block.obj").read_bytes(),
-            status=201,
-        )
-        self.assertEqual((held["size"], held["has_units"], held["faces"]), ([2, 2, 1], False, 8))
-        state = self.edit(
-            bench,
-            1,
-            kind="add_part",
-            part="p2",
-            name="Block",
-            step="s1",
-            operator="imported",
-            values={"file": "block.obj", "unit": "cm"},
-        )
-        np.testing.assert_allclose(np.ptp(state["parts"][1]["bounds"], axis=0), [20, 20, 10])
-        twisted = self.edit(bench, 2, kind="add_step", part="p2", step="s2", operator="twist", after="s1")
-        self.assertEqual(twisted["document"]["parts"][1]["recipe"][1]["values"], {"turn": 45.0})
-        state = self.post(f"/benches/{bench}/undo", {"base": 3})
-        response = self.client.get(f"/api/benches/{bench}/file")
-        self.assertIn(".jukai.zip", response.headers["Content-Disposition"])
-        again = self.post("/benches/open", data=response.get_data(), status=201)["id"]
-        self.assertEqual(self.get(f"/benches/{again}")["parts"][1]["mesh"], state["parts"][1]["mesh"])
-
-
-class Handover(ApiTest):
-    def test_bake_report_and_download(self) -> None:
-        bench = self.opened()
-        baked = self.post(f"/benches/{bench}/parts/p1/bake", status=201)
-        self.assertEqual((baked["sound"], baked["revision"], baked["older"]), (True, 1, False))
-        for kind in ("obj", "stl", "ply", "glb", "off", "3mf"):
-            response = self.client.get(f"/api/benches/{bench}/handover/file?ids={baked['id']}&format={kind}&unit=cm")
-            self.assertEqual(response.status_code, 200)
-            data = response.get_data()
-            if kind == "obj" and data[:2] == b"PK":
-                with zipfile.ZipFile(io.BytesIO(data)) as z:
-                    data = z.read(z.namelist()[0])
-            bounds = read_mesh(data, kind).mesh.bounds
-            self.assertAlmostEqual(float(bounds[1, 2]), 30 if kind in ("glb", "3mf") else 3, places=3)
-        plain = self.get(f"/benches/{bench}/handover/file?ids={baked['id']}&format=glb&texture=false")
-        self.assertNotIn(b"TEXCOORD_0", plain)
-        self.edit(bench, 1, kind="set_value", part="p1", step="s2", key="turn", value=60)
-        self.assertTrue(self.get(f"/benches/{bench}/handover")["baked"][0]["older"])
-        again = self.post(f"/benches/{bench}/parts/p1/bake", status=201)
-        self.assertEqual([b["id"] for b in self.get(f"/benches/{bench}/handover")["baked"]], [again["id"]])
-        self.client.delete(f"/api/benches/{bench}/handover/{again['id']}")
-        self.assertEqual(self.get(f"/benches/{bench}/handover")["baked"], [])
-
-    def test_several_parts_together_or_apart(self) -> None:
-        bench = self.post("/benches", {"demo": True}, 201)["id"]
-        for part in ("p1", "p2"):
-            self.post(f"/benches/{bench}/parts/{part}/bake", status=201)
-        together = self.get(f"/benches/{bench}/handover/file?format=stl&together=true")
-        self.assertEqual(read_mesh(together, "stl").mesh.n_faces > 100, True)
-        with zipfile.ZipFile(io.BytesIO(self.get(f"/benches/{bench}/handover/file?format=obj&together=false"))) as z:
-            self.assertEqual(sorted(z.namelist()), ["Pedestal.mtl", "Pedestal.obj", "Plinth.mtl", "Plinth.obj"])
-
-    def test_a_placement_that_changes_makes_a_baked_part_older(self) -> None:
-        bench = self.opened()
-        self.post(f"/benches/{bench}/parts/p1/bake", status=201)
-        self.edit(bench, 1, kind="set_extent", part="p1", side="bottom", at=5)
-        self.assertTrue(self.get(f"/benches/{bench}/handover")["baked"][0]["older"])
-        again = self.post(f"/benches/{bench}/parts/p1/bake", status=201)
-        self.assertFalse(self.get(f"/benches/{bench}/handover")["baked"][0]["older"])
-        self.assertEqual(again["size"][2], 30)
-
-    def test_arranging_is_kept_as_plain_placements(self) -> None:
-        bench = self.post("/benches", {"demo": True}, 201)["id"]
-        state = self.edit(bench, 1, kind="line_up", parts=["p5", "p2"], to="p2", by="top")
-        self.assertEqual(state["undo"]["label"], "line up 2 parts")
-        stands = {p["part"]: p["stands"] for p in state["parts"] if p["stands"]}
-        self.assertAlmostEqual(stands["p5"][1][2], stands["p2"][1][2], places=9)
-        # a live copy follows the first part's numbers, not where it stands
-        self.assertEqual(stands["p7"][0][2], 5)
-        seen = self.post(f"/benches/{bench}/preview", {"base": 2, "parts": ["p5"], "edit": {
-            "kind": "set_extent", "part": "p5", "side": "bottom", "at": 50, "how": "moved"}})  # fmt: skip
-        self.assertEqual(seen["parts"][0]["stands"][0][2], 50)
-        refused = self.post(f"/benches/{bench}/edits", {"base": 2, "edit": {
-            "kind": "spread_parts", "parts": ["p1", "p2", "p99"], "along": "x"}}, 422)  # fmt: skip
-        self.assertIn("not there any more", refused["title"])
-
-    def test_a_reference_is_not_baked(self) -> None:
-        bench = self.opened()
-        self.edit(bench, 1, kind="set_part", part="p1", reference=True)
-        self.assertIn("is a reference", self.post(f"/benches/{bench}/parts/p1/bake", status=422)["title"])
-
-    def test_what_can_not_be_baked_or_downloaded(self) -> None:
-        bench = self.opened()
-        self.edit(bench, 1, kind="set_value", part="p1", step="s2", key="lead", value=0)
-        self.assertIn("can't be baked", self.post(f"/benches/{bench}/parts/p1/bake", status=422)["title"])
-        self.assertIn("no part", self.post(f"/benches/{bench}/parts/p9/bake", status=422)["title"])
-        for query in ("", "?ids=7", "?ids=x", "?format=doc"):
-            self.get(f"/benches/{bench}/handover/file{query}", 422)
 
 
 class WhoMayAsk(ApiTest):
@@ -455,104 +290,3 @@ class Token(ApiTest):
         self.get("/benches", 401, headers={"Authorization": "Bearer secreT"})
         self.assertIn("jukai_token", self.client.get("/api/benches?token=secret").headers["Set-Cookie"])
         self.get("/benches")  # by the cookie
-
-
-class Server(unittest.TestCase):
-    """The whole server as a process."""
-
-    def setUp(self) -> None:
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.folder = folder.name
-        with socket.socket() as s:
-            s.bind(("127.0.0.1", 0))
-            self.port = s.getsockname()[1]
-        self.start()
-        self.addCleanup(self.stop)
-
-    def start(self) -> None:
-        command = [
-            sys.executable,
-            "-c",
-            "from jukai.cli import run; run()",
-            "serve",
-            "--port",
-            str(self.port),
-            "--data",
-            self.folder,
-        ]
-        self.process = subprocess.Popen(command, stdout=subprocess.PIPE, cwd=ROOT, text=True)
-        assert self.process.stdout is not None
-        self.assertIn(f"http://127.0.0.1:{self.port}/", self.process.stdout.readline())
-
-    def stop(self, how: int = signal.SIGTERM) -> None:
-        if self.process.poll() is None:
-            os.kill(self.process.pid, how)
-        self.process.wait(20)
-        if self.process.stdout:
-            self.process.stdout.close()
-
-    def ask(self, path: str, body: Any = None) -> Any:
-        request = urllib.request.Request(f"http://127.0.0.1:{self.port}/api{path}", method="POST" if body is not None else "GET",
-                                         data=None if body is None else json.dumps(body).encode(), headers={"Content-Type": "application/json"})  # fmt: skip
-        with urllib.request.urlopen(request, timeout=30) as response:
-            return json.loads(response.read())
-
-    def test_kill_nine_in_a_stream_of_edits(self) -> None:
-        bench = self.ask("/benches", {"name": "Dome"})["id"]
-        self.ask(f"/benches/{bench}/edits", {"base": 1, "edit": {"kind": "set_dimension", "name": "n", "value": 0}})
-        acknowledged = [2]
-
-        def stream() -> None:
-            try:
-                while True:
-                    edit = {"kind": "set_dimension", "name": "n", "value": acknowledged[-1]}
-                    acknowledged.append(
-                        self.ask(f"/benches/{bench}/edits", {"base": acknowledged[-1], "edit": edit})["revision"]
-                    )
-            except (OSError, urllib.error.URLError, http.client.HTTPException, ValueError):
-                return
-
-        thread = threading.Thread(target=stream)
-        thread.start()
-        time.sleep(0.8)
-        self.stop(signal.SIGKILL)
-        thread.join()
-        self.assertGreater(acknowledged[-1], 5)
-        self.start()
-        state = self.ask(f"/benches/{bench}")
-        self.assertGreaterEqual(state["revision"], acknowledged[-1])
-        self.assertEqual(state["document"]["dimensions"][0]["value"], state["revision"] - 1)
-
-    def test_a_second_window_is_told(self) -> None:
-        bench = self.ask("/benches", {"name": "Dome"})["id"]
-        stream = urllib.request.urlopen(f"http://127.0.0.1:{self.port}/api/events?bench={bench}", timeout=10)
-        self.addCleanup(stream.close)
-        while b"hello" not in stream.readline():
-            pass
-        self.ask(f"/benches/{bench}/edits", {"base": 1, "edit": {"kind": "set_bench", "name": "D"}, "author": "a"})
-        line = b""
-        while not line.startswith(b'data: {"kind": "head"'):
-            line = stream.readline()
-        self.assertEqual(json.loads(line[6:]), {"kind": "head", "revision": 2, "author": "a"})
-
-    def test_a_taken_port_is_one_line(self) -> None:
-        command = [
-            sys.executable,
-            "-c",
-            "from jukai.cli import run; run()",
-            "serve",
-            "--port",
-            str(self.port),
-            "--data",
-            self.folder,
-        ]
-        out = subprocess.run(command, capture_output=True, text=True, cwd=ROOT, timeout=30)
-        self.assertEqual(
-            (out.returncode, out.stdout, out.stderr),
-            (2, "", f"Port {self.port} is taken. Choose another one with --port.\n"),
-        )
-
-
-if __name__ == "__main__":
-    unittest.main()

@@ -9,7 +9,7 @@ from xml.etree import ElementTree as ET
 
 import numpy as np
 
-from tests.web.test_api import ApiTest
+from tests.web.common import ApiTest
 
 
 class Looking(ApiTest):

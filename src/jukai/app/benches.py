@@ -14,24 +14,19 @@ from jukai.app.clearances import Clearances
 from jukai.app.drawings import Drawings, SheetAsked
 from jukai.app.events import Events
 from jukai.app.files import BenchFiles
-from jukai.app.meshes_kept import mesh_from_bytes, mesh_to_bytes
-from jukai.app.ports import BakedRow, BenchRow, BenchStore, JobEngine, NotThere, RevisionRow, Stale
+from jukai.app.handover import Handover
+from jukai.app.ports import BenchRow, BenchStore, JobEngine, NotThere, RevisionRow, Stale
 from jukai.app.work import Head, Work
 from jukai.app.workshop import Estimate, Workshop
 from jukai.core.errors import Cancelled, CoreError, FileProblem, ValueProblem
 from jukai.core.formats.bench_file import bench_from, read_bench, read_bench_zip, write_bench, write_bench_zip
-from jukai.core.formats.common import WriteOptions
-from jukai.core.formats.glb import GlbMaterial
 from jukai.core.formats.reading import format_of, read_mesh
-from jukai.core.formats.writing import ExportPart, write_parts, write_zip
-from jukai.core.geometry.soundness import soundness
 from jukai.core.operators.registry import first_values, get_operator
 from jukai.core.recipe.affected import touched
 from jukai.core.recipe.arranging import ARRANGING, arranged
 from jukai.core.recipe.bench import Bench, Finish
 from jukai.core.recipe.edits import apply_edit, edit_label, parse_edit, with_point_ids
 from jukai.core.recipe.evaluate import Asked
-from jukai.core.recipe.report import part_report, soundness_report
 from jukai.core.recipe.resolve import Resolver
 
 __all__ = ["BenchChanges", "BenchState", "Benches", "document_changes"]
@@ -104,6 +99,7 @@ class Benches:
         self.events = events
         self.clearances = Clearances(workshop)
         self.drawings = Drawings(workshop)
+        self.handover = Handover(store, workshop, events, self._bench)
         self._demo = demo
 
     # -- the list -------------------------------------------------------------------------------
@@ -243,12 +239,6 @@ class Benches:
         number, bench = self._bench(bench_id)
         head = self.work.advance(bench_id, number, bench)
         return head, head.views(ids), self.workshop.measures(bench, partial(self.work.evaluation, head))
-
-    def _progress(self, bench_id: str) -> Any:
-        def tell(part: str, step: str, fraction: float) -> None:
-            self.events.tell(bench_id, {"kind": "progress", "part": part, "step": step, "fraction": fraction})
-
-        return tell
 
     def edit(self, bench_id: str, base: int, data: Any, author: str, *, join: bool = False) -> int:
         """Do and keep an edit; return the revision once it is on disk, without waiting for bodies."""
@@ -439,83 +429,6 @@ class Benches:
             n += 1
         return name
 
-    # -- hand-over ------------------------------------------------------------------------------
-    def bake(self, bench_id: str, part: str) -> BakedRow:
-        """Work a part out in full, inspect it, and put the plain result in the hand-over."""
-        number, bench = self._bench(bench_id)
-        evaluation = self.workshop.evaluate(bench, part, self._files(bench_id), stop=self.workshop.until_stopped(f"{bench_id}/bake"),
-                                            progress=self._progress(bench_id))  # fmt: skip
-        failed = evaluation.failed
-        if failed is not None and failed.error is not None:
-            raise ValueProblem(
-                f"'{evaluation.part.name}' can't be baked: {failed.error.message}",
-                field=failed.step.id,
-                hint=failed.error.hint,
-            )
-        if evaluation.misplaced is not None:
-            e = evaluation.misplaced
-            raise ValueProblem(f"'{evaluation.part.name}' can't be baked: {e.message}", field="placement", hint=e.hint)
-        if evaluation.mesh is None or evaluation.mesh.n_faces == 0:
-            raise ValueProblem(f"'{evaluation.part.name}' has no body yet.", hint="Give it a blank, and switch it on.")
-        if evaluation.part.reference:
-            raise ValueProblem(
-                f"'{evaluation.part.name}' is a reference: it is not handed over.", hint="Make a part of it first."
-            )
-        mesh = evaluation.placed_mesh()
-        report = part_report(evaluation) | {"soundness": soundness_report(soundness(mesh))}
-        finish = bench.finish_of(evaluation.part)
-        report["finish"] = finish.model_dump() if finish else None
-        report["finishes"] = [f.model_dump() for f in bench.finishes if f.name in mesh.finishes]
-        self.store.keep_baked(
-            bench_id,
-            evaluation.part.id,
-            evaluation.part.name,
-            number,
-            evaluation.placed_key,
-            report,
-            mesh_to_bytes(mesh),
-        )
-        self.events.tell(bench_id, {"kind": "handover"})
-        return next(b for b in self.store.baked(bench_id) if b.part == evaluation.part.id)
-
-    def handover(self, bench_id: str, state_keys: Mapping[str, str] | None = None) -> list[tuple[BakedRow, bool]]:
-        """Return what is baked, and whether its part has changed since."""
-        keys = state_keys if state_keys is not None else self._keys(bench_id)
-        return [(b, keys.get(b.part) != b.key) for b in self.store.baked(bench_id)]
-
-    def _keys(self, bench_id: str) -> dict[str, str]:
-        _, bench = self._bench(bench_id)
-        files = self._files(bench_id)
-        out = {}
-        for b in self.store.baked(bench_id):
-            if bench.part(b.part) is not None:
-                try:
-                    out[b.part] = self.workshop.evaluate(bench, b.part, files).placed_key
-                except CoreError:
-                    continue
-        return out
-
-    def download(
-        self, bench_id: str, ids: Sequence[int], file_format: str, options: WriteOptions, *, together: bool
-    ) -> tuple[str, bytes]:
-        """Write baked results: one file, or a zip when there are several."""
-        rows = [b for b in self.store.baked(bench_id) if not ids or b.id in ids]
-        if not rows or (ids and len(rows) < len(set(ids))):
-            raise FileProblem("What was asked for is not in the hand-over any more.", hint="Bake it again.")
-        parts = [
-            ExportPart(b.part_name, mesh_from_bytes(self.store.baked_mesh(bench_id, b.id)), *_looks(b)) for b in rows
-        ]
-        stem = rows[0].part_name if len(rows) == 1 else self.store.row(bench_id).name
-        if together or len(parts) == 1:
-            files = write_parts(parts, file_format, options, stem)
-        else:
-            files = {}
-            for p in parts:
-                files |= _without_clash(files, write_parts([p], file_format, options, p.name))
-        if len(files) == 1:
-            return next(iter(files.items()))
-        return f"{next(iter(files)).rsplit('.', 1)[0] if together or len(parts) == 1 else stem}.zip", write_zip(files)
-
 
 def document_changes(before: Bench, after: Bench) -> dict[str, Any]:
     """Return what of a document is no longer as it was.
@@ -544,17 +457,3 @@ def document_changes(before: Bench, after: Bench) -> dict[str, Any]:
 
 def _listed(value: Any) -> Any:
     return list(value) if isinstance(value, tuple) else value
-
-
-def _without_clash(held: Mapping[str, bytes], new: dict[str, bytes]) -> dict[str, bytes]:
-    return {f"{'_' * sum(n.lstrip('_') == name for n in held)}{name}": body for name, body in new.items()}
-
-
-def _looks(b: BakedRow) -> tuple[GlbMaterial | None, tuple[GlbMaterial, ...]]:
-    """Return the finish of a baked part and those of single faces, as they were when it was baked."""
-    own, others = b.report.get("finish"), b.report.get("finishes") or []
-    return _look(own) if own else None, tuple(_look(f) for f in others)
-
-
-def _look(f: Mapping[str, Any]) -> GlbMaterial:
-    return GlbMaterial(f["name"], f["colour"], f["metal"], f["roughness"], f.get("clear", 0.0))

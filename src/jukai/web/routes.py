@@ -21,6 +21,8 @@ from jukai.core.errors import FileProblem
 from jukai.core.formats.common import WriteOptions
 from jukai.core.operators.registry import describe, operators
 from jukai.web import models as m
+from jukai.web import models_looking as looks
+from jukai.web import models_operators as ops
 from jukai.web.kit import Blueprint, problem
 
 __all__ = ["make_routes"]
@@ -152,7 +154,7 @@ def _list_routes(api: Blueprint, benches: Benches) -> None:
         """Say that the server is there."""
         return m.Health(name="Jukai", version=__version__)
 
-    @api.get("/operators", responses={"200": m.OperatorList})
+    @api.get("/operators", responses={"200": ops.OperatorList})
     def operator_list() -> Response:
         """Return all operators with their values and sentences."""
         response = Response(
@@ -162,7 +164,7 @@ def _list_routes(api: Blueprint, benches: Benches) -> None:
         return response
 
     @api.get("/operators/<string:operator>/drawing.svg", responses=_SVG)
-    def operator_drawing(path: m.OperatorPath, query: m.LookQuery) -> Response:
+    def operator_drawing(path: ops.OperatorPath, query: ops.LookQuery) -> Response:
         """Return a small ink drawing of what an operator does."""
         response = Response(benches.drawings.example(path.operator, query.look), mimetype="image/svg+xml")
         response.headers["Cache-Control"] = "private, max-age=3600"
@@ -353,16 +355,16 @@ def _asking_routes(api: Blueprint, benches: Benches) -> None:
         e = benches.estimate(path.bench, body.base, body.edit.model_dump(by_alias=True))
         return m.EstimateView(faces=e and e.faces, seconds=e and e.seconds, bytes=e and e.bytes)
 
-    @api.post("/benches/<string:bench>/clearance", responses={"200": m.ClearanceView})
-    def bench_clearance(path: m.BenchPath, body: m.ClearanceIn) -> dict[str, Any]:
+    @api.post("/benches/<string:bench>/clearance", responses={"200": looks.ClearanceView})
+    def bench_clearance(path: m.BenchPath, body: looks.ClearanceIn) -> dict[str, Any]:
         """Measure a part against the others, as it is or as it would be after an edit."""
         started = perf_counter()
         edit = None if body.edit is None else body.edit.model_dump(by_alias=True)
         rows = benches.clearance(path.bench, body.base, edit, body.part)
         return {"part": body.part, "rows": rows, "milliseconds": round((perf_counter() - started) * 1000, 2)}
 
-    @api.post("/benches/<string:bench>/solve", responses={"200": m.SolvedView})
-    def bench_solve(path: m.BenchPath, body: m.SolveIn) -> dict[str, Any]:
+    @api.post("/benches/<string:bench>/solve", responses={"200": looks.SolvedView})
+    def bench_solve(path: m.BenchPath, body: looks.SolveIn) -> dict[str, Any]:
         """Find the number that leaves a clearance; nothing is changed by asking."""
         solved, edit = benches.solve(path.bench, body.author, part=body.part, address=body.address, requested=body.requested, to=body.to,
                                      largest=body.which == "largest")  # fmt: skip
@@ -376,31 +378,31 @@ def _mesh_routes(api: Blueprint, benches: Benches) -> None:
         """Return drawing data; the same hash is always the same bytes."""
         return _immutable(benches.workshop.view_data(path.digest), path.digest)
 
-    @api.post("/section", responses={"200": m.SectionView})
-    def section_of(body: m.SectionIn) -> dict[str, Any]:
+    @api.post("/section", responses={"200": looks.SectionView})
+    def section_of(body: looks.SectionIn) -> dict[str, Any]:
         """Cut shown bodies by planes; the answer hangs on what is sent alone."""
         started = perf_counter()
         bodies = [Shown(b.part, b.mesh, b.matrix) for b in body.bodies]
         found = section(benches.workshop, [(p.point, p.normal) for p in body.planes], bodies, body.chosen)
         return found | {"milliseconds": round((perf_counter() - started) * 1000, 2)}
 
-    @api.post("/outlines", responses={"200": m.OutlinesView})
-    def outlines_of(body: m.OutlinesIn) -> dict[str, Any]:
+    @api.post("/outlines", responses={"200": looks.OutlinesView})
+    def outlines_of(body: looks.OutlinesIn) -> dict[str, Any]:
         """Return the visible lines of shown bodies from some sides."""
         started = perf_counter()
         views = benches.drawings.outlines([Shown(b.part, b.mesh, b.matrix) for b in body.bodies], body.views)
         return {"views": views, "milliseconds": round((perf_counter() - started) * 1000, 2)}
 
     @api.get("/benches/<string:bench>/sheet", responses=_BINARY)
-    def bench_sheet(path: m.BenchPath, query: m.SheetQuery) -> Response:
+    def bench_sheet(path: m.BenchPath, query: looks.SheetQuery) -> Response:
         """Return a drawing sheet."""
         options = SheetOptions(query.paper, query.scale, query.angle, query.lettering, plane_of(query.section))
         parts = [p for p in query.parts.split(",") if p]
         asked = SheetAsked(options, parts, query.step, query.drawn, as_pdf=query.format == "pdf")
         return _attachment(*benches.sheet(path.bench, asked))
 
-    @api.post("/measure", responses={"200": m.ReadView})
-    def measure(body: m.MeasureIn) -> dict[str, Any]:
+    @api.post("/measure", responses={"200": looks.ReadView})
+    def measure(body: looks.MeasureIn) -> dict[str, Any]:
         """Read what can be measured of one picked element, or between two."""
         return benches.workshop.read([(e.mesh, e.matrix, e.of, e.element) for e in body.of])
 
@@ -410,13 +412,13 @@ def _mesh_routes(api: Blueprint, benches: Benches) -> None:
         return _immutable(benches.workshop.elements(path.digest), f"{path.digest}-elements")
 
     @api.get(
-        "/benches/<string:bench>/parts/<string:part>/picks/<string:step>/<string:key>", responses={"200": m.PickView}
+        "/benches/<string:bench>/parts/<string:part>/picks/<string:step>/<string:key>", responses={"200": ops.PickView}
     )
-    def pick_view(path: m.PickPath) -> dict[str, Any]:
+    def pick_view(path: ops.PickPath) -> dict[str, Any]:
         """Return what a step picks, on the body that comes to it."""
         return benches.pick(path.bench, path.part, path.step, path.key)
 
-    @api.get("/meshes/<string:digest>/soundness", responses={"200": m.SoundnessView})
+    @api.get("/meshes/<string:digest>/soundness", responses={"200": looks.SoundnessView})
     def mesh_soundness(path: m.DigestPath) -> dict[str, Any]:
         """Inspect a mesh."""
         report = benches.workshop.soundness(path.digest)
@@ -427,7 +429,7 @@ def _mesh_routes(api: Blueprint, benches: Benches) -> None:
 
 def _looking_routes(api: Blueprint, benches: Benches) -> None:
     @api.get("/meshes/<string:digest>/subdivided", responses=_BINARY)
-    def mesh_subdivided(path: m.DigestPath, query: m.SubdividedQuery) -> Response:
+    def mesh_subdivided(path: m.DigestPath, query: looks.SubdividedQuery) -> Response:
         """Return drawing data of the limit surface."""
         return _immutable(
             benches.workshop.subdivided(path.digest, rounded=query.rounded), f"{path.digest}-{query.rounded}"
@@ -443,7 +445,7 @@ def _looking_routes(api: Blueprint, benches: Benches) -> None:
         """Return edges and planes of faces, from which the outline is found for any eye."""
         return _immutable(benches.workshop.outline(path.digest), f"{path.digest}-outline")
 
-    @api.get("/meshes/<string:digest>/marks", responses={"200": m.MarksView})
+    @api.get("/meshes/<string:digest>/marks", responses={"200": looks.MarksView})
     def mesh_marks(path: m.DigestPath) -> dict[str, Any]:
         """Return poles and many-sided faces."""
         marks = benches.workshop.marks(path.digest)
@@ -456,12 +458,12 @@ def _handover_routes(api: Blueprint, benches: Benches) -> None:
     @api.get("/benches/<string:bench>/handover", responses={"200": m.HandoverView})
     def handover_list(path: m.BenchPath) -> m.HandoverView:
         """Return what stands in the hand-over."""
-        return m.HandoverView(baked=[_baked(b, older=older) for b, older in benches.handover(path.bench)])
+        return m.HandoverView(baked=[_baked(b, older=older) for b, older in benches.handover.rows(path.bench)])
 
     @api.post("/benches/<string:bench>/parts/<string:part>/bake", responses={"201": m.BakedView})
     def part_bake(path: m.PartPath) -> tuple[m.BakedView, int]:
         """Work a part out in full and put it in the hand-over."""
-        return _baked(benches.bake(path.bench, path.part), older=False), 201
+        return _baked(benches.handover.bake(path.bench, path.part), older=False), 201
 
     @api.delete("/benches/<string:bench>/handover/<int:baked>", responses={"200": m.BenchId})
     def handover_remove(path: m.BakedPath) -> m.BenchId:
@@ -477,4 +479,4 @@ def _handover_routes(api: Blueprint, benches: Benches) -> None:
         except ValueError:
             raise FileProblem("'ids' are numbers with commas between them.") from None
         options = WriteOptions(query.unit, query.up, query.triangles, query.texture)
-        return _attachment(*benches.download(path.bench, ids, query.format, options, together=query.together))
+        return _attachment(*benches.handover.download(path.bench, ids, query.format, options, together=query.together))

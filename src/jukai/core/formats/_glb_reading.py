@@ -1,0 +1,421 @@
+"""Reading GLB: glTF 2.0 (ISO/IEC 12113) in one binary file, with all that a file may get wrong."""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import json
+import math
+from typing import Any
+
+import numpy as np
+
+from jukai.core.errors import FileProblem
+from jukai.core.formats.common import LIMIT, MOST_POINTS, RawMesh, ReadMesh, finish_reading, plural
+from jukai.core.geometry.arrays import Floats
+
+__all__ = ["CLEAR", "read_glb"]
+
+CLEAR = "KHR_materials_transmission"
+_COMPONENT = {5120: "i1", 5121: "u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
+_WIDTH = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
+_EXTENSIONS = {"KHR_materials_unlit", "KHR_texture_transform", CLEAR}
+
+
+def read_glb(data: bytes) -> ReadMesh:
+    """Read the triangles of all nodes of the scene. Pictures and buffers elsewhere are never fetched."""
+    doc, blob = _chunks(data)
+    return _Document(doc, blob).read()
+
+
+def _chunks(data: bytes) -> tuple[dict[str, Any], bytes | None]:
+    if not data:
+        raise FileProblem("The file is empty.")
+    if data.lstrip()[:1] == b"{":
+        raise FileProblem("This is text glTF, not GLB.", hint="Save it as one binary file.")
+    if data[:4] != b"glTF":
+        raise FileProblem("This is no GLB file.")
+    if len(data) < 12:
+        raise FileProblem(f"The file ends inside its header: {len(data)} bytes, 12 are needed.")
+    version, length = (int.from_bytes(data[i : i + 4], "little") for i in (4, 8))
+    if version != 2:
+        raise FileProblem(f"GLB version {version} is not supported; 2 is.")
+    if length > len(data) or length < 12:
+        raise FileProblem(f"The header says {length} bytes, the file has {len(data)}.")
+    text: bytes | None = None
+    blob: bytes | None = None
+    at = 12
+    while at + 8 <= length:
+        size, kind = int.from_bytes(data[at : at + 4], "little"), data[at + 4 : at + 8]
+        if text is None and kind != b"JSON":
+            raise FileProblem("The first chunk must be JSON.")
+        if at + 8 + size > length:
+            name = "JSON" if kind == b"JSON" else "binary" if kind == b"BIN\0" else "unknown"
+            raise FileProblem(f"The {name} chunk reaches past the end of the file.")
+        body = data[at + 8 : at + 8 + size]
+        if text is None:
+            text = body
+        elif kind == b"BIN\0" and blob is None:
+            blob = body
+        at += 8 + size
+    if text is None:
+        raise FileProblem("The file has no JSON chunk.")
+    return _json(text), blob
+
+
+def _json(text: bytes) -> dict[str, Any]:
+    if not text.strip(b" \0"):
+        raise FileProblem("The JSON chunk is empty.")
+
+    def constant(word: str) -> Any:
+        raise FileProblem(f"The JSON is broken: {word} is no number there.")
+
+    try:
+        doc = json.loads(text.decode("utf-8"), parse_constant=constant)
+    except UnicodeDecodeError:
+        raise FileProblem("The JSON is not UTF-8.") from None
+    except json.JSONDecodeError as e:
+        raise FileProblem(f"The JSON is broken at position {e.pos}.") from None
+    except RecursionError:
+        raise FileProblem("The JSON is nested too deep.") from None
+    if not isinstance(doc, dict):
+        raise FileProblem("The JSON must be an object.")
+    return doc
+
+
+def _index(value: Any, count: int, what: str) -> int:
+    if isinstance(value, bool) or not isinstance(value, int) or not 0 <= value < count:
+        raise FileProblem(f"{what} {value}, there {'is' if count == 1 else 'are'} {count}.")
+    return value
+
+
+def _whole(value: Any, what: str, least: int = 0) -> int:
+    if isinstance(value, bool) or not isinstance(value, int):
+        raise FileProblem(f"{what} is no whole number.")
+    if value < least:
+        raise FileProblem(f"{what} {value}.")
+    return value
+
+
+class _Document:
+    """Checks every reference before it is followed."""
+
+    def __init__(self, doc: dict[str, Any], blob: bytes | None) -> None:
+        self.doc, self.blob = doc, blob
+        self.notes: list[str] = []
+        self.buffers: dict[int, bytes] = {}
+        self.tables = {
+            k: self.table(k) for k in ("meshes", "nodes", "scenes", "accessors", "bufferViews", "buffers", "materials")
+        }
+
+    def table(self, key: str) -> list[dict[str, Any]]:
+        rows = self.doc.get(key, [])
+        if not isinstance(rows, list) or not all(isinstance(r, dict) for r in rows):
+            raise FileProblem(f"'{key}' must be a list of objects.")
+        return rows
+
+    def read(self) -> ReadMesh:
+        self.check_asset()
+        if not self.tables["meshes"]:
+            raise FileProblem("There is no mesh in the file.")
+        placed = self.placed()
+        pieces: list[tuple[Floats, Any, Any, int, int]] = []
+        names: list[str] = []
+        for mesh, matrix in placed:
+            row = self.tables["meshes"][mesh]
+            name = str(row.get("name") or f"mesh {mesh}")[:200]
+            if name not in names:
+                names.append(name)
+            group = names.index(name)
+            primitives = row.get("primitives")
+            if not isinstance(primitives, list) or not primitives:
+                raise FileProblem(f"Mesh {mesh}: primitives are missing.")
+            for primitive in primitives:
+                piece = self.primitive(mesh, primitive if isinstance(primitive, dict) else {}, matrix)
+                if piece is not None:
+                    pieces.append((*piece, group))
+        if not pieces:
+            raise FileProblem("There is no triangle in the file.")
+        return self.joined(pieces, names)
+
+    def check_asset(self) -> None:
+        asset = self.doc.get("asset")
+        version = asset.get("version") if isinstance(asset, dict) else None
+        if not isinstance(version, str):
+            raise FileProblem("asset.version is missing.")
+        if not version.startswith("2."):
+            raise FileProblem(f"glTF {version[:20]} is not supported; 2.0 is.")
+        needed = self.doc.get("extensionsRequired", [])
+        for name in needed if isinstance(needed, list) else []:
+            if name not in _EXTENSIONS:
+                raise FileProblem(f"The file needs the extension {str(name)[:80]}, which is not supported.")
+
+    def placed(self) -> list[tuple[int, Floats]]:
+        """Return (mesh, matrix) of every node of the scene that has a mesh."""
+        nodes = self.tables["nodes"]
+        scenes = self.tables["scenes"]
+        parents = np.zeros(len(nodes), dtype=np.int64)
+        for i, node in enumerate(nodes):
+            children = node.get("children", [])
+            for c in children if isinstance(children, list) else []:
+                child = _index(c, len(nodes), f"Node {i}: child")
+                if child == i:
+                    raise FileProblem("Nodes run in a ring.")
+                parents[child] += 1
+                if parents[child] > 1:
+                    raise FileProblem(f"Node {child} has more than one parent.")
+        if scenes:
+            which = _index(self.doc.get("scene", 0), len(scenes), "scene")
+            roots = [_index(r, len(nodes), f"Scene {which}: node") for r in scenes[which].get("nodes", [])]
+        elif nodes:
+            roots = [i for i in range(len(nodes)) if parents[i] == 0]
+            if not roots:
+                raise FileProblem("Nodes run in a ring.")
+        else:
+            self.notes.append("The file has no scene; its meshes are shown as they are.")
+            return [(i, np.eye(4)) for i in range(len(self.tables["meshes"]))]
+        if not scenes:
+            self.notes.append("The file has no scene; its meshes are shown as they are.")
+        out = []
+        seen: set[int] = set()
+        stack = [(r, np.eye(4)) for r in reversed(roots)]
+        while stack:
+            i, above = stack.pop()
+            if i in seen:
+                raise FileProblem("Nodes run in a ring.")
+            seen.add(i)
+            node = nodes[i]
+            matrix = above @ _node_matrix(node, i)
+            if "mesh" in node:
+                out.append((_index(node["mesh"], len(self.tables["meshes"]), f"Node {i}: mesh"), matrix))
+            stack.extend((c, matrix) for c in reversed(node.get("children", [])))
+        if not out and parents.any() and len(seen) < len(nodes):
+            raise FileProblem("Nodes run in a ring.")
+        return out
+
+    def primitive(self, mesh: int, row: dict[str, Any], matrix: Floats) -> tuple[Floats, Any, Any, int] | None:
+        mode = row.get("mode", 4)
+        if mode not in (0, 1, 2, 3, 4, 5, 6):
+            raise FileProblem(f"Mesh {mesh}: mode {mode} is unknown.")
+        if mode < 4:
+            return None
+        attributes = row.get("attributes")
+        if not isinstance(attributes, dict) or "POSITION" not in attributes:
+            raise FileProblem(f"Mesh {mesh}: POSITION is missing.")
+        points = self.accessor(attributes["POSITION"])
+        if points.shape[1] != 3:
+            raise FileProblem(f"Mesh {mesh}: POSITION must be VEC3.")
+        points = points.astype(np.float64)
+        _check_finite(points)
+        if "indices" in row:
+            ids = self.accessor(row["indices"])
+            if ids.dtype.kind == "f" or ids.shape[1] != 1:
+                raise FileProblem(f"Mesh {mesh}: indices must be whole numbers.")
+            ids = ids[:, 0].astype(np.int64)
+            if len(ids) and ids.max() >= len(points):
+                raise FileProblem(f"Mesh {mesh}: point {ids.max()}, there are {len(points)}.")
+        else:
+            ids = np.arange(len(points))
+        uv = None
+        if "TEXCOORD_0" in attributes:
+            uv = self.accessor(attributes["TEXCOORD_0"]).astype(np.float64)
+            if uv.shape != (len(points), 2) or not np.isfinite(uv).all():
+                uv = None
+            else:
+                uv = np.stack([uv[:, 0], 1 - uv[:, 1]], axis=1)
+        material = -1
+        if "material" in row:
+            material = _index(row["material"], len(self.tables["materials"]), f"Mesh {mesh}: material")
+        points = _to_mm(points, matrix)
+        return points, self.triangles(ids, mode), uv, material
+
+    def triangles(self, ids: Any, mode: int) -> Any:
+        if mode == 4:
+            rest = len(ids) % 3
+            if rest:
+                self.notes.append(f"{plural(rest, 'index', 'indices')} at the end left out: not a whole triangle.")
+            return ids[: len(ids) - rest].reshape(-1, 3)
+        k = np.arange(max(len(ids) - 2, 0))
+        if mode == 5:
+            odd = (k % 2)[:, None]
+            return ids[np.where(odd, np.stack([k + 1, k, k + 2], axis=1), np.stack([k, k + 1, k + 2], axis=1))]
+        return ids[np.stack([np.zeros_like(k), k + 1, k + 2], axis=1)]
+
+    def accessor(self, number: Any) -> Any:
+        accessors = self.tables["accessors"]
+        i = _index(number, len(accessors), "accessor")
+        row = accessors[i]
+        kind, component = row.get("type"), row.get("componentType")
+        if kind not in _WIDTH:
+            raise FileProblem(f"Accessor {i}: type '{str(kind)[:20]}' is unknown.")
+        if component not in _COMPONENT:
+            raise FileProblem(f"Accessor {i}: component type {str(component)[:20]} is unknown.")
+        count = row.get("count")
+        if isinstance(count, bool) or not isinstance(count, int):
+            raise FileProblem(f"Accessor {i}: count is no whole number.")
+        if count < 1:
+            raise FileProblem(f"Accessor {i}: count {count}.")
+        if "bufferView" not in row and count > MOST_POINTS:
+            raise FileProblem(f"Accessor {i}: {count} points are over the limit of {MOST_POINTS}.")
+        dtype, width = np.dtype(_COMPONENT[component]), _WIDTH[kind]
+        if "bufferView" in row:
+            offset = _whole(row.get("byteOffset", 0), f"Accessor {i}: offset")
+            table = self.strided(i, row["bufferView"], offset, count, dtype, width)
+        else:
+            table = np.zeros((count, width), dtype)
+        if "sparse" in row:
+            table = self.sparse(i, row["sparse"], table, dtype, width)
+        if row.get("normalized") and dtype.kind in "iu":
+            return table / np.iinfo(dtype).max
+        return table
+
+    def strided(self, i: int, view: Any, offset: int, count: int, dtype: Any, width: int) -> Any:
+        data, stride = self.view(view)
+        element = dtype.itemsize * width
+        if offset % dtype.itemsize:
+            raise FileProblem(f"Accessor {i}: offset {offset} is not a multiple of {dtype.itemsize}.")
+        stride = stride or element
+        if stride < element:
+            raise FileProblem(f"Accessor {i}: stride {stride} is less than an element of {element} bytes.")
+        if offset + stride * (count - 1) + element > len(data):
+            raise FileProblem(f"Accessor {i} reaches past its buffer view.")
+        flat = np.frombuffer(data, np.uint8)
+        rows = np.lib.stride_tricks.as_strided(flat[offset:], (count, element), (stride, 1), writeable=False)
+        return np.ascontiguousarray(rows).view(dtype).reshape(count, width)
+
+    def sparse(self, i: int, row: Any, table: Any, dtype: Any, width: int) -> Any:
+        try:
+            count = _whole(row["count"], f"Accessor {i}: sparse count", 1)
+            ids_row, values_row = row["indices"], row["values"]
+            ids_type = np.dtype(_COMPONENT[ids_row["componentType"]])
+            ids_data, _ = self.view(ids_row["bufferView"])
+            values_data, _ = self.view(values_row["bufferView"])
+            at, value_at = (
+                _whole(r.get("byteOffset", 0), f"Accessor {i}: sparse offset") for r in (ids_row, values_row)
+            )
+        except (KeyError, TypeError, AttributeError):
+            raise FileProblem(f"Accessor {i}: its sparse part is broken.") from None
+        if at + count * ids_type.itemsize > len(ids_data) or value_at + count * dtype.itemsize * width > len(
+            values_data
+        ):
+            raise FileProblem(f"Accessor {i}: sparse values reach past their buffer view.")
+        ids = np.frombuffer(ids_data, ids_type, count, at).astype(np.int64)
+        if ids.max() >= len(table):
+            raise FileProblem(f"Accessor {i}: sparse values reach past its {len(table)} elements.")
+        out = table.copy()
+        out[ids] = np.frombuffer(values_data, dtype, count * width, value_at).reshape(count, width)
+        return out
+
+    def view(self, number: Any) -> tuple[bytes, int]:
+        views = self.tables["bufferViews"]
+        i = _index(number, len(views), "buffer view")
+        row = views[i]
+        buffer = self.buffer(row.get("buffer"))
+        offset = row.get("byteOffset", 0)
+        if isinstance(offset, bool) or not isinstance(offset, int) or offset < 0:
+            raise FileProblem(f"Buffer view {i}: offset {offset}.")
+        length = _whole(row.get("byteLength"), f"Buffer view {i}: length", 1)
+        stride = row.get("byteStride", 0)
+        if stride and not (isinstance(stride, int) and 4 <= stride <= 252):
+            raise FileProblem(f"Buffer view {i}: stride {stride}; 4 to 252 are allowed.")
+        if offset + length > len(buffer):
+            raise FileProblem(f"Buffer view {i} reaches past its buffer.")
+        return buffer[offset : offset + length], stride or 0
+
+    def buffer(self, number: Any) -> bytes:
+        rows = self.tables["buffers"]
+        i = _index(number, len(rows), "buffer")
+        if i in self.buffers:
+            return self.buffers[i]
+        row = rows[i]
+        said = _whole(row.get("byteLength"), f"Buffer {i}: length", 1)
+        uri = row.get("uri")
+        if uri is None:
+            if self.blob is None or i != 0:
+                raise FileProblem(f"Buffer {i} has no data.")
+            held = self.blob
+        else:
+            held = _data_uri(uri, i)
+        if said > len(held):
+            raise FileProblem(f"Buffer {i} says {said} bytes, the file holds {len(held)}.")
+        self.buffers[i] = held[:said]
+        return self.buffers[i]
+
+    def joined(self, pieces: list[tuple[Floats, Any, Any, int, int]], names: list[str]) -> ReadMesh:
+        shift = np.cumsum([0, *(len(p[0]) for p in pieces)])
+        triangles = np.concatenate([p[1] + s for p, s in zip(pieces, shift, strict=False)])
+        counts = [len(p[1]) for p in pieces]
+        finishes = [str(m.get("name") or f"material {i}")[:200] for i, m in enumerate(self.tables["materials"])]
+        corners = triangles.astype(np.int32).ravel()
+        uv = None
+        if all(p[2] is not None for p in pieces):
+            uv = np.concatenate([p[2] for p in pieces])[corners]
+        raw = RawMesh(
+            np.concatenate([p[0] for p in pieces]), corners, np.arange(0, len(corners) + 1, 3, dtype=np.int32), uv, tuple(names),
+            np.repeat(np.array([p[4] for p in pieces], np.int32), counts), tuple(finishes),
+            np.repeat(np.array([p[3] for p in pieces], np.int32), counts), self.notes,
+        )  # fmt: skip
+        return finish_reading(raw, merge=True, has_units=True)
+
+
+def _data_uri(uri: Any, i: int) -> bytes:
+    if not isinstance(uri, str) or not uri.startswith("data:"):
+        raise FileProblem(f"Buffer {i} lies outside the file; nothing was fetched or read.")
+    head, _, body = uri.partition(",")
+    try:
+        return base64.b64decode(body if head.endswith(";base64") else "?", validate=True)
+    except (ValueError, binascii.Error):
+        raise FileProblem(f"Buffer {i}: its data cannot be read.") from None
+
+
+def _check_finite(points: Floats) -> None:
+    good = np.isfinite(points).all(axis=1)
+    if not good.all():
+        raise FileProblem(f"Point {int(np.argmin(good))}: a coordinate is not a finite number.")
+
+
+def _numbers(value: Any, count: int, what: str) -> Floats:
+    if (
+        not isinstance(value, list)
+        or len(value) != count
+        or not all(isinstance(x, int | float) and not isinstance(x, bool) for x in value)
+    ):
+        raise FileProblem(f"{what} needs {count} numbers.")
+    out = np.array(value, dtype=np.float64)
+    if not np.isfinite(out).all():
+        raise FileProblem(f"{what} is not finite.")
+    return out
+
+
+def _node_matrix(node: dict[str, Any], i: int) -> Floats:
+    if "matrix" in node:
+        matrix = _numbers(node["matrix"], 16, f"Node {i}: matrix").reshape(4, 4).T
+        if abs(np.linalg.det(matrix[:3, :3])) < 1e-300:
+            raise FileProblem(f"Node {i}: its matrix has no inverse.")
+        return np.asarray(matrix)
+    out = np.eye(4)
+    if "rotation" in node:
+        x, y, z, w = _numbers(node["rotation"], 4, f"Node {i}: rotation")
+        norm = math.sqrt(x * x + y * y + z * z + w * w) or 1.0
+        x, y, z, w = x / norm, y / norm, z / norm, w / norm
+        out[:3, :3] = [
+            [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
+            [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
+            [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
+        ]
+    if "scale" in node:
+        out[:3, :3] *= _numbers(node["scale"], 3, f"Node {i}: scale")
+    if "translation" in node:
+        out[:3, 3] = _numbers(node["translation"], 3, f"Node {i}: translation")
+    return out
+
+
+def _to_mm(points: Floats, matrix: Floats) -> Floats:
+    if not (matrix == np.eye(4)).all():
+        with np.errstate(over="ignore", invalid="ignore"):
+            points = points @ matrix[:3, :3].T + matrix[:3, 3]
+    with np.errstate(over="ignore", invalid="ignore"):
+        points = np.stack([points[:, 0], -points[:, 2], points[:, 1]], axis=1) * 1000 + 0.0
+    if not (np.abs(points) <= LIMIT).all():
+        raise FileProblem(f"Coordinates are too large after the scale of their node; {LIMIT:g} mm is the limit.")
+    return points
