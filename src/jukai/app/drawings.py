@@ -17,8 +17,9 @@ from jukai.app.workshop import Workshop
 from jukai.core.drawing.dimensions import Dimension
 from jukai.core.drawing.examples import example_drawing
 from jukai.core.drawing.frame import Header
+from jukai.core.drawing.options import SheetOptions
 from jukai.core.drawing.pdf import pdf_bytes
-from jukai.core.drawing.sheet import SheetOptions, SheetPart, draw_sheet
+from jukai.core.drawing.sheet import SheetPart, draw_sheet
 from jukai.core.drawing.svg import svg_bytes
 from jukai.core.errors import CoreError, ValueProblem
 from jukai.core.geometry.arrays import Floats

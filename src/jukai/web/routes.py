@@ -16,7 +16,7 @@ from jukai.app.benches import BenchChanges, Benches, BenchState
 from jukai.app.drawings import SheetAsked, plane_of
 from jukai.app.ports import BakedRow, NotThere, Stale
 from jukai.app.sections import Shown, section
-from jukai.core.drawing.sheet import SheetOptions
+from jukai.core.drawing.options import SheetOptions
 from jukai.core.errors import FileProblem
 from jukai.core.formats.common import WriteOptions
 from jukai.core.operators.registry import describe, operators

@@ -11,9 +11,10 @@ import numpy as np
 
 from jukai.core.drawing.dimensions import Dimension, number_text
 from jukai.core.drawing.frame import Header
+from jukai.core.drawing.options import SheetOptions
 from jukai.core.drawing.paper import PAPERS, SCALES, scale_words
 from jukai.core.drawing.pdf import pdf_bytes
-from jukai.core.drawing.sheet import SheetOptions, SheetPart, draw_sheet
+from jukai.core.drawing.sheet import SheetPart, draw_sheet
 from jukai.core.drawing.svg import svg_bytes
 from jukai.core.drawing.views import hatched
 from jukai.core.errors import ValueProblem

@@ -3,14 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import numpy as np
 
+from jukai.core.drawing.options import SheetOptions
 from jukai.core.drawing.paper import PAPERS, THICK, THIN, Group, Page, Stroke
-
-if TYPE_CHECKING:
-    from jukai.core.drawing.sheet import SheetOptions
 
 __all__ = ["Header", "draw_frame", "room_of"]
 

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Literal
 
 import numpy as np
 
 from jukai.core.drawing.dimensions import Dimension, draw_dimensions, overall
 from jukai.core.drawing.frame import Header, draw_frame, room_of
+from jukai.core.drawing.options import SheetOptions
 from jukai.core.drawing.paper import LETTERINGS, PAPERS, SCALES, Group, Page, scale_words
 from jukai.core.drawing.views import View, draw_axis, draw_cut, draw_cutting_line, draw_lines, hatch_numbers
 from jukai.core.errors import ValueProblem
@@ -19,7 +19,7 @@ from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.placing import placed_bounds
 from jukai.core.geometry.section import Plane, clipped, cut
 
-__all__ = ["SheetOptions", "SheetPart", "draw_sheet"]
+__all__ = ["SheetPart", "draw_sheet"]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -30,26 +30,6 @@ class SheetPart:
     mesh: Mesh
     matrix: Floats
     axis: tuple[Floats, Floats] | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class SheetOptions:
-    """How a sheet is laid out.
-
-    Attributes
-    ----------
-    paper : of ``PAPERS``.
-    scale : paper for bench; None takes the largest of ``SCALES`` that fits.
-    angle : where the views stand: first angle (the side from the left stands right, the top below), or third (left, above).
-    lettering : height of capitals, mm.
-    section : where a cut is drawn, or None.
-    """
-
-    paper: str = "A3"
-    scale: float | None = None
-    angle: Literal["first", "third"] = "first"
-    lettering: float = 3.5
-    section: Plane | None = None
 
 
 def draw_sheet(parts: Sequence[SheetPart], options: SheetOptions, header: Header, dimensions: Sequence[Dimension] = (), *,

@@ -2,16 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, Protocol
+from typing import Any, Protocol
 
 from jukai.core.operators.kinds.base import Change, Leaf
 from jukai.core.operators.kinds.vector import numbers_schema
-
-if TYPE_CHECKING:
-    from jukai.core.geometry.arrays import Bools
-    from jukai.core.picks.rules import Picker
 
 __all__ = [
     "ELEMENT",
@@ -19,13 +15,11 @@ __all__ = [
     "GROUP",
     "KINDS",
     "PICK",
-    "RULES",
     "SHAPE",
+    "TAKES",
     "Named",
-    "Rule",
     "mapped_pick",
     "pick_schema",
-    "rule",
 ]
 
 KINDS = ("points", "edges", "faces")
@@ -41,28 +35,8 @@ class Form(Protocol):
         """Return it with each of its leaves replaced."""
 
 
-@dataclass(frozen=True, slots=True)
-class Rule:
-    """A rule: what it takes, by key, and what works it out."""
-
-    takes: Mapping[str, Form]
-    apply: Callable[[Picker, dict[str, Any]], Bools]
-
-
-RULES: dict[str, Rule] = {}
-"""All rules by name, filled by :func:`rule`; their order is that of the schema and of hints."""
-
-
-def rule(
-    name: str, /, **takes: Form
-) -> Callable[[Callable[[Picker, dict[str, Any]], Bools]], Callable[[Picker, dict[str, Any]], Bools]]:
-    """Register a function as the rule of that name: it returns a mask of the picker's kind of elements."""
-
-    def register(function: Callable[[Picker, dict[str, Any]], Bools]) -> Callable[[Picker, dict[str, Any]], Bools]:
-        RULES[name] = Rule(takes, function)
-        return function
-
-    return register
+TAKES: dict[str, Mapping[str, Form]] = {}
+"""What each rule takes, by key; filled by ``rules.rule``, their order is that of the schema and of hints."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -156,12 +130,11 @@ def mapped_pick(raw: object, change: Change, where: str = "") -> Any:
         return raw
     if isinstance(raw.get("join"), list):
         return raw | {"join": [_joined(row, change, f"{where}/join/{i}") for i, row in enumerate(raw["join"])]}
-    known = RULES.get(raw["rule"]) if isinstance(raw.get("rule"), str) else None
-    if known is None:
+    takes = TAKES.get(raw["rule"]) if isinstance(raw.get("rule"), str) else None
+    if takes is None:
         return raw
     return {
-        k: known.takes[k].mapped(v, change, f"{where}/{k}") if k in known.takes and v is not None else v
-        for k, v in raw.items()
+        k: takes[k].mapped(v, change, f"{where}/{k}") if k in takes and v is not None else v for k, v in raw.items()
     }
 
 
@@ -177,9 +150,9 @@ def pick_schema() -> dict[str, Any]:
     """Return the JSON Schema of a written pick: one form for each rule, and that of several joined."""
     of = {"of": {"enum": list(KINDS)}}
     forms: list[dict[str, Any]] = [
-        {"type": "object", "properties": of | {"rule": {"const": name}} | {k: f.schema() for k, f in r.takes.items()},
+        {"type": "object", "properties": of | {"rule": {"const": name}} | {k: f.schema() for k, f in takes.items()},
          "required": ["rule"], "additionalProperties": False}
-        for name, r in RULES.items()
+        for name, takes in TAKES.items()
     ]  # fmt: skip
     joined = {"type": "object", "properties": of | {"join": {"type": "array", "minItems": 1, "maxItems": 100, "items": {"type": "object"}}},
               "required": ["join"], "additionalProperties": False}  # fmt: skip

@@ -30,7 +30,7 @@ from jukai.core.operators.kinds.count import CountKind
 from jukai.core.operators.kinds.length import LengthKind
 from jukai.core.operators.kinds.vector import VectorKind
 from jukai.core.picks.finding import Sought, find_elements
-from jukai.core.picks.form import ELEMENT, ELEMENTS, GROUP, KINDS, PICK, RULES, SHAPE, Named, rule
+from jukai.core.picks.form import ELEMENT, ELEMENTS, GROUP, KINDS, PICK, SHAPE, TAKES, Form, Named
 from jukai.core.picks.picked import Picked
 
 __all__ = ["SHARP", "Picker", "resolve_pick"]
@@ -65,13 +65,13 @@ class Picker:
             self.only(raw, {"join", "of"})
             return self.joined(raw["join"])
         name = raw.get("rule")
-        known = RULES.get(name) if isinstance(name, str) else None
+        known = _RULES.get(name) if isinstance(name, str) else None
         if known is None:
             raise ValueProblem(
-                f"There is no rule '{str(name)[:40]}'.", field=self.where, hint=f"There is: {', '.join(RULES)}."
+                f"There is no rule '{str(name)[:40]}'.", field=self.where, hint=f"There is: {', '.join(_RULES)}."
             )
-        self.only(raw, {"rule", "of", *known.takes})
-        return known.apply(self, raw)
+        self.only(raw, {"rule", "of", *TAKES[str(name)]})
+        return known(self, raw)
 
     def only(self, raw: dict[str, Any], keys: set[str]) -> None:
         """Refuse a pick that has other keys than these."""
@@ -171,6 +171,21 @@ class Picker:
         normal = self.three(row, "normal") if isinstance(row.get("normal"), list) else np.zeros(3)
         trail = tuple(tuple(t) for t in row.get("lineage") or [] if isinstance(t, list))
         return Sought(self.three(row, "at"), normal, trail)
+
+
+Rule = Callable[[Picker, dict[str, Any]], Bools]
+"""Works a rule out: a mask of the picker's kind of elements."""
+_RULES: dict[str, Rule] = {}
+
+
+def rule(name: str, /, **takes: Form) -> Callable[[Rule], Rule]:
+    """Register a function as the rule of that name, which takes what is said by key."""
+
+    def register(function: Rule) -> Rule:
+        TAKES[name], _RULES[name] = takes, function
+        return function
+
+    return register
 
 
 @rule("everything")

@@ -10,7 +10,7 @@ import manifold3d
 import numpy as np
 
 from jukai.core.errors import MeshProblem
-from jukai.core.geometry.bevel import rounding
+from jukai.core.geometry.bevel import rings
 from jukai.core.geometry.bevel.joining import Bevel
 from jukai.core.geometry.bevel.patches import interior_count, template
 from jukai.core.geometry.bevel.profiles import profile_tables
@@ -288,7 +288,7 @@ class Limits(unittest.TestCase):
         bodies = [mesh for mesh in bodies if soundness(mesh).sound]
         self.assertGreater(len(bodies), 35)
         errors = 0
-        kept, rounding._PLAIN = rounding._PLAIN, 0  # the compiled loops are quicker here
+        kept, rings._PLAIN = rings._PLAIN, 0  # the compiled loops are quicker here
         try:
             for i in range(RANDOM):
                 mesh = bodies[int(rng.integers(len(bodies)))]
@@ -310,7 +310,7 @@ class Limits(unittest.TestCase):
                         continue
                     check_sound(self, out.mesh)
         finally:
-            rounding._PLAIN = kept
+            rings._PLAIN = kept
         self.assertLess(errors, RANDOM / 40)
 
     def test_rims_and_edges_of_many_faces_are_left_as_they_are(self) -> None:
@@ -359,7 +359,7 @@ class BothWays(unittest.TestCase):
     def test_compiled_and_plain_give_the_same(self) -> None:
         """The loops are compiled for large bodies and run as they are for small ones: the same points and faces."""
         rng = np.random.default_rng(3)
-        kept = rounding._PLAIN
+        kept = rings._PLAIN
         try:
             for name in (
                 "mixed_corner_3.obj",
@@ -370,14 +370,14 @@ class BothWays(unittest.TestCase):
             ):
                 mesh = reference_mesh(name)
                 pick = (rng.random(mesh.connectivity.n_edges) < 0.5) & (mesh.connectivity.edge_sides == 2)
-                rounding._PLAIN = 10**9
+                rings._PLAIN = 10**9
                 one = rounded(mesh, 0.1, pick, segments=3).mesh
-                rounding._PLAIN = 0
+                rings._PLAIN = 0
                 two = rounded(mesh, 0.1, pick, segments=3).mesh
                 np.testing.assert_array_equal(one.corners, two.corners)
                 np.testing.assert_allclose(one.points, two.points, atol=1e-14)
         finally:
-            rounding._PLAIN = kept
+            rings._PLAIN = kept
 
 
 if __name__ == "__main__":

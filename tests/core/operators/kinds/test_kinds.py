@@ -39,7 +39,7 @@ from jukai.core.operators.kinds.step import StepKind
 from jukai.core.operators.kinds.vector import VectorKind
 from jukai.core.operators.kinds.weights import WeightsKind, weights
 from jukai.core.operators.registry import operators
-from jukai.core.picks.form import RULES
+from jukai.core.picks.form import TAKES
 from jukai.core.recipe.bench import Bench
 from jukai.core.recipe.evaluate import evaluate
 from tests.recipes import bench_of, built
@@ -122,9 +122,9 @@ class Written(unittest.TestCase):
 
     def test_every_rule_of_a_pick_is_in_the_schema(self) -> None:
         forms = PickKind().schema()["oneOf"]
-        self.assertEqual([f["properties"]["rule"]["const"] for f in forms if "rule" in f["properties"]], list(RULES))
-        for form, rule in zip(forms, RULES.values(), strict=False):
-            self.assertEqual(set(form["properties"]) - {"of", "rule"}, set(rule.takes))
+        self.assertEqual([f["properties"]["rule"]["const"] for f in forms if "rule" in f["properties"]], list(TAKES))
+        for form, takes in zip(forms, TAKES.values(), strict=False):
+            self.assertEqual(set(form["properties"]) - {"of", "rule"}, set(takes))
 
 
 class Described(unittest.TestCase):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 
@@ -15,19 +15,18 @@ from jukai.core.geometry.bevel._sections import sections
 from jukai.core.geometry.bevel._sectors import KEPT, PATCH
 from jukai.core.geometry.bevel.cleaning import Body
 from jukai.core.geometry.bevel.joining import New, body_of
-from jukai.core.geometry.bevel.limits import CHECKED
 from jukai.core.geometry.bevel.patches import Corner, faces_of, fill, interior_count, spread, template
 from jukai.core.geometry.bevel.profiles import profile_tables, shares
 from jukai.core.geometry.bevel.results import Rounded, Sectors
+from jukai.core.geometry.bevel.rings import Rings
 from jukai.core.geometry.kernels import Kernel
 from jukai.core.geometry.measures import vector_areas
 from jukai.core.geometry.mesh import Mesh
 
-if TYPE_CHECKING:
-    from jukai.core.geometry.bevel.rounding import Rings
+__all__ = ["CHECKED", "build"]
 
-__all__ = ["Building"]
-
+CHECKED = 6000
+"""Faces up to which a new body is looked through for faces that look the other way, and for crossings."""
 _PLAIN = 2500
 _SHARP, _FOLDED = 1.999, np.pi - 1e-3
 _HAIR = 1e-6
@@ -46,7 +45,12 @@ class _Faces:
     soft: int
 
 
-class Building:
+def build(rings: Rings, at: Sectors, width: Floats, step: str, *, touching: bool) -> Rounded:
+    """Return the rounded body; ``touching`` where faces may have shrunk to nothing or meet themselves."""
+    return _Building(rings, at, width, touching=touching).rounded(step)
+
+
+class _Building:
     """One body being put together."""
 
     def __init__(self, rings: Rings, at: Sectors, width: Floats, *, touching: bool) -> None:

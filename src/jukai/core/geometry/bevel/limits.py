@@ -4,25 +4,24 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 
 from jukai.core.errors import MeshProblem
 from jukai.core.geometry.arrays import Bools, Floats, Ints
+from jukai.core.geometry.bevel.building import CHECKED, build
+from jukai.core.geometry.bevel.results import Rounded, Sectors
+from jukai.core.geometry.bevel.rings import Rings
 from jukai.core.geometry.components import components
 from jukai.core.geometry.crossings import self_crossings
 from jukai.core.geometry.measures import signed_volume
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.soundness import folded_faces
 
-if TYPE_CHECKING:
-    from jukai.core.geometry.bevel.results import Rounded, Sectors
-    from jukai.core.geometry.bevel.rounding import Rings
+__all__ = ["cleared", "limited", "searched"]
 
-__all__ = ["CHECKED", "cleared", "limited", "searched"]
-
-_FEW, CHECKED = 400, 6000
+_FEW = 400
 _EASY = 1.05
 """A new body of up to so many faces is searched for strips that run through each other although no face is used up: always
 if few edges are picked, else where the widths are all that the faces leave room for, or more."""
@@ -130,7 +129,7 @@ def _at(rings: Rings, out: Rounded, width: Floats, step: str) -> Rounded:
     """Return the body at narrower widths than those that ``out`` has."""
     less = rings.picked & (width < out.width * (1 - 1e-9))
     lost = float((width[less] / out.width[less]).min()) if less.any() else 1.0
-    one = rings.build(rings.sectors(width), width, step, touching=True)
+    one = build(rings, rings.sectors(width), width, step, touching=True)
     return replace(one, width=width, stopped=out.stopped | less, fits=min(out.fits, 1.0) * lost)
 
 

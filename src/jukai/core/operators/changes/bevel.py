@@ -12,7 +12,8 @@ from jukai.core.errors import ValueProblem
 from jukai.core.geometry.bevel.joining import Bevel
 from jukai.core.geometry.bevel.points import round_points
 from jukai.core.geometry.bevel.results import Rounded
-from jukai.core.geometry.bevel.rounding import Rings, count_faces, offsets_for, round_edges
+from jukai.core.geometry.bevel.rings import Rings
+from jukai.core.geometry.bevel.rounding import count_faces, offsets_for, round_edges
 from jukai.core.geometry.measures import edge_turns, face_normals
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
