@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from jukai.core.geometry.arrays import Array
+from jukai.core.geometry.arrays import Array, Floats
 from jukai.core.geometry.kernels import kernel
 
 STRAIGHT = 1e-10
@@ -218,3 +218,39 @@ def rotate_bent(points: Array, corners: Array, uv: Array, first: Array, starts: 
             cut[t, k] = f + k
         cut[t + 1, 0], cut[t + 1, 1], cut[t + 1, 2] = f, f + 2, f + 3
     return corners, uv, cut
+
+
+@kernel
+def weighted_middles(points: Array, corners: Array, offsets: Array, weight: Array, x0: float, y0: float, z0: float
+                     ) -> tuple[float, float, float]:  # fmt: skip
+    """Return the sum over faces of the mean of their corners, seen from (x0, y0, z0), times their weight."""
+    x = y = z = 0.0
+    for f in range(offsets.shape[0] - 1):
+        a = b = c = 0.0
+        for i in range(offsets[f], offsets[f + 1]):
+            p = corners[i]
+            a += points[p, 0] - x0
+            b += points[p, 1] - y0
+            c += points[p, 2] - z0
+        n = offsets[f + 1] - offsets[f]
+        x += a / n * weight[f]
+        y += b / n * weight[f]
+        z += c / n * weight[f]
+    return x, y, z
+
+
+@kernel
+def covered_areas(points: Array, triangles: Array, faces: Array, normals: Array, n_faces: int) -> Floats:
+    """Return (f,) what the triangles of each face cover, seen along the face's normal."""
+    out = np.zeros(n_faces)
+    for t in range(triangles.shape[0]):
+        a, b, c, f = triangles[t, 0], triangles[t, 1], triangles[t, 2], faces[t]
+        ux, uy, uz = points[b, 0] - points[a, 0], points[b, 1] - points[a, 1], points[b, 2] - points[a, 2]
+        vx, vy, vz = points[c, 0] - points[a, 0], points[c, 1] - points[a, 1], points[c, 2] - points[a, 2]
+        seen = (
+            (uy * vz - uz * vy) * normals[f, 0]
+            + (uz * vx - ux * vz) * normals[f, 1]
+            + (ux * vy - uy * vx) * normals[f, 2]
+        )
+        out[f] += 0.5 * abs(seen)
+    return out

@@ -59,7 +59,7 @@ class Kernel:
             return self.plain(*args)
         run = self.compiled()
         out = run(*args)
-        if len(run.signatures) != self._signatures:  # type: ignore[attr-defined]
+        if len(run.overloads) != self._signatures:  # type: ignore[attr-defined]
             self._note_sums(run)
         return out
 
@@ -105,7 +105,7 @@ class Kernel:
         return loaded
 
     def _note_sums(self, run: Any) -> None:
-        self._signatures = len(run.signatures)
+        self._signatures = len(run.overloads)
         folder = cache_folder()
         if folder is not None:
             _write_sums(folder / f"{self.name}.py")

@@ -115,8 +115,14 @@ def _surface_centroid(mesh: Mesh) -> Floats:
     middle = (low + high) / 2
     if not total > 0:
         return np.asarray(middle)
-    sums = np.add.reduceat(mesh.points[mesh.corners] - middle, mesh.offsets[:-1], axis=0)
-    centre = middle + (sums / mesh.sides[:, None] * weight[:, None]).sum(axis=0) / total
+    if len(mesh.corners) > FEW:
+        from jukai.core.geometry._faces import weighted_middles
+
+        sums = np.array(weighted_middles(mesh.points, mesh.corners, mesh.offsets, weight, *middle.tolist()))
+    else:
+        means = np.add.reduceat(mesh.points[mesh.corners] - middle, mesh.offsets[:-1], axis=0) / mesh.sides[:, None]
+        sums = (means * weight[:, None]).sum(axis=0)
+    centre = middle + sums / total
     return np.where(np.abs(centre) <= 1e-9 * max(mesh.size, 1e-300), 0.0, centre)
 
 

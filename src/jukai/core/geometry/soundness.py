@@ -10,6 +10,7 @@ import numpy as np
 from jukai.core.geometry.arrays import Floats, Ints
 from jukai.core.geometry.components import components
 from jukai.core.geometry.crossings import self_crossings
+from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.measures import area, face_normals, signed_volume, vector_areas
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.triangulation import triangulate
@@ -249,11 +250,16 @@ def folded_faces(mesh: Mesh) -> Ints:
     va = vector_areas(mesh)
     areas = np.sqrt(np.einsum("ij,ij->i", va, va))
     tri = triangulate(mesh)
-    p = mesh.points[tri.points(mesh)]
-    cross = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
     # seen along the face's normal: a thin face that is bent a little covers no more than its area
-    seen = np.abs(np.einsum("ij,ij->i", cross, face_normals(mesh)[tri.faces]))
-    covered = np.bincount(tri.faces, 0.5 * seen, minlength=mesh.n_faces)
+    if len(mesh.corners) > FEW:
+        from jukai.core.geometry._faces import covered_areas
+
+        covered = covered_areas(mesh.points, tri.points(mesh), tri.faces, face_normals(mesh), mesh.n_faces)
+    else:
+        p = mesh.points[tri.points(mesh)]
+        cross = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
+        seen = np.abs(np.einsum("ij,ij->i", cross, face_normals(mesh)[tri.faces]))
+        covered = np.bincount(tri.faces, 0.5 * seen, minlength=mesh.n_faces)
     over = (mesh.sides > 3) & (covered > areas * (1 + 1e-6))
     return np.flatnonzero(over & ~_bent(mesh) if over.any() else over).astype(np.int32)
 

@@ -12,6 +12,20 @@ from jukai.core.geometry.kernels import kernel
 
 
 @kernel
+def carry(corners: Array, position: Array, numbers: Array, first: Array, uv: Array, base: int, out: Array, out_uv: Array, point_uv: Array
+          ) -> None:  # fmt: skip
+    """Write the corners beside no strip, from ``first`` (c,) on, and the texture of the old points that stay."""
+    for c in range(corners.shape[0]):
+        new = numbers[corners[c]]
+        if position[c] < 0:
+            out[first[c]] = new
+            if uv.shape[0] > 0:
+                out_uv[first[c], 0], out_uv[first[c], 1] = uv[c, 0], uv[c, 1]
+        if base > 0 and new >= 0 and uv.shape[0] > 0:
+            point_uv[new, 0], point_uv[new, 1] = uv[c, 0], uv[c, 1]
+
+
+@kernel
 def keep(points: Array, corners: Array, following: Array, before: Array, instead: Array, share: Array, begins: Array, profile: Array, row: Array,
          ring: Array, numbers: Array, base: int, all_points: Array, uv: Array, first: Array, out: Array, out_uv: Array, point_uv: Array) -> None:  # fmt: skip
     """Write what takes the place of the corners of the rings, from ``first`` (c,) on. Texture runs on over each corner's plane."""

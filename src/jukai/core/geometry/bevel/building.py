@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from jukai.core.geometry.arrays import Floats, Ints, frozen
-from jukai.core.geometry.bevel._faces import fans, keep, looked_up, strips
+from jukai.core.geometry.bevel._faces import carry, fans, keep, looked_up, strips
 from jukai.core.geometry.bevel._rings import around, both_sides, left
 from jukai.core.geometry.bevel._sections import sections
 from jukai.core.geometry.bevel._sectors import KEPT, PATCH
@@ -218,13 +218,17 @@ class _Building:
         first = np.zeros(len(mesh.corners) + 1, dtype=np.int32)
         np.cumsum(self.counts, out=first[1:])
         made.offsets[: mesh.n_faces] = first[mesh.offsets[:-1]]
-        same = np.flatnonzero(rings.position < 0)
-        made.corners[first[same]] = self.numbers[mesh.corners[same]]
-        if len(uv):
-            made.uv[first[same]] = uv[same]
-            if self.base:
+        if rings.plain:
+            same = np.flatnonzero(rings.position < 0)
+            made.corners[first[same]] = self.numbers[mesh.corners[same]]
+            if len(uv):
+                made.uv[first[same]] = uv[same]
                 stays = np.flatnonzero(self.numbers[mesh.corners] >= 0)
                 made.point_uv[self.numbers[mesh.corners[stays]]] = uv[stays]
+        else:
+            carry(
+                mesh.corners, rings.position, self.numbers, first, uv, self.base, made.corners, made.uv, made.point_uv
+            )
         self.run(keep)(
             mesh.points, mesh.corners, con.following, rings.before, at.instead, at.share, rings.begins, self.profile, self.row, rings.ring,
             self.numbers, self.base, self.points, uv, first, made.corners, made.uv, made.point_uv,

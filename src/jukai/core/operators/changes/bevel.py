@@ -238,15 +238,15 @@ class _Edges:
         """Say what was limited, and what had no effect."""
         mesh, offset = self.mesh, self.offset
         notes = []
-        edges = mesh.points[mesh.connectivity.edges]
         if out.stopped.any():
             rows = np.flatnonzero(out.stopped)
+            edges = mesh.points[mesh.connectivity.edges[rows]]
             have = self.widths[rows] * out.width[rows] / offset[rows]
             width, limit = float(self.widths[rows].max()), float(have.min())
-            places = tuple(three(p) for p in edges[rows[:_PLACES]].mean(axis=1))
+            places = tuple(three(p) for p in edges[:_PLACES].mean(axis=1))
             many = f"{len(rows)} of {int(self.picked.sum())} edges are" if len(rows) > 1 else "1 edge is"
             text = f"Width {width:.4g} mm runs into a neighbour; {many} stopped, the narrowest at {limit:.4g} mm."
-            lines = tuple(tuple(row) for row in edges[rows[:_LINES]].reshape(-1, 6).tolist())
+            lines = tuple(tuple(row) for row in edges[:_LINES].reshape(-1, 6).tolist())
             notes.append(Note("warning", text, places, field="width", solve=self.largest(out, options), lines=lines))
         elif out.fits < 1:
             text = f"Width {float(self.widths.max()):.4g} mm runs past neighbours: faces pass through each other."
@@ -299,22 +299,23 @@ class _Edges:
     def callouts(self, out: Rounded) -> tuple[Callout, ...]:
         """The width of each pick on its longest strip, the segments beside the first."""
         mesh, con = self.mesh, self.mesh.connectivity
-        ends = mesh.points[con.edges]
-        long = np.sqrt(((ends[:, 1] - ends[:, 0]) ** 2).sum(axis=1))
-        middle = ends.mean(axis=1)
         turn = edge_turns(mesh)
         form = CalloutForm.RADIUS if self.values.measured_as == "radius" else CalloutForm.LENGTH
         rows: list[Callout] = []
         for target, mask, width in _targets(self.values, float(self.widths[self.first].max(initial=0.0))):
-            if not (mask & self.picked).any():
+            edges = np.flatnonzero(mask & self.picked)
+            if len(edges) == 0:
                 continue
+            ends = mesh.points[con.edges[edges]]
+            long, middle = np.sqrt(((ends[:, 1] - ends[:, 0]) ** 2).sum(axis=1)), ends.mean(axis=1)
             # the longest; of equal ones the highest, then the foremost: those are seen
-            score = np.where(mask & self.picked, np.round(long / max(mesh.size, 1e-300), 6), -1)
+            score = np.round(long / max(mesh.size, 1e-300), 6)
             best = np.flatnonzero(score == score.max())
             if rows:  # away from those that are there
                 apart = np.min([np.abs(middle[best] - np.array(c.at)).sum(axis=1) for c in rows], axis=0)
                 best = best[apart >= 0.5 * apart.max()]
-            e = int(best[np.lexsort((middle[best, 0], -middle[best, 1], middle[best, 2]))[-1]])
+            at = best[np.lexsort((middle[best, 0], -middle[best, 1], middle[best, 2]))[-1]]
+            e, length = int(edges[at]), float(long[at])
             side = int(np.flatnonzero(con.corner_edge == e)[0])
             p, q = mesh.points[mesh.corners[side]], mesh.points[mesh.corners[con.following[side]]]
             along = (q - p) / max(float(np.linalg.norm(q - p)), 1e-300)
@@ -330,7 +331,7 @@ class _Edges:
                 Callout(target, form, three(start), three(border), three(inward), gain, stopped=limit, slope=slope)
             )
             if len(rows) == 1:
-                beside = three(border + along * long[e] / 4)
+                beside = three(border + along * length / 4)
                 rows.append(
                     Callout(
                         "values/segments", CalloutForm.COUNT, beside, beside, three(along), 12 / max(mesh.size, 1e-300)
