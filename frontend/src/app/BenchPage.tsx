@@ -1,13 +1,15 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { Suspense, lazy, useEffect } from 'react'
+import type { ReactNode } from 'react'
 import { Board } from '../features/board'
 import { Recipe } from '../features/recipe'
 import { HandoverSheet, SideColumn } from '../features/side'
 import { DrawingSheet, HistorySheet, KeysSheet, TopBar } from '../features/top'
 import { goTo } from '../shared/address'
 import { api } from '../shared/api/client'
-import { leave, open, say, shownParts, useSession, goOn } from '../shared/session'
+import { goOn, leave, open, say, useSession } from '../shared/session'
 import { setOperators } from '../shared/operators'
+import { Button } from '../shared/ui/Button'
 import { useView } from '../shared/viewState'
 import { useKeys } from './useKeys'
 
@@ -16,8 +18,11 @@ const View = lazy(() => viewModule.then((m) => ({ default: m.View })))
 const TitleBlock = lazy(() => viewModule.then((m) => ({ default: m.TitleBlock })))
 
 export default function BenchPage({ id }: { id: string }) {
-  const session = useSession()
-  const view = useView()
+  const doc = useSession((s) => s.bench?.document)
+  const failure = useSession((s) => s.failure)
+  const connection = useSession((s) => s.connection)
+  const chosen = useView((s) => s.part)
+  const board_ = useView((s) => s.board)
   const queries = useQueryClient()
   const operators = useQuery({
     queryKey: ['operators'],
@@ -48,78 +53,45 @@ export default function BenchPage({ id }: { id: string }) {
     return leave
   }, [id])
   useKeys()
-  const bench = session.bench
-  const parts = shownParts(session)
-  const doc = bench?.document
-  const part = doc?.parts?.find((p) => p.id === view.part)
+  const part = doc?.parts?.find((p) => p.id === chosen)
   useEffect(() => {
     // a part is chosen as soon as there is one
     const first = doc?.parts?.find((p) => !p.hidden) ?? doc?.parts?.[0]
-    if (first && !doc?.parts?.some((p) => p.id === view.part))
-      view.set({ part: first.id, step: first.recipe[0]?.id ?? null })
-  }, [doc, view])
+    if (first && !doc?.parts?.some((p) => p.id === chosen))
+      useView.getState().set({ part: first.id, step: first.recipe[0]?.id ?? null })
+  }, [doc, chosen])
   const bake = useMutation({
-    mutationFn: () => api.bake(id, view.part ?? ''),
+    mutationFn: () => api.bake(id, chosen ?? ''),
     onSettled: () => useSession.setState({ progress: null }),
     onSuccess: () => queries.invalidateQueries({ queryKey: ['handover'] }),
     onError: (e) => say(e.message, 'error'),
   })
-  if (session.failure || operators.isError)
+  if (failure || operators.isError)
     return (
       <div className="centre">
         <p className="prose" role="alert" style={{ fontSize: 18, maxWidth: 460 }}>
-          {session.failure ?? operators.error?.message}
+          {failure ?? operators.error?.message}
         </p>
-        <button className="plain boxed" onClick={() => goTo('/')}>
-          All benches
-        </button>
+        <Button onClick={() => goTo('/')}>All benches</Button>
       </div>
     )
-  if (!bench || !operators.data)
+  if (!doc || !operators.data)
     return (
       <div className="centre">
         <p className="prose muted" data-testid="loading">
-          {session.connection === 'lost'
+          {connection === 'lost'
             ? 'The server can’t be reached. Trying again …'
             : 'Opening the bench …'}
         </p>
       </div>
     )
-  const board = doc?.curves?.find((c) => c.id === view.board)
+  const board = doc.curves?.find((c) => c.id === board_)
   return (
-    <div
-      className={`bench${view.side ? '' : ' folded'}`}
-      data-testid="bench"
-      data-revision={bench.revision}
-      data-busy={session.busy}
-      data-waiting={session.waiting + bench.waiting.length}
-    >
+    <Frame>
       <TopBar operators={operators.data} bake={() => bake.mutate()} baking={bake.isPending} />
-      <Recipe
-        part={part}
-        view={parts.find((p) => p.part === view.part)}
-        operators={operators.data}
-      />
+      <Recipe part={part} operators={operators.data} />
       <main className="middle">
-        {session.connection === 'lost' && (
-          <div className="strip" role="status" data-testid="offline">
-            The server can’t be reached.{' '}
-            {session.waiting > 0
-              ? `${session.waiting === 1 ? 'One edit is' : `${session.waiting} edits are`} kept and sent when it is back.`
-              : 'Edits will be kept and sent when it is back.'}
-          </div>
-        )}
-        {bench.stopped.length > 0 && (
-          <div className="strip" role="status" data-testid="stopped">
-            Stopped.{' '}
-            {bench.stopped.length === 1
-              ? 'The last good body stays.'
-              : 'The last good bodies stay.'}{' '}
-            <button className="plain link" data-testid="go-on" onClick={goOn}>
-              Work {bench.stopped.length === 1 ? 'it' : 'them'} out
-            </button>
-          </div>
-        )}
+        <Strips />
         <Suspense fallback={<div className="stage centre muted">Preparing the view …</div>}>
           <div style={{ position: 'relative', flex: 1, minHeight: 0, display: 'flex' }}>
             <View />
@@ -135,6 +107,52 @@ export default function BenchPage({ id }: { id: string }) {
       {bake.data && (
         <HandoverSheet open={bake.isSuccess} close={() => bake.reset()} rows={[bake.data]} />
       )}
+    </Frame>
+  )
+}
+
+/** The whole window; it says what is on its way. */
+function Frame({ children }: { children: ReactNode }) {
+  const side = useView((s) => s.side)
+  const revision = useSession((s) => s.bench?.revision)
+  const busy = useSession((s) => s.busy)
+  const waiting = useSession((s) => s.waiting + (s.bench?.waiting.length ?? 0))
+  return (
+    <div
+      className={`bench${side ? '' : ' folded'}`}
+      data-testid="bench"
+      data-revision={revision}
+      data-busy={busy}
+      data-waiting={waiting}
+    >
+      {children}
     </div>
+  )
+}
+
+/** What the person has to know of the server: that it can't be reached, that work was stopped. */
+function Strips() {
+  const lost = useSession((s) => s.connection === 'lost')
+  const waiting = useSession((s) => s.waiting)
+  const stopped = useSession((s) => s.bench?.stopped.length ?? 0)
+  return (
+    <>
+      {lost && (
+        <div className="strip" role="status" data-testid="offline">
+          The server can’t be reached.{' '}
+          {waiting > 0
+            ? `${waiting === 1 ? 'One edit is' : `${waiting} edits are`} kept and sent when it is back.`
+            : 'Edits will be kept and sent when it is back.'}
+        </div>
+      )}
+      {stopped > 0 && (
+        <div className="strip" role="status" data-testid="stopped">
+          Stopped. {stopped === 1 ? 'The last good body stays.' : 'The last good bodies stay.'}{' '}
+          <Button tone="link" data-testid="go-on" onClick={goOn}>
+            Work {stopped === 1 ? 'it' : 'them'} out
+          </Button>
+        </div>
+      )}
+    </>
   )
 }

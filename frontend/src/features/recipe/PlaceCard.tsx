@@ -1,5 +1,5 @@
 import { X } from 'lucide-react'
-import { useState } from 'react'
+import { memo, useState } from 'react'
 import type { Part, PartView } from '../../shared/api/client'
 import { figure, written } from '../../shared/format'
 import {
@@ -12,16 +12,23 @@ import {
   zeroOf,
 } from '../../shared/placement'
 import type { Side } from '../../shared/placement'
-import { doEdit, edit, say, shownParts, useSession } from '../../shared/session'
-import { numberAt } from '../../shared/targets'
+import { doEdit, edit, say, useSession } from '../../shared/session'
+import { shownPart, useSame, useTarget } from '../../shared/shown'
 import { WordMenu } from '../../shared/ui/Menu'
 import { NumberChip } from '../../shared/ui/NumberChip'
 import { useView } from '../../shared/viewState'
 
+/** What the card says of where a part stands. */
+type Told = Pick<PartView, 'error' | 'placed'>
+
 const AXES = ['X', 'X', 'Y', 'Y', 'Z', 'Z']
 
 /** Where the part stands, as a sentence above its recipe: never touched by the recipe's numbers. */
-export function PlaceCard({ part, view }: { part: Part; view: PartView | undefined }) {
+export const PlaceCard = memo(function PlaceCard({ part }: { part: Part }) {
+  const view = useSame((s) => {
+    const v = shownPart(s, part.id)
+    return v && { error: v.error, placed: v.placed }
+  })
   const chosen = useView((s) => s.step === PLACE && s.part === part.id)
   const set = useView((s) => s.set)
   return (
@@ -74,7 +81,7 @@ export function PlaceCard({ part, view }: { part: Part; view: PartView | undefin
       )}
     </article>
   )
-}
+})
 
 function isTurned(part: Part): boolean {
   return placementOf(part).turn.some((x) => x !== 0)
@@ -86,29 +93,20 @@ function isScaled(part: Part): boolean {
 
 /** Three numbers of the placement; a coordinate that an extent holds is told, not set. */
 function Triple({ part, what }: { part: Part; what: 'move' | 'turn' | 'scale' }) {
-  const session = useSession()
-  const bench = session.preview ?? session.bench
-  const shown = shownParts(session)
-  const view = shown.find((p) => p.part === part.id)
   const extents = placementOf(part).extents
-  if (!bench) return null
   return (
     <span style={{ whiteSpace: 'nowrap' }}>
       {[0, 1, 2].map((k) => {
         const held =
           what === 'move' && SIDES.slice(2 * k, 2 * k + 2).find((s) => extents[s] !== undefined)
-        const target = numberAt(bench, shown, `${part.id}/placement/${what}/${String(k)}`)
         return (
           <span key={k}>
             {k > 0 && ', '}
             {held ? (
-              <span className="figures" title={`Held by its ${held}, see below.`}>
-                {figure(view ? (zeroOf(view)[k] ?? 0) : 0, 5)}
-                {k === 2 && '\u2009mm'}
-              </span>
-            ) : target ? (
-              <NumberChip target={target} plain={k < 2} />
-            ) : null}
+              <Held part={part.id} axis={k} side={held} />
+            ) : (
+              <Placed address={`${part.id}/placement/${what}/${String(k)}`} plain={k < 2} />
+            )}
           </span>
         )
       })}
@@ -116,7 +114,25 @@ function Triple({ part, what }: { part: Part; what: 'move' | 'turn' | 'scale' })
   )
 }
 
-function Pointing({ part, view }: { part: Part; view: PartView | undefined }) {
+function Held(props: { part: string; axis: number; side: Side }) {
+  const at = useSession((s) => {
+    const view = shownPart(s, props.part)
+    return view ? (zeroOf(view)[props.axis] ?? 0) : 0
+  })
+  return (
+    <span className="figures" title={`Held by its ${props.side}, see below.`}>
+      {figure(at, 5)}
+      {props.axis === 2 && '\u2009mm'}
+    </span>
+  )
+}
+
+function Placed(props: { address: string; plain?: boolean }) {
+  const target = useTarget(props.address)
+  return target && <NumberChip target={target} plain={props.plain ?? false} />
+}
+
+function Pointing({ part, view }: { part: Part; view: Told | undefined }) {
   const name = axisName(view?.placed?.turn ?? [0, 0, 0])
   return (
     <WordMenu
@@ -141,7 +157,7 @@ function Pointing({ part, view }: { part: Part; view: PartView | undefined }) {
   )
 }
 
-function ZeroPoint({ part, view }: { part: Part; view: PartView | undefined }) {
+function ZeroPoint({ part, view }: { part: Part; view: Told | undefined }) {
   const zero = view?.placed?.zero ?? [0, 0, 0]
   const own = zero.every((x) => x === 0)
   const entries = [
@@ -183,22 +199,19 @@ function ZeroPoint({ part, view }: { part: Part; view: PartView | undefined }) {
 
 /** Where its sides reach to: moved there whole, or stretched while the other side stays. */
 function Extents({ part }: { part: Part }) {
-  const session = useSession()
-  const bench = session.preview ?? session.bench
   const [adding, setAdding] = useState<Side | null>(null)
   const extents = placementOf(part).extents
   const given = SIDES.filter((s) => extents[s] !== undefined)
   const other = (s: Side) => SIDES[SIDES.indexOf(s) ^ 1] as Side
-  if (!bench) return null
   return (
     <div className="sentence quiet" data-testid="extents">
       {given.map((side) => {
-        const target = numberAt(bench, shownParts(session), `${part.id}/placement/extents/${side}`)
         const both = extents[other(side)] !== undefined
         return (
           <span key={side}>
             Its {side} {side === 'bottom' ? 'stands at' : 'reaches'} {AXES[SIDES.indexOf(side)]} ={' '}
-            {target && <NumberChip target={target} />}, {both ? 'stretched' : 'moved there'}
+            <Placed address={`${part.id}/placement/extents/${side}`} />,{' '}
+            {both ? 'stretched' : 'moved there'}
             <button
               className="plain muted drop"
               aria-label={`Let go of its ${side}`}

@@ -2,7 +2,7 @@ import { DndContext, PointerSensor, closestCenter, useSensor, useSensors } from 
 import type { DragEndEvent } from '@dnd-kit/core'
 import { SortableContext, verticalListSortingStrategy } from '@dnd-kit/sortable'
 import { useState } from 'react'
-import type { OperatorView, Part, PartView, Step } from '../../shared/api/client'
+import type { OperatorView, Part, Step } from '../../shared/api/client'
 import { addOperator } from '../../shared/adding'
 import { goTo } from '../../shared/address'
 import { api } from '../../shared/api/client'
@@ -15,12 +15,8 @@ import { StepCard } from './StepCard'
 const COUNTS = ['no', 'one', 'two', 'three', 'four', 'five', 'six', 'seven', 'eight', 'nine', 'ten']
 
 /** The recipe of the chosen part, as prose. */
-export function Recipe(props: {
-  part: Part | undefined
-  view: PartView | undefined
-  operators: readonly OperatorView[]
-}) {
-  const { part, view } = props
+export function Recipe(props: { part: Part | undefined; operators: readonly OperatorView[] }) {
+  const { part } = props
   const [dragged, setDragged] = useState<string | null>(null)
   const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 4 } }))
   if (!part) return <EmptyRecipe operators={props.operators} />
@@ -42,7 +38,7 @@ export function Recipe(props: {
     >
       <h1>{part.name}</h1>
       <div className="under">{underTitle(part)}</div>
-      <PlaceCard part={part} view={view} />
+      <PlaceCard part={part} />
       <DndContext
         sensors={sensors}
         collisionDetection={closestCenter}
@@ -54,12 +50,7 @@ export function Recipe(props: {
           {part.recipe.map((step, i) => (
             <div key={step.id}>
               {i > 0 && <Between after={ids[i - 1] ?? null} />}
-              <StepCard
-                part={part}
-                step={step}
-                number={i + 1}
-                view={view?.steps.find((s) => s.id === step.id)}
-              />
+              <StepCard part={part} step={step} number={i + 1} />
             </div>
           ))}
         </SortableContext>

@@ -1,8 +1,9 @@
+import { memo } from 'react'
 import type { OperatorView, Part, Step, StepView, ValueView } from '../../shared/api/client'
 import { KINDS } from '../../shared/kinds'
 import { isRelevant, valueSpec } from '../../shared/operators'
-import { doEdit, shownParts, useSession } from '../../shared/session'
-import { numberAt } from '../../shared/targets'
+import { doEdit } from '../../shared/session'
+import { useTarget } from '../../shared/shown'
 import { NumberChip } from '../../shared/ui/NumberChip'
 
 interface Props {
@@ -30,7 +31,9 @@ export function relevantPieces(template: string, step: Step): string[] {
 }
 
 /** A sentence with its values as chips. `{key}` stands for a value, `{a|b}` for whichever of two is given. */
-export function Sentence(props: Props & { template: string; quiet?: boolean }) {
+export const Sentence = memo(function Sentence(
+  props: Props & { template: string; quiet?: boolean },
+) {
   const pieces = relevantPieces(props.template, props.step)
   return (
     <div className={`sentence${props.quiet ? ' quiet' : ''}`}>
@@ -50,7 +53,7 @@ export function Sentence(props: Props & { template: string; quiet?: boolean }) {
       {!props.quiet && '.'}
     </div>
   )
-}
+})
 
 function Value(props: Props & { keys: string[]; first: boolean }) {
   const { op, step, keys } = props
@@ -72,14 +75,7 @@ function Value(props: Props & { keys: string[]; first: boolean }) {
 }
 
 function Number(props: Props & { address: string; plain: boolean }) {
-  const session = useSession()
-  const bench = session.preview ?? session.bench
-  if (!bench) return null
-  const target = numberAt(
-    bench,
-    shownParts(session),
-    `${props.part.id}/${props.step.id}/values/${props.address}`,
-  )
+  const target = useTarget(`${props.part.id}/${props.step.id}/values/${props.address}`)
   if (!target) return <span>?</span>
   return <NumberChip target={target} plain={props.plain} />
 }

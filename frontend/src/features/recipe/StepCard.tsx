@@ -1,11 +1,12 @@
 import { useSortable } from '@dnd-kit/sortable'
 import { CSS } from '@dnd-kit/utilities'
-import { useState } from 'react'
+import { memo, useState } from 'react'
 import type { KeyboardEvent } from 'react'
 import { api } from '../../shared/api/client'
 import type { Part, Step, StepView } from '../../shared/api/client'
 import { figure, freeId, whole } from '../../shared/format'
 import { differenceInWords, doEdit, useSession } from '../../shared/session'
+import { shownPart, useSame } from '../../shared/shown'
 import { operatorOf } from '../../shared/operators'
 import { Button } from '../../shared/ui/Button'
 import { EditableName } from '../../shared/ui/EditableName'
@@ -16,13 +17,9 @@ import { PickPanel } from './PickPanel'
 import { Sentence } from './Sentence'
 
 /** One step: its sentence, and when it is chosen the quiet sentence and what it has to say. */
-export function StepCard(props: {
-  part: Part
-  step: Step
-  number: number
-  view: StepView | undefined
-}) {
-  const { part, step, view } = props
+export const StepCard = memo(function StepCard(props: { part: Part; step: Step; number: number }) {
+  const { part, step } = props
+  const view = useSame((s) => told(shownPart(s, part.id)?.steps.find((v) => v.id === step.id)))
   const chosen = useView((s) => s.step === step.id && s.part === part.id)
   const lookedAt = useView((s) => s.lookAt === step.id)
   const set = useView((s) => s.set)
@@ -98,6 +95,11 @@ export function StepCard(props: {
       {chosen && <StepMenu part={part} step={step} />}
     </article>
   )
+})
+
+/** What a card tells of a step: all but the callouts, which move with every picture. */
+function told(view: StepView | undefined): StepView | undefined {
+  return view && { ...view, callouts: [] }
 }
 
 function counts(number: number, state: string, view: StepView | undefined): string {

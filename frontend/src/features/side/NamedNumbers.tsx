@@ -1,18 +1,17 @@
-import { useState } from 'react'
+import { memo, useState } from 'react'
 import { written } from '../../shared/format'
 import { readingText } from '../../shared/measuring'
 import type { MeasureView } from '../../shared/measuring'
-import { doEdit, edit, shownParts, useSession } from '../../shared/session'
-import { numberAt } from '../../shared/targets'
+import { doEdit, edit } from '../../shared/session'
+import { useSame, useTarget } from '../../shared/shown'
 import { WordMenu } from '../../shared/ui/Menu'
 import { NumberChip } from '../../shared/ui/NumberChip'
 
 /** The bench's named numbers: add, change, rename, remove; any formula may use them. */
 export function NamedNumbers() {
-  const session = useSession()
-  const bench = session.preview ?? session.bench
+  const names = useSame((s) => (s.preview ?? s.bench)?.numbers.map((n) => n.name) ?? [])
+  const measures = useSame((s) => (s.preview ?? s.bench)?.measures ?? [])
   const [adding, setAdding] = useState(false)
-  const [renaming, setRenaming] = useState<string | null>(null)
   return (
     <section data-testid="numbers">
       <h2>
@@ -27,61 +26,13 @@ export function NamedNumbers() {
           +
         </button>
       </h2>
-      {bench?.numbers.map((n) => {
-        const target = numberAt(bench, shownParts(session), `dimensions/${n.name}`)
-        return (
-          <div key={n.name} data-testid={`number-${n.name}`}>
-            <div className="row wrap">
-              {renaming === n.name ? (
-                <RenameField
-                  name={n.name}
-                  close={() => setRenaming(null)}
-                  keep={(wanted) => {
-                    setRenaming(null)
-                    if (wanted && wanted !== n.name)
-                      doEdit({ kind: 'rename_dimension', name: n.name, new_name: wanted })
-                  }}
-                />
-              ) : (
-                <WordMenu
-                  trigger={
-                    <button
-                      className="plain grow"
-                      style={{ fontWeight: 500 }}
-                      title="Rename or remove"
-                    >
-                      {n.name}
-                    </button>
-                  }
-                  entries={[
-                    {
-                      id: 'rename',
-                      words: 'Rename',
-                      note: 'in every formula too',
-                      act: () => setRenaming(n.name),
-                    },
-                    {
-                      id: 'remove',
-                      words: 'Remove',
-                      act: () => doEdit({ kind: 'remove_dimension', name: n.name }),
-                    },
-                  ]}
-                />
-              )}
-              {target && <NumberChip target={target} />}
-            </div>
-            {n.error && (
-              <div style={{ color: 'var(--red)', fontSize: 12 }} role="alert">
-                {n.error.message}
-              </div>
-            )}
-          </div>
-        )
-      })}
-      {bench?.numbers.length === 0 && !bench.measures?.length && !adding && (
+      {names.map((name) => (
+        <NamedRow key={name} name={name} />
+      ))}
+      {names.length === 0 && !measures.length && !adding && (
         <p className="muted">None yet. One can be used in any formula.</p>
       )}
-      {bench?.measures?.map((m) => (
+      {measures.map((m) => (
         <MeasuredRow key={m.name} measure={m} />
       ))}
       {adding && <AddField close={() => setAdding(false)} />}
@@ -89,8 +40,61 @@ export function NamedNumbers() {
   )
 }
 
+/** A number with its name: it can be set, renamed in every formula, and removed. */
+const NamedRow = memo(function NamedRow({ name }: { name: string }) {
+  const target = useTarget(`dimensions/${name}`)
+  const error = useSame(
+    (s) => (s.preview ?? s.bench)?.numbers.find((n) => n.name === name)?.error ?? null,
+  )
+  const [renaming, setRenaming] = useState(false)
+  return (
+    <div data-testid={`number-${name}`}>
+      <div className="row wrap">
+        {renaming ? (
+          <RenameField
+            name={name}
+            close={() => setRenaming(false)}
+            keep={(wanted) => {
+              setRenaming(false)
+              if (wanted && wanted !== name)
+                doEdit({ kind: 'rename_dimension', name, new_name: wanted })
+            }}
+          />
+        ) : (
+          <WordMenu
+            trigger={
+              <button className="plain grow" style={{ fontWeight: 500 }} title="Rename or remove">
+                {name}
+              </button>
+            }
+            entries={[
+              {
+                id: 'rename',
+                words: 'Rename',
+                note: 'in every formula too',
+                act: () => setRenaming(true),
+              },
+              {
+                id: 'remove',
+                words: 'Remove',
+                act: () => doEdit({ kind: 'remove_dimension', name }),
+              },
+            ]}
+          />
+        )}
+        {target && <NumberChip target={target} />}
+      </div>
+      {error && (
+        <div style={{ color: 'var(--red)', fontSize: 12 }} role="alert">
+          {error.message}
+        </div>
+      )}
+    </div>
+  )
+})
+
 /** A number read off the bodies: it can be named and removed, not set. */
-function MeasuredRow({ measure: m }: { measure: MeasureView }) {
+const MeasuredRow = memo(function MeasuredRow({ measure: m }: { measure: MeasureView }) {
   const [renaming, setRenaming] = useState(false)
   const rename = (wanted: string) => {
     setRenaming(false)
@@ -146,7 +150,7 @@ function MeasuredRow({ measure: m }: { measure: MeasureView }) {
       )}
     </div>
   )
-}
+})
 
 function RenameField({
   name,

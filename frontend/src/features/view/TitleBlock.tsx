@@ -1,16 +1,17 @@
 import { useQuery } from '@tanstack/react-query'
 import { api } from '../../shared/api/client'
 import { figure, mass, volume, whole } from '../../shared/format'
-import { shownParts, useSession } from '../../shared/session'
+import { useSession } from '../../shared/session'
+import { shownPart } from '../../shared/shown'
 import { useView } from '../../shared/viewState'
 
 /** Part, finish, size, volume, mass, faces, revision, soundness. */
 export function TitleBlock() {
-  const session = useSession()
   const partId = useView((s) => s.part)
-  const part = shownParts(session).find((p) => p.part === partId)
-  const doc = session.bench?.document.parts?.find((p) => p.id === partId)
-  if (!part || !doc || !session.bench) return null
+  const part = useSession((s) => shownPart(s, partId))
+  const doc = useSession((s) => s.bench?.document.parts?.find((p) => p.id === partId))
+  const revision = useSession((s) => s.bench?.revision)
+  if (!part || !doc) return null
   const size = part.bounds
     ? [0, 1, 2]
         .map((k) => figure((part.bounds?.[1]?.[k] ?? 0) - (part.bounds?.[0]?.[k] ?? 0), 4))
@@ -23,7 +24,7 @@ export function TitleBlock() {
         <span className="name">{part.name}</span>
       </div>
       <Cell label="Finish" value={doc.finish ?? 'none'} />
-      <Cell label="Revision" value={String(session.bench.revision)} testId="revision" last />
+      <Cell label="Revision" value={String(revision)} testId="revision" last />
       <Cell label="Size, mm" value={size} testId="size" />
       <Cell
         label="Volume"

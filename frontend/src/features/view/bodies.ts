@@ -38,6 +38,8 @@ function keep(key: string, data: BodyData): void {
     kept.delete(old)
   }
 }
+/** ms after which a hand that drags rests */
+const RESTS = 200
 const HATCHED_FOR = 1800
 
 async function bodyData(digest: string, limit: Limit = 'no'): Promise<BodyData> {
@@ -187,13 +189,18 @@ export function useChanges(stage: Stage, part: PartView | undefined): void {
         if (!on) return
         stage.showBefore(old, matrix)
         stage.fade(new Set([id]))
+        if (previewing) {
+          // what changed is looked for once the hand rests: it takes as long as a picture
+          stage.hatch(id, null)
+          timer = window.setTimeout(() => stage.hatch(id, old), RESTS)
+          return
+        }
         stage.hatch(id, old)
-        if (!previewing)
-          timer = window.setTimeout(() => {
-            stage.showBefore(null, null)
-            stage.fade(new Set())
-            stage.hatch(id, null)
-          }, HATCHED_FOR)
+        timer = window.setTimeout(() => {
+          stage.showBefore(null, null)
+          stage.fade(new Set())
+          stage.hatch(id, null)
+        }, HATCHED_FOR)
       })
       .catch(() => undefined)
     return () => {

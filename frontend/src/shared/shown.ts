@@ -1,0 +1,60 @@
+import { replaceEqualDeep } from '@tanstack/react-query'
+import { useMemo, useRef } from 'react'
+import type { PartView } from './api/client'
+import type { NumberTarget } from './number'
+import { shownParts, useSession } from './session'
+import { numberAt } from './targets'
+
+/*
+ * While a number is dragged the bench comes anew with every picture. What is read from it here is
+ * the same object as before where it says the same, so that only what changed is rendered.
+ */
+
+/** Something of the session; the same object as before for as long as it says the same. */
+export function useSame<T>(select: (s: ReturnType<typeof useSession.getState>) => T): T {
+  const last = useRef<T | undefined>(undefined)
+  return useSession((s) => (last.current = replaceEqualDeep<T>(last.current, select(s))))
+}
+
+/** The view of a part as it is shown. */
+export function shownPart(
+  s: ReturnType<typeof useSession.getState>,
+  part: string | null,
+): PartView | undefined {
+  return (
+    s.preview?.parts.find((p) => p.part === part) ?? s.bench?.parts.find((p) => p.part === part)
+  )
+}
+
+/** The number at an address as it is shown, or null when it is not there. */
+export function useTarget(address: string): NumberTarget | null {
+  const told = useSame((s) => {
+    const bench = s.preview ?? s.bench
+    const t = bench ? numberAt(bench, shownParts(s), address) : null
+    return t && withoutEdit(t)
+  })
+  return useMade(told)
+}
+
+function withoutEdit(t: NumberTarget): Omit<NumberTarget, 'edit'> {
+  const out: Partial<NumberTarget> = { ...t }
+  delete out.edit
+  return out as Omit<NumberTarget, 'edit'>
+}
+
+/** The edit is made from the bench as it stands then: a chip is not rendered again for each change of it. */
+function useMade(told: Omit<NumberTarget, 'edit'> | null): NumberTarget | null {
+  return useMemo(
+    () =>
+      told && {
+        ...told,
+        edit: (value) => {
+          const { bench } = useSession.getState()
+          const now = bench && numberAt(bench, bench.parts, told.address)
+          if (!now) throw new Error('This number is not there any more.')
+          return now.edit(value)
+        },
+      },
+    [told],
+  )
+}
