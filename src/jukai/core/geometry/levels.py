@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.arrays import Floats, Ints
 from jukai.core.geometry.mesh import Mesh
 
 __all__ = ["Levels", "rows_between"]
@@ -18,35 +18,38 @@ class Levels:
 
     Attributes
     ----------
+    edges : (e, 2) the points of each edge.
     origin, direction : the axis; ``direction`` has length 1.
     """
 
     mesh: Mesh
+    edges: Ints
     origin: Floats
     direction: Floats
-    _first: Floats = field(init=False)
-    _second: Floats = field(init=False)
+    _place: Floats = field(init=False)
+    _low: Floats = field(init=False)
+    _high: Floats = field(init=False)
 
     def __post_init__(self) -> None:
-        edges = self.mesh.connectivity.edges
-        place = (self.mesh.points - self.origin) @ self.direction
-        self._first, self._second = place[edges[:, 0]], place[edges[:, 1]]
+        self._place = (self.mesh.points - self.origin) @ self.direction
+        ends = self._place[self.edges]
+        self._low, self._high = np.minimum(ends[:, 0], ends[:, 1]), np.maximum(ends[:, 0], ends[:, 1])
 
     def farthest(self, level: float, toward: Floats) -> Floats:
         """Return the (3,) point at a level that lies farthest ``toward``; beyond the body at its nearest end.
 
         Of a body without edges it is ``origin``.
         """
-        first, second, edges = self._first, self._second, self.mesh.connectivity.edges
-        if len(first) == 0:
+        if len(self.edges) == 0:
             return np.array(self.origin, dtype=np.float64)
-        level = min(max(level, float(min(first.min(), second.min()))), float(max(first.max(), second.max())))
+        level = min(max(level, float(self._low.min())), float(self._high.max()))
         eps = 1e-9 * max(self.mesh.size, 1e-300)
-        hit = np.flatnonzero((np.minimum(first, second) <= level + eps) & (np.maximum(first, second) >= level - eps))
-        p, q = self.mesh.points[edges[hit, 0]], self.mesh.points[edges[hit, 1]]
-        rise = second[hit] - first[hit]
+        hit = self.edges[(self._low <= level + eps) & (self._high >= level - eps)]
+        p, q = self.mesh.points[hit[:, 0]], self.mesh.points[hit[:, 1]]
+        first, second = self._place[hit[:, 0]], self._place[hit[:, 1]]
+        rise = second - first
         flat = np.abs(rise) <= eps
-        share = np.clip(np.where(flat, 0.0, (level - first[hit]) / np.where(flat, 1.0, rise)), 0.0, 1.0)[:, None]
+        share = np.clip(np.where(flat, 0.0, (level - first) / np.where(flat, 1.0, rise)), 0.0, 1.0)[:, None]
         found = np.concatenate([p + share * (q - p), q[flat]])
         # of equal ones the first in order of place, so that rounding does not choose
         far = np.round((found - self.origin) @ toward / max(self.mesh.size, 1e-300), 9)

@@ -166,6 +166,17 @@ class Mesh:
         return self._of_faces("against", lambda: con.corner_edge[con.same_way(self.corners)])
 
     @property
+    def closed(self) -> bool:
+        """Whether each edge has two faces, and these run opposite ways along it."""
+
+        def compute() -> bool:
+            con = self.connectivity
+            return bool((con.edge_sides == 2).all()) and not con.same_way(self.corners).any()
+
+        found: bool = self._of_faces("closed", compute)
+        return found
+
+    @property
     def used_points(self) -> NDArray[np.bool_]:
         """(n,) whether a face uses each point."""
 

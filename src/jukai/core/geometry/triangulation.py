@@ -65,7 +65,10 @@ def with_short_diagonals(mesh: Mesh) -> Mesh:
     if len(fours) == 0:
         return mesh
     tri = triangulate(mesh)
-    starts = np.concatenate([[0], np.cumsum(np.maximum(mesh.sides - 2, 0))])[fours]
+    if len(fours) == mesh.n_faces:
+        starts = np.arange(0, 2 * len(fours), 2)
+    else:
+        starts = np.concatenate([[0], np.cumsum(np.maximum(mesh.sides - 2, 0))])[fours]
     first = mesh.offsets[:-1][fours]
     turned = tri.corners[starts, 0] != first
     if not turned.any():
@@ -75,7 +78,9 @@ def with_short_diagonals(mesh: Mesh) -> Mesh:
     corners, uv, cut = rotate(mesh.points, mesh.corners, uv, first[turned], starts[turned], tri.corners)
     kept = {k: v for k, v in mesh._cache.items() if k in ("vector_areas", "face normals", "bounds")}  # noqa: SLF001
     kept["triangulation"] = Triangulation(frozen(cut), tri.faces)
-    shared = {k: v for k, v in mesh._topology.items() if k in ("sides", "corner_faces", "used_points")}  # noqa: SLF001
+    if "connectivity" in mesh._topology:  # noqa: SLF001 - the same edges, only begun elsewhere
+        _ = mesh.closed
+    shared = {k: v for k, v in mesh._topology.items() if k in ("sides", "corner_faces", "used_points", "closed")}  # noqa: SLF001
     return replace(mesh, corners=corners, uv=None if mesh.uv is None else uv, _cache=kept, _topology=shared)
 
 

@@ -137,10 +137,7 @@ def _view_bytes(mesh: Mesh) -> bytes:
 
 def _closed(mesh: Mesh) -> bool:
     """Whether a large body is closed and oriented, so that faces that look away need not be drawn."""
-    if len(mesh.corners) < _LARGE:
-        return False
-    con = mesh.connectivity
-    return bool((con.edge_sides == 2).all()) and not con.same_way(mesh.corners).any()
+    return len(mesh.corners) >= _LARGE and mesh.closed
 
 
 def _vertices(mesh: Mesh) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

@@ -77,11 +77,18 @@ class Span:
     @property
     def rows(self) -> int:
         """Rows of faces that lie along the stretch."""
-        return max(rows_between(self.along, self.start, self.stop) - 1, 0)
+        key = f"rows {self.frame.origin.tolist()} {self.frame.direction.tolist()} {self.start} {self.stop}"
+        found: int = self.mesh.cached(key, lambda: max(rows_between(self.along, self.start, self.stop) - 1, 0))
+        return found
 
     @property
     def radius(self) -> float:
         """How far from the axis the body reaches."""
+        key = f"radius {self.frame.origin.tolist()} {self.frame.direction.tolist()}"
+        found: float = self.mesh.cached(key, self._radius)
+        return found
+
+    def _radius(self) -> float:
         rel = self.mesh.points - self.frame.origin
         flat = rel - np.outer(rel @ self.frame.direction, self.frame.direction)
         return float(np.sqrt(np.einsum("ij,ij->i", flat, flat).max())) if len(flat) else 0.0
@@ -133,7 +140,8 @@ def deformed(
     ``callouts`` is given what finds places on the deformed body.
     """
     mesh = with_short_diagonals(span.mesh.with_points(points))
-    find = Levels(mesh, span.frame.origin, span.frame.direction)
+    # the edges of the body before: they join the same points, and while a value is dragged they are known
+    find = Levels(mesh, span.mesh.connectivity.edges, span.frame.origin, span.frame.direction)
     own = () if callouts is None else callouts(find)
     direction = three(span.frame.direction)
     levels = []
