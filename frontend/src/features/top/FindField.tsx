@@ -32,15 +32,18 @@ export function FindField(props: { operators: readonly OperatorView[] }) {
     return () => removeEventListener('jukai-find', focus)
   }, [])
 
+  // done with: what is shown next is a new field, so that no focus comes back to this one
+  const [round, setRound] = useState(0)
   const leave = () => {
     setText('')
     setOpen(false)
+    setRound((n) => n + 1)
     useView.getState().set({ insertAfter: null })
-    field.current?.blur()
   }
   return (
     <div className="find">
       <Combobox
+        key={round}
         testId="find"
         label="Add a step, find anything"
         placeholder={insertAfter === null ? 'Add a step, find anything' : 'Add a step here'}
@@ -51,11 +54,8 @@ export function FindField(props: { operators: readonly OperatorView[] }) {
         setOpen={setOpen}
         options={entries}
         choose={(e) => {
-          setText('')
-          setOpen(false)
-          field.current?.blur()
           e.act()
-          useView.getState().set({ insertAfter: null })
+          leave()
         }}
         leave={leave}
         nothing={`Nothing is called “${text}”. Try another word for it, or clear the field to see all.`}
