@@ -9,24 +9,33 @@ import sys
 import tempfile
 import unittest
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
-from jukai.core.geometry.kernels import Kernel, kernel
+from jukai.core.geometry.kernels import Kernel, kernel, piece
 from tests.common import ROOT
 
 __all__ = ["Kernel", "negative"]
 
 SOURCE = '''
-from jukai.core.geometry.kernels import kernel
+from typing import NamedTuple
+
+from jukai.core.geometry.kernels import kernel, piece
 FACTOR = {factor}
 OTHER = 3
+
+class Pair(NamedTuple):
+    {fields}
+
+@piece
+def third(p):
+    return p.one - {piece}
 
 @kernel
 def inner(x):
     """{words}"""
-    return x * {inner}
+    return x * {inner} + third(Pair(x, x))
 
 @kernel
 def outer(a):
@@ -36,6 +45,9 @@ def outer(a):
         out += inner(a[i]) * FACTOR
     return out
 '''
+
+
+MADE = {"factor": 2.0, "words": "One.", "inner": 5.0, "piece": 1.0, "fields": "one: float; two: float"}
 
 
 @kernel
@@ -55,6 +67,43 @@ def twice(values: Any, table: Any) -> Any:
     return table
 
 
+class Table(NamedTuple):
+    """Rows of numbers, and one weight for each."""
+
+    values: np.ndarray
+    weight: np.ndarray
+
+
+class Best(NamedTuple):
+    """A row and what it is worth."""
+
+    row: int
+    worth: float
+
+
+@piece
+def worth(table: Table, i: int, out: Any) -> Best:
+    """Write a row's sum; return it with its worth, none where it is not positive."""
+    total = 0.0
+    for x in table.values[i]:
+        total += x
+    out[i] = total
+    if total <= 0:
+        return Best(i, 0.0)
+    return Best(i, total * table.weight[i])
+
+
+@kernel
+def best(table: Table, out: Any) -> Best:
+    """Return the row that is worth most."""
+    first = Best(-1, 0.0)
+    for i in range(table.weight.shape[0]):
+        one = worth(table, i, out)
+        if one.worth > first.worth:
+            first = one
+    return first
+
+
 def negative(values: Any, i: int) -> float:
     """Ask for a place counted from the end."""
     return float(values[i])
@@ -69,6 +118,18 @@ class Indices(unittest.TestCase):
                 self.assertEqual(picked(values, at, mask), picked.plain(values, at, mask))
         table = np.zeros((4, 2))
         self.assertEqual(twice(values, table.copy()).tolist(), twice.plain(values, table.copy()).tolist())
+
+    def test_pieces_and_named_tuples_are_the_same_compiled_and_plain(self) -> None:
+        rng = np.random.default_rng(3)
+        for rows in (0, 1, 40):
+            table = Table(rng.normal(size=(rows, 5)), rng.random(rows))
+            one, two = np.zeros(rows), np.zeros(rows)
+            found = best(table, one)
+            self.assertEqual(tuple(found), tuple(best.plain(table, two)))
+            self.assertEqual(one.tolist(), two.tolist())
+        self.assertEqual(type(found).__name__, "Best")
+        # a piece by itself is a function like any other: nothing is compiled for it
+        self.assertEqual(tuple(worth(table, found.row, two)), tuple(found))
 
     def test_what_is_out_of_bounds_is_found_when_asked_for(self) -> None:
         """An index counts from the end as in Python; in ``make bounds`` one that is too large is an error."""
@@ -88,7 +149,7 @@ class Indices(unittest.TestCase):
 
 class Keys(unittest.TestCase):
     def names(self, **changes: Any) -> tuple[str, str]:
-        values = {"factor": 2.0, "words": "One.", "inner": 5.0} | changes
+        values = MADE | changes
         with tempfile.TemporaryDirectory() as folder:
             file = Path(folder) / "made.py"
             file.write_text(SOURCE.format(**values))
@@ -106,20 +167,24 @@ class Keys(unittest.TestCase):
         other = self.names(inner=6.0)
         self.assertNotEqual(other[0], first[0])
         self.assertNotEqual(other[1], first[1])  # what calls it is compiled anew too
+        for changed in ({"piece": 2.0}, {"fields": "two: float; one: float"}):  # what is compiled into it counts too
+            with self.subTest(changed):
+                self.assertNotEqual(self.names(**changed)[0], first[0])
         factor = self.names(factor=3.0)
         self.assertEqual(factor[0], first[0])
         self.assertNotEqual(factor[1], first[1])
 
     def test_the_stamp_of_the_set_up_follows(self) -> None:
         def stamp(**changes: Any) -> str:
-            values = {"factor": 2.0, "words": "One.", "inner": 5.0} | changes
+            values = MADE | changes
             with tempfile.TemporaryDirectory() as folder:
                 (Path(folder) / "made.py").write_text(SOURCE.format(**values))
                 command = [sys.executable, str(ROOT / "scripts" / "kernels_stamp.py"), folder]
                 return subprocess.run(command, capture_output=True, text=True, check=True).stdout
 
         self.assertEqual(stamp(), stamp(words="Other."))
-        self.assertEqual(len({stamp(), stamp(factor=3.0), stamp(inner=1.0)}), 3)
+        changed = (stamp(), stamp(factor=3.0), stamp(inner=1.0), stamp(piece=3.0), stamp(fields="one: int; two: float"))
+        self.assertEqual(len(set(changed)), 5)
 
 
 class Damaged(unittest.TestCase):
