@@ -70,6 +70,40 @@ class MainPath(BrowserTest):
         ActionChains(self.driver).release().perform()
         self.assertEqual((self.revision(), self.value("p1", "s1", "sides")), (before, 49))
 
+    def test_while_a_number_is_held_the_keyboard_is_its_own(self) -> None:
+        chip = f"chip-{TURN}/sides"
+        before, steps = self.revision(), self.attribute("recipe", "data-order")
+
+        def press(*keys: str) -> None:
+            ActionChains(self.driver).send_keys(*keys).perform()
+
+        def hold() -> None:
+            chain = ActionChains(self.driver, duration=40).move_to_element(self.find(chip)).click_and_hold()
+            chain.move_by_offset(30, 0).perform()
+            self.wait(lambda: self.find(chip).text != "64")
+
+        hold()
+        press(Keys.DELETE, "l", "/")  # other shortcuts rest
+        ActionChains(self.driver).key_down(Keys.CONTROL).send_keys("z").key_up(Keys.CONTROL).perform()
+        self.assertEqual((self.all("find-list"), self.attribute("recipe", "data-order")), ([], steps))
+        self.assertEqual(self.attribute("draw-shaded_lines", "aria-pressed"), "true")
+        press(Keys.ESCAPE)
+        ActionChains(self.driver).release().perform()
+        self.wait(lambda: self.find(chip).text == "64")
+        self.assertEqual(self.revision(), before)
+        hold()
+        press("5", "2")  # figures go on in its field
+        self.assertEqual(self.attribute(f"field-{TURN}/sides", "value"), "52")
+        ActionChains(self.driver).release().perform()
+        self.after(lambda: press(Keys.ENTER))
+        self.assertEqual((self.value("p1", "s1", "sides"), self.revision()), (52, before + 1))
+        chain = ActionChains(self.driver, duration=40).move_to_element(self.find(chip)).click_and_hold()
+        chain.move_by_offset(16, 0).move_by_offset(16, 0).perform()
+        self.after(lambda: press(Keys.ENTER))  # Enter keeps, without letting go
+        ActionChains(self.driver).release().perform()
+        self.settled()
+        self.assertEqual((self.value("p1", "s1", "sides"), self.revision()), (60, before + 2))
+
     def test_numbers_are_dragged_on_the_body(self) -> None:
         self.click("step-s1")
         fillet = self.points()["p3"]["fillet"]

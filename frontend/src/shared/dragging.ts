@@ -15,7 +15,31 @@ export interface DragOptions {
   /** px of pull across the drag, which makes it finer; 0 where both directions count */
   pull: (dx: number, dy: number) => number
   click?: () => void
+  /** a figure was typed while it was held: it goes on in a field */
+  type?: (text: string) => void
   target: NumberTarget
+}
+
+/**
+ * While something is held with the pointer the keyboard is its own: figures are typed into it,
+ * Enter keeps, Escape puts back, all other shortcuts rest. Modifiers stay what they are to the
+ * drag. Call what is returned when it is let go.
+ */
+export function holdKeys(o: {
+  escape: () => void
+  enter: () => void
+  type?: ((text: string) => void) | undefined
+}): () => void {
+  const key = (e: KeyboardEvent) => {
+    if (['Shift', 'Control', 'Alt', 'Meta'].includes(e.key)) return
+    e.preventDefault()
+    e.stopImmediatePropagation()
+    if (e.key === 'Escape') o.escape()
+    else if (e.key === 'Enter') o.enter()
+    else if (/^[-+.,\d]$/.test(e.key) && !e.ctrlKey && !e.metaKey && !e.altKey) o.type?.(e.key)
+  }
+  addEventListener('keydown', key, true)
+  return () => removeEventListener('keydown', key, true)
 }
 
 /** Keep a number within its limits, on its step, and exact in decimals. */
@@ -76,9 +100,7 @@ export function dragNumber(start: ReactPointerEvent, o: DragOptions): void {
     else if (value === first) endPreview()
     else edit(t.edit(value)).catch(() => undefined)
   }
-  const cancel = (e: Event) => {
-    if (e instanceof KeyboardEvent && e.key !== 'Escape') return
-    e.stopPropagation()
+  const cancel = () => {
     finish()
     if (dragging) endPreview()
   }
@@ -86,14 +108,21 @@ export function dragNumber(start: ReactPointerEvent, o: DragOptions): void {
     element.removeEventListener('pointermove', move)
     element.removeEventListener('pointerup', up)
     element.removeEventListener('pointercancel', cancel)
-    removeEventListener('keydown', cancel, true)
+    letGo()
     document.body.style.cursor = ''
     if (element.hasPointerCapture(start.pointerId)) element.releasePointerCapture(start.pointerId)
   }
   element.addEventListener('pointermove', move)
   element.addEventListener('pointerup', up)
   element.addEventListener('pointercancel', cancel)
-  addEventListener('keydown', cancel, true)
+  const letGo = holdKeys({
+    escape: cancel,
+    enter: up,
+    type: (text) => {
+      cancel()
+      o.type?.(text)
+    },
+  })
 }
 
 export type Pair = readonly [number, number]
@@ -143,7 +172,7 @@ export function movedPoint(
   return { kind: 'set_point', curve, point, at: both }
 }
 
-/** Follow a pointer that went down on an element, until it is let go; Escape calls `cancel`. */
+/** Follow a pointer that went down on an element, until it is let go or Enter; Escape calls `cancel`. */
 export function followPointer(
   start: ReactPointerEvent,
   o: { move: (e: PointerEvent) => void; up?: () => void; cancel: () => void },
@@ -157,20 +186,18 @@ export function followPointer(
     element.removeEventListener('pointermove', move)
     element.removeEventListener('pointerup', up)
     element.removeEventListener('pointercancel', cancel)
-    removeEventListener('keydown', cancel, true)
+    letGo()
   }
   const up = () => {
     finish()
     o.up?.()
   }
-  const cancel = (e: Event) => {
-    if (e instanceof KeyboardEvent && e.key !== 'Escape') return
-    e.stopPropagation()
+  const cancel = () => {
     finish()
     o.cancel()
   }
   element.addEventListener('pointermove', move)
   element.addEventListener('pointerup', up)
   element.addEventListener('pointercancel', cancel)
-  addEventListener('keydown', cancel, true)
+  const letGo = holdKeys({ escape: cancel, enter: up })
 }

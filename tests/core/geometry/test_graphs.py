@@ -109,7 +109,9 @@ class AtLevels(unittest.TestCase):
             reach = 8 - 6 * level / 12
             self.assertLessEqual(float(np.hypot(*at[:2])), reach + 1e-9)
             self.assertGreaterEqual(float(at @ toward), reach * np.cos(np.pi / 16) - 1e-9)
-        self.assertAlmostEqual(float(Levels(mesh, mesh.connectivity.edges, np.zeros(3), z).farthest(99, toward)[2]), 12.0)
+        self.assertAlmostEqual(
+            float(Levels(mesh, mesh.connectivity.edges, np.zeros(3), z).farthest(99, toward)[2]), 12.0
+        )
         self.assertEqual(rows_between(mesh.points[:, 2], 0.0, 12.0), 4)
 
 

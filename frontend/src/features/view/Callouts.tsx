@@ -44,7 +44,7 @@ export function Callouts(props: {
   const beside = useView((v) => v.beside)
   const only = useView((v) => v.only)
   const planes = useSection((v) => v.planes)
-  const [typing, setTyping] = useState<{ target: NumberTarget; at: Spot } | null>(null)
+  const [typing, setTyping] = useState<Typing | null>(null)
   useEffect(() => () => wordsOf(stage).drop('callouts'), [stage])
   if (!part.bounds || !part.mesh || stage.width < 10) return null
   const screen = { width: stage.width, height: stage.height }
@@ -101,7 +101,7 @@ export function Callouts(props: {
     }),
   ])
   const axis = step?.axis ? axisLine(stage, part, step.axis) : null
-  const open = (target: NumberTarget, at: Spot) => setTyping({ target, at })
+  const open = (target: NumberTarget, at: Spot, begin?: string) => setTyping({ target, at, begin })
   return (
     <>
       <svg className="callouts" data-testid="callouts" data-count={shown.length}>
@@ -138,7 +138,7 @@ export function Callouts(props: {
           className="callout-field"
           style={{ left: Math.min(typing.at.x, screen.width - 140), top: typing.at.y - 22 }}
         >
-          <NumberField target={typing.target} close={() => setTyping(null)} />
+          <NumberField target={typing.target} begin={typing.begin} close={() => setTyping(null)} />
         </div>
       )}
     </>
@@ -183,12 +183,19 @@ function axisLine(
   return [end(least - over), end(most + over)]
 }
 
+/** The field of a callout: where it stands, and what was typed while its grip was held. */
+export interface Typing {
+  target: NumberTarget
+  at: Spot
+  begin?: string | undefined
+}
+
 interface CalloutProps {
   stage: Sight
   part: PartView
   bench: BenchView
   s: Shown
-  open: (t: NumberTarget, at: Spot) => void
+  open: (t: NumberTarget, at: Spot, begin?: string) => void
   /** where it is drawn, when that hangs on others */
   d?: Dimension | undefined
   /** in a small view: smaller grips, and names of their own */
@@ -212,7 +219,7 @@ export function LengthCallout({ stage, part, s, open, small, d: given }: Callout
   const d = given ?? lengthDimension(stage, part, s.callout, s.callout.target, small ? 14 : 30)
   const held = stage.project(new Vector3(...s.callout.grip).applyMatrix4(matrixOf(part)))
   const down = (e: ReactPointerEvent<SVGElement>) =>
-    startDrag(e, stage, part, s, () => open(s.target, d.label))
+    startDrag(e, stage, part, s, (text) => open(s.target, d.label, text))
   return (
     <g
       className={`value${lit}`}
@@ -230,7 +237,7 @@ export function LengthCallout({ stage, part, s, open, small, d: given }: Callout
 function LeaderCallout({ stage, part, s, l, open }: CalloutProps & { l: Leader }) {
   const { lit, hover } = useLit(s.target.address)
   const down = (e: ReactPointerEvent<SVGElement>) =>
-    startDrag(e, stage, part, s, () => open(s.target, l.label))
+    startDrag(e, stage, part, s, (text) => open(s.target, l.label, text))
   const width = textOf(s).length * 7.4
   const far = l.end === 'start' ? l.knee.x + width : l.knee.x - width
   return (
@@ -260,7 +267,7 @@ export function SmallGrip(
   const { stage, part, s, at, arc, open } = props
   const { lit, hover } = useLit(s.target.address)
   const down = (e: ReactPointerEvent<SVGElement>) =>
-    startDrag(e, stage, part, s, () => open(s.target, at))
+    startDrag(e, stage, part, s, (text) => open(s.target, at, text))
   const text = textOf(s)
   // on the side that has room for it
   const left = at.x + 8 + text.length * 6 > stage.width

@@ -6,6 +6,7 @@ import { figure, niceStep } from '../../shared/format'
 import { chosenParts, partOf, viewOf } from '../../shared/parts'
 import { movedBy, placementOf, placing, tidy, turnedAbout, zeroOf } from '../../shared/placement'
 import type { Three } from '../../shared/placement'
+import { holdKeys } from '../../shared/dragging'
 import { beginPreview, edit, endPreview, preview, say, useSession } from '../../shared/session'
 import { sizeOf } from '../../shared/targets'
 import { useView } from '../../shared/viewState'
@@ -308,16 +309,14 @@ function startDrag(
     element.removeEventListener('pointermove', move)
     element.removeEventListener('pointerup', up)
     element.removeEventListener('pointercancel', cancel)
-    removeEventListener('keydown', cancel, true)
+    letGo()
     tell(null)
   }
   const up = () => {
     finish()
     if (last) edit(placing(last.placements, last.what)).catch(() => endPreview())
   }
-  const cancel = (k: Event) => {
-    if (k instanceof KeyboardEvent && k.key !== 'Escape') return
-    k.stopPropagation()
+  const cancel = () => {
     finish()
     for (const [id, matrix] of before) stage.nudge(id, matrix)
     endPreview()
@@ -325,7 +324,7 @@ function startDrag(
   element.addEventListener('pointermove', move)
   element.addEventListener('pointerup', up)
   element.addEventListener('pointercancel', cancel)
-  addEventListener('keydown', cancel, true)
+  const letGo = holdKeys({ escape: cancel, enter: up })
 }
 
 function difference(from: number | string, to: number | string): number {

@@ -10,6 +10,7 @@ import type { Elements, Kind } from '../../shared/picking'
 import { unpacked } from '../../shared/section'
 import { useView } from '../../shared/viewState'
 import { LengthCallout, PointGrip, SmallGrip } from './Callouts'
+import type { Typing } from './Callouts'
 import { shownCallouts } from './calloutWork'
 import type { Shown } from './calloutWork'
 import { screenAxes, titleOf } from './camera'
@@ -246,8 +247,8 @@ const Over = memo(function Over(props: {
   title: PaneTitle
 }) {
   const { pane, bench, parts, part, step, title } = props
-  const [typing, setTyping] = useState<{ target: NumberTarget; at: Spot } | null>(null)
-  const open = (target: NumberTarget, at: Spot) => setTyping({ target, at })
+  const [typing, setTyping] = useState<Typing | null>(null)
+  const open = (target: NumberTarget, at: Spot, begin?: string) => setTyping({ target, at, begin })
   const shown = title === 'turned' ? [] : shownCallouts(bench, parts, part, step)
   const points = title === 'top' ? [] : shown.filter((s) => s.callout.form === 'point')
   const lengths = shown.filter((s) => isLength(s) && alongPane(title, s.callout.along))
@@ -293,7 +294,7 @@ const Over = memo(function Over(props: {
       </svg>
       {typing && (
         <div className="callout-field" style={{ left: -12, top: Math.max(typing.at.y - 4, 0) }}>
-          <NumberField target={typing.target} close={() => setTyping(null)} />
+          <NumberField target={typing.target} begin={typing.begin} close={() => setTyping(null)} />
         </div>
       )}
     </>

@@ -76,8 +76,11 @@ export function startDrag(
   stage: Sight,
   part: PartView,
   s: Shown,
-  click: () => void,
+  open: (text?: string) => void,
 ): void {
+  // a click and a typed figure both open its field
+  const click = () => open()
+  const type = open
   const { callout: c, target } = s
   const m = matrixOf(part)
   const at = new Vector3(...(c.form === 'angle' ? c.at : c.to)).applyMatrix4(m)
@@ -87,6 +90,7 @@ export function startDrag(
     dragNumber(e, {
       target,
       click,
+      type,
       amount: (dx) => dx * stage.mmPerPx() * c.gain,
       pull: (_, dy) => dy,
     })
@@ -97,6 +101,7 @@ export function startDrag(
     dragNumber(e, {
       target,
       click,
+      type,
       pull: none,
       amount: (dx, dy) => {
         // along the arc as it is seen; where it runs straight away from the eye, sideways
@@ -116,6 +121,7 @@ export function startDrag(
   dragNumber(e, {
     target,
     click,
+    type,
     pull: (dx, dy) => (usable ? (dx * w.y - dy * w.x) / Math.sqrt(l2) : dx),
     amount: (dx, dy) =>
       share * c.gain * (usable ? (dx * w.x + dy * w.y) / l2 : -dy * stage.mmPerPx()),

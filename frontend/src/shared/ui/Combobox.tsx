@@ -62,6 +62,8 @@ export function Combobox<T extends Option>(props: {
         if (option) props.choose(option)
       }}
       openOnClick
+      lazyMount
+      unmountOnExit
       loopFocus={false}
       positioning={{ placement: 'bottom-start', sameWidth: false }}
       onKeyDown={(e) => {

@@ -14,12 +14,20 @@ const PX_PER_STEP = 4
 /** A number in a sentence: drag it sideways, click and type, arrow keys, a formula, double click for its default. */
 export function NumberChip(props: { target: NumberTarget; off?: boolean; plain?: boolean }) {
   const t = props.target
-  const [typing, setTyping] = useState(false)
+  /** whether its field is open, or what that begins with */
+  const [typing, setTyping] = useState<string | boolean>(false)
   const lit = useView((s) => s.hovered === t.address)
   const set = useView((s) => s.set)
   const clicks = useRef(0)
   const formula = isFormula(t.raw)
-  if (typing) return <NumberField target={t} close={() => setTyping(false)} />
+  if (typing !== false)
+    return (
+      <NumberField
+        target={t}
+        begin={typing === true ? undefined : typing}
+        close={() => setTyping(false)}
+      />
+    )
 
   const open = () => {
     clicks.current += 1
@@ -68,6 +76,7 @@ export function NumberChip(props: { target: NumberTarget; off?: boolean; plain?:
           amount: (dx) => (dx / PX_PER_STEP) * t.step,
           pull: (_, dy) => dy,
           click: open,
+          type: setTyping,
         })
       }
       onKeyDown={key}
@@ -119,17 +128,20 @@ function Estimate({ target, text }: { target: NumberTarget; text: string }) {
 export function NumberField(props: {
   target: NumberTarget
   close: () => void
+  /** what was typed already; else it begins with what stands there */
+  begin?: string | undefined
   className?: string
 }) {
   const t = props.target
-  const [text, setText] = useState(t.raw === null ? '' : String(t.raw))
+  const { begin } = props
+  const [text, setText] = useState(begin ?? (t.raw === null ? '' : String(t.raw)))
   const [wrong, setWrong] = useState<string | null>(null)
   const field = useRef<HTMLInputElement>(null)
   const done = useRef(false)
   useEffect(() => {
     field.current?.focus()
-    field.current?.select()
-  }, [])
+    if (begin === undefined) field.current?.select()
+  }, [begin])
   const keep = () => {
     if (done.current) return
     const value = written(text)
