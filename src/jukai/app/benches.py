@@ -49,13 +49,13 @@ class BenchState:
 
     row: BenchRow
     revision: int
-    document: dict[str, Any]
+    document: dict[str, object]
     undo: RevisionRow | None
     redo: RevisionRow | None
-    numbers: list[dict[str, Any]]
-    curves: list[dict[str, Any]]
+    numbers: list[dict[str, object]]
+    curves: list[dict[str, object]]
     parts: list[dict[str, Any]]
-    measures: list[dict[str, Any]] = field(default_factory=list)
+    measures: list[dict[str, object]] = field(default_factory=list)
     waiting: list[str] = field(default_factory=list)
     stopped: list[str] = field(default_factory=list)
 
@@ -78,10 +78,10 @@ class BenchChanges:
     document: dict[str, Any]
     undo: RevisionRow | None
     redo: RevisionRow | None
-    numbers: list[dict[str, Any]] | None
-    curves: list[dict[str, Any]]
+    numbers: list[dict[str, object]] | None
+    curves: list[dict[str, object]]
     parts: list[dict[str, Any]]
-    measures: list[dict[str, Any]] | None
+    measures: list[dict[str, object]] | None
     waiting: list[str] = field(default_factory=list)
     stopped: list[str] = field(default_factory=list)
 
@@ -234,13 +234,13 @@ class Benches:
             head.stopped(),
         )
 
-    def parts(self, bench_id: str, ids: Sequence[str]) -> tuple[Head, list[dict[str, Any]], list[dict[str, Any]]]:
+    def parts(self, bench_id: str, ids: Sequence[str]) -> tuple[Head, list[dict[str, object]], list[dict[str, object]]]:
         """Return the head, views of some of its parts that are ready, and the measures as they read now."""
         number, bench = self._bench(bench_id)
         head = self.work.advance(bench_id, number, bench)
         return head, head.views(ids), self.workshop.measures(bench, partial(self.work.evaluation, head))
 
-    def edit(self, bench_id: str, base: int, data: Any, author: str, *, join: bool = False) -> int:
+    def edit(self, bench_id: str, base: int, data: object, author: str, *, join: bool = False) -> int:
         """Do and keep an edit; return the revision once it is on disk, without waiting for bodies."""
         number, bench = self._bench(bench_id)
         if number != base:
@@ -263,7 +263,7 @@ class Benches:
         self.events.tell(bench_id, {"kind": "head", "revision": number, "author": author})
         return number
 
-    def _on_bodies(self, bench_id: str, bench: Bench, edit: Any) -> Any:
+    def _on_bodies(self, bench_id: str, bench: Bench, edit: Any) -> object:
         """Return an edit that needs the bodies as the placements it comes to."""
         if edit.kind not in ARRANGING:
             return edit
@@ -325,14 +325,14 @@ class Benches:
             self.workshop.measures(bench, lambda part: self.workshop.evaluate(bench, part, files)) if told else None,
         )
 
-    def _changed(self, bench_id: str, base: int | None, data: Any) -> tuple[int, Bench]:
+    def _changed(self, bench_id: str, base: int | None, data: object) -> tuple[int, Bench]:
         """Return a bench as it would be after an edit that is not kept; None changes nothing."""
         number, bench = self._bench(bench_id, base)
         if data is None:
             return number, bench
         return number, apply_edit(bench, self._on_bodies(bench_id, bench, parse_edit(data)))
 
-    def estimate(self, bench_id: str, base: int, data: Any) -> Estimate | None:
+    def estimate(self, bench_id: str, base: int, data: object) -> Estimate | None:
         """Return what an edit of a step would make and take, without making it."""
         edit = parse_edit(data)
         _, bench = self._changed(bench_id, base, data)
@@ -340,7 +340,7 @@ class Benches:
             return None
         return self.workshop.estimate(bench, edit.part, edit.step, self._files(bench_id))
 
-    def clearance(self, bench_id: str, base: int | None, data: Any, part: str) -> list[dict[str, Any]]:
+    def clearance(self, bench_id: str, base: int | None, data: object, part: str) -> list[dict[str, object]]:
         """Return the clearances of a part from the others, as they are or would be after an edit."""
         _, bench = self._changed(bench_id, base, data)
         return self.clearances.between(bench, part, self._files(bench_id))
@@ -365,13 +365,13 @@ class Benches:
         number, bench = self._bench(bench_id)
         return self.drawings.sheet(bench, self._files(bench_id), asked, number)
 
-    def look_at(self, bench_id: str, part: str, step: str) -> dict[str, Any]:
+    def look_at(self, bench_id: str, part: str, step: str) -> dict[str, object]:
         """Return a part as it was after one of its steps."""
         _, bench = self._bench(bench_id)
         evaluation = self.workshop.evaluate(bench, part, self._files(bench_id), upto=step)
         return self.workshop.part_view(bench, evaluation)
 
-    def pick(self, bench_id: str, part: str, step: str, key: str) -> dict[str, Any]:
+    def pick(self, bench_id: str, part: str, step: str, key: str) -> dict[str, object]:
         """Return what a step picks, as the screen shows it while it is picked."""
         _, bench = self._bench(bench_id)
         found = bench.part(part)
@@ -403,7 +403,7 @@ class Benches:
         self.work.go_on(bench_id)
 
     # -- files ----------------------------------------------------------------------------------
-    def upload(self, bench_id: str, name: str, data: bytes) -> dict[str, Any]:
+    def upload(self, bench_id: str, name: str, data: bytes) -> dict[str, object]:
         """Keep a mesh file beside a bench, once it is known to be readable; say what it holds."""
         if not name or len(name) > 120 or "/" in name or "\\" in name or name.startswith("."):
             raise FileProblem(
@@ -430,13 +430,13 @@ class Benches:
         return name
 
 
-def document_changes(before: Bench, after: Bench) -> dict[str, Any]:
+def document_changes(before: Bench, after: Bench) -> dict[str, object]:
     """Return what of a document is no longer as it was.
 
     Of a list the rows that changed or came, as they are written, and under ``order`` the keys of all its rows
     where they are not the same in the same order.
     """
-    out: dict[str, Any] = {}
+    out: dict[str, object] = {}
     for name in type(after).model_fields:
         old, new = getattr(before, name), getattr(after, name)
         if old is new or old == new:
@@ -455,5 +455,5 @@ def document_changes(before: Bench, after: Bench) -> dict[str, Any]:
     return out
 
 
-def _listed(value: Any) -> Any:
+def _listed(value: object) -> object:
     return list(value) if isinstance(value, tuple) else value

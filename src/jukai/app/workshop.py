@@ -155,7 +155,7 @@ class Workshop:
 
     def views(self, bench: Bench, files: Files, *, subject: str, progress: Progress | None = None,
               only: Collection[str] | None = None, only_newest: bool = False, preview_limit: int = 100_000_000,
-              resolver: Resolver | None = None) -> list[dict[str, Any]]:  # fmt: skip
+              resolver: Resolver | None = None) -> list[dict[str, object]]:  # fmt: skip
         """Return every part as the screen needs it; ``only`` limits the work to some of them.
 
         With ``only_newest``, older work on the same subject stops at its next checkpoint.
@@ -176,7 +176,7 @@ class Workshop:
         return out
 
     def _view(self, bench: Bench, part: Part, files: Files, resolver: Resolver,
-              stop: Callable[[], bool], progress: Progress | None, preview_limit: int) -> dict[str, Any]:  # fmt: skip
+              stop: Callable[[], bool], progress: Progress | None, preview_limit: int) -> dict[str, object]:  # fmt: skip
         try:
             evaluation = self.evaluate(bench, part.id, files, stop=stop, progress=progress, resolver=resolver,
                                        asked=Asked(preview_limit=preview_limit))  # fmt: skip
@@ -187,14 +187,14 @@ class Workshop:
         return self.part_view(bench, evaluation, resolver)
 
     @staticmethod
-    def hidden(part: Part, error: CoreError | None = None) -> dict[str, Any]:
+    def hidden(part: Part, error: CoreError | None = None) -> dict[str, object]:
         """Return the view of a part that has no body to be shown."""
         return _hidden(part) | {"hidden": part.hidden, "error": None if error is None else error.as_dict()}
 
     def part_view(self, bench: Bench, evaluation: Evaluation, resolver: Resolver | None = None) -> dict[str, Any]:
         """Return one part as plain data; its drawing data waits under the hash given."""
         part, mesh = evaluation.part, evaluation.mesh
-        out: dict[str, Any] = _hidden(part) | {"hidden": part.hidden, "steps": [_step_view(o) for o in evaluation.steps],
+        out: dict[str, object] = _hidden(part) | {"hidden": part.hidden, "steps": [_step_view(o) for o in evaluation.steps],
                                                "matrix": evaluation.matrix.ravel().tolist(), "key": evaluation.key,
                                                "placed": None if evaluation.misplaced else _placed_view(resolver or Resolver(bench), part),
                                                "error": evaluation.misplaced.as_dict() if evaluation.misplaced else None}  # fmt: skip
@@ -261,7 +261,7 @@ class Workshop:
             self._views.put(key, held)
         return held
 
-    def marks(self, digest: str) -> dict[str, Any] | None:
+    def marks(self, digest: str) -> dict[str, object] | None:
         """Return a body's poles and many-sided faces: places with their numbers of edges, borders of the faces."""
         mesh = self._meshes.get(digest)
         if mesh is None:
@@ -273,7 +273,7 @@ class Workshop:
             "n_poles": len(at), "lines": lines[:_MOST_MARKS].reshape(-1, 6).tolist(), "n_many": int((mesh.sides > 4).sum()),
         }  # fmt: skip
 
-    def pick_view(self, bench: Bench, part: Part, step: Step, key: str, files: Files) -> dict[str, Any]:
+    def pick_view(self, bench: Bench, part: Part, step: Step, key: str, files: Files) -> dict[str, object]:
         """Return what a step picks: on which body, which elements, and the rules they look like.
 
         Raises
@@ -315,7 +315,7 @@ class Workshop:
             "offers": [{"words": words, "pick": pick} for words, pick in offers],
         }  # fmt: skip
 
-    def soundness(self, digest: str) -> dict[str, Any] | None:
+    def soundness(self, digest: str) -> dict[str, object] | None:
         """Return the soundness report of a mesh by the hash of its drawing data."""
         mesh = self._meshes.get(digest)
         return None if mesh is None else soundness_report(soundness(mesh))
@@ -330,7 +330,7 @@ class Workshop:
                         "error": e.as_dict() if e else None})  # fmt: skip
         return out
 
-    def measures(self, bench: Bench, evaluation_of: Callable[[str], Evaluation | None]) -> list[dict[str, Any]]:
+    def measures(self, bench: Bench, evaluation_of: Callable[[str], Evaluation | None]) -> list[dict[str, object]]:
         """Return the kept measures as they read now, or what is wrong with them."""
 
         def body(part: str) -> Body | None:
@@ -341,7 +341,7 @@ class Workshop:
 
         return [measure_view(m) for m in measured(bench, body)] if bench.measures else []
 
-    def read(self, ends: Sequence[tuple[str, Sequence[float], str, Mapping[str, Any]]]) -> dict[str, Any]:
+    def read(self, ends: Sequence[tuple[str, Sequence[float], str, Mapping[str, object]]]) -> dict[str, object]:
         """Return all that can be read of one picked element, or between two.
 
         Parameters
@@ -365,7 +365,7 @@ class Workshop:
 
     def curves(
         self, bench: Bench, resolver: Resolver | None = None, only: Collection[str] | None = None
-    ) -> list[dict[str, Any]]:
+    ) -> list[dict[str, object]]:
         """Return the curves as the drawing board shows them: points worked out, samples, arcs; ``only`` some of them."""
         resolver = resolver or Resolver(bench)
         return [_curve_view(resolver, c) for c in bench.curves if only is None or c.id in only]
@@ -377,15 +377,15 @@ class Workshop:
         warm_up()
 
 
-def _reading_view(r: Reading) -> dict[str, Any]:
+def _reading_view(r: Reading) -> dict[str, object]:
     words, unit = READINGS[r.what]
     return {"what": r.what, "words": words, "unit": unit, "value": r.value, "places": [list(p) for p in r.places]}
 
 
-def measure_view(m: Measured) -> dict[str, Any]:
+def measure_view(m: Measured) -> dict[str, object]:
     """Return a kept measure as plain data."""
     words, unit = READINGS[m.measure.what]
-    out: dict[str, Any] = {"name": m.measure.name, "what": m.measure.what, "words": words, "unit": unit, "value": None, "places": [], "error": None,
+    out: dict[str, object] = {"name": m.measure.name, "what": m.measure.what, "words": words, "unit": unit, "value": None, "places": [], "error": None,
                            "parts": [e.part for e in m.measure.of], "hidden": m.measure.hidden}  # fmt: skip
     if m.reading is not None:
         out |= {"value": m.reading.value, "places": [list(p) for p in m.reading.places]}
@@ -394,20 +394,20 @@ def measure_view(m: Measured) -> dict[str, Any]:
     return out
 
 
-def _hidden(part: Part) -> dict[str, Any]:
+def _hidden(part: Part) -> dict[str, object]:
     """Return the view of a part that is not worked out."""
     return {"part": part.id, "name": part.name, "hidden": True, "steps": [], "matrix": None, "placed": None, "key": None, "mesh": None, "faces": 0, "points": 0,
             "four_sided": 0, "bounds": None, "stands": None, "volume": None, "mass": None, "groups": {}, "error": None}  # fmt: skip
 
 
-def _placed_view(resolver: Resolver, part: Part) -> dict[str, Any]:
+def _placed_view(resolver: Resolver, part: Part) -> dict[str, object]:
     """Return the numbers of a placement, worked out."""
-    out: dict[str, Any] = {name: row.tolist() for name, row in placement_numbers(part, resolver).items()}
+    out: dict[str, object] = {name: row.tolist() for name, row in placement_numbers(part, resolver).items()}
     out["extents"] = {s: resolver.number(v, measures="length", where=s) for s, v in part.placement.extents.items()}
     return out
 
 
-def _plain(value: Any) -> Any:
+def _plain(value: object) -> object:
     """Return a value as JSON can hold it."""
     if isinstance(value, tuple | list):
         return [_plain(v) for v in value]
@@ -418,7 +418,7 @@ def _plain(value: Any) -> Any:
     return value
 
 
-def _note_view(n: Note) -> dict[str, Any]:
+def _note_view(n: Note) -> dict[str, object]:
     solve = None if n.solve is None else dict(zip(("key", "value", "words"), n.solve, strict=True))
     return {
         "level": n.level,
@@ -433,12 +433,12 @@ def _note_view(n: Note) -> dict[str, Any]:
 _KINDS = ("faces", "edges", "points")
 
 
-def _callout_view(c: Callout) -> dict[str, Any]:
+def _callout_view(c: Callout) -> dict[str, object]:
     return {"target": c.target, "form": c.form, "at": list(c.at), "to": list(c.to), "along": list(c.along), "gain": c.gain,
             "second": list(c.second) if c.second else None, "stopped": c.stopped, "slope": c.slope, "grip": list(c.held_at)}  # fmt: skip
 
 
-def _step_view(o: StepOutcome) -> dict[str, Any]:
+def _step_view(o: StepOutcome) -> dict[str, object]:
     axis = o.result.axis if o.result is not None else None
     return {
         "id": o.step.id, "state": o.state, "shown": dict(o.shown), "used": {k: _plain(v) for k, v in o.used.items()},
@@ -451,8 +451,8 @@ def _step_view(o: StepOutcome) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _curve_view(resolver: Resolver, curve: Any) -> dict[str, Any]:
-    out: dict[str, Any] = {
+def _curve_view(resolver: Resolver, curve: Any) -> dict[str, object]:
+    out: dict[str, object] = {
         "id": curve.id,
         "name": curve.name,
         "closed": curve.closed,

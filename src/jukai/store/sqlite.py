@@ -127,11 +127,11 @@ class SqliteStore:
             kept = self._documents.get((bench_id, number))
             if kept is not None:
                 return number, kept
-            document: dict[str, Any] = json.loads(_text(s, bench_id, number))
+            document: dict[str, object] = json.loads(_text(s, bench_id, number))
         self._keep(bench_id, number, document)
         return number, document
 
-    def _keep(self, bench_id: str, number: int, document: dict[str, Any]) -> None:
+    def _keep(self, bench_id: str, number: int, document: dict[str, object]) -> None:
         self._documents[bench_id, number] = document
         while len(self._documents) > _KEPT:
             self._documents.popitem(last=False)
@@ -333,7 +333,7 @@ def _engine(path: Path) -> Engine:
     engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": 20})
 
     @event.listens_for(engine, "connect")
-    def _pragmas(connection: Any, _: Any) -> None:
+    def _pragmas(connection: Any, _: object) -> None:
         connection.isolation_level = None  # transactions begin where we say
         for pragma in ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON"):
             connection.execute(f"PRAGMA {pragma}")
@@ -372,7 +372,7 @@ def _has_children(s: Session, bench_id: str, number: int) -> bool:
     )
 
 
-def _joins(before: Revision, edit: dict[str, Any], author: str, now: float) -> bool:
+def _joins(before: Revision, edit: dict[str, object], author: str, now: float) -> bool:
     if before.edit is None or before.author != author or before.name is not None or now - before.time > JOIN_WITHIN:
         return False
     same = ("kind", "part", "step", "key", "curve", "point", "name")

@@ -37,7 +37,7 @@ _STREAM: Any = {
     "200": {"description": "server-sent events", "content": {"text/event-stream": {"schema": {"type": "string"}}}}
 }
 _SVG: Any = {"200": {"description": "a drawing", "content": {"image/svg+xml": {"schema": {"type": "string"}}}}}
-_RAW_BODY: dict[str, Any] = {
+_RAW_BODY: dict[str, object] = {
     "requestBody": {
         "required": True,
         "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}},
@@ -46,7 +46,7 @@ _RAW_BODY: dict[str, Any] = {
 STREAM_SECONDS = 25.0
 
 
-def _state(state: BenchState, started: float) -> dict[str, Any]:
+def _state(state: BenchState, started: float) -> dict[str, object]:
     def item(row: Any) -> dict[str, Any] | None:
         return None if row is None else {"number": row.number, "label": row.label}
 
@@ -57,8 +57,8 @@ def _state(state: BenchState, started: float) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _changes(c: BenchChanges, started: float) -> dict[str, Any]:
-    def item(row: Any) -> dict[str, Any] | None:
+def _changes(c: BenchChanges, started: float) -> dict[str, object]:
+    def item(row: Any) -> dict[str, object] | None:
         return None if row is None else {"number": row.number, "label": row.label}
 
     return {
@@ -82,7 +82,7 @@ def _minimal() -> bool:
     return "return=minimal" in request.headers.get("Prefer", "")
 
 
-def _after(benches: Benches, bench: str, base: int, started: float) -> dict[str, Any]:
+def _after(benches: Benches, bench: str, base: int, started: float) -> dict[str, object]:
     """Return a bench after a change upon ``base``: what changed, or all of it."""
     if _minimal():
         try:
@@ -92,7 +92,7 @@ def _after(benches: Benches, bench: str, base: int, started: float) -> dict[str,
     return _state(benches.state(bench, wait=_wait()), started)
 
 
-def packet(head: dict[str, Any], meshes: Mapping[str, bytes]) -> bytes:
+def packet(head: dict[str, object], meshes: Mapping[str, bytes]) -> bytes:
     """Return an answer and drawing data as one: lengths, the answer as JSON, then each body's bytes, all at multiples of 8."""
     text = json.dumps(head | {"meshes": [[name, len(data)] for name, data in meshes.items()]}).encode()
     out = [len(text).to_bytes(8, "little"), text, bytes(-len(text) % 8)]
@@ -233,7 +233,7 @@ def _events(benches: Benches, bench: str | None) -> Iterator[str]:
             yield ": still here\n\n" if news is None else f"id: {news[0]}\ndata: {json.dumps(news[1])}\n\n"
 
 
-def _moved(benches: Benches, bench: str, how: str, body: m.MoveIn) -> dict[str, Any]:
+def _moved(benches: Benches, bench: str, how: str, body: m.MoveIn) -> dict[str, object]:
     started = perf_counter()
     benches.move_head(bench, how, body.base, body.author, body.revision)
     return _after(benches, bench, body.base, started)
@@ -241,13 +241,13 @@ def _moved(benches: Benches, bench: str, how: str, body: m.MoveIn) -> dict[str, 
 
 def _bench_routes(api: Blueprint, benches: Benches) -> None:
     @api.get("/benches/<string:bench>", responses={"200": m.BenchView})
-    def bench_state(path: m.BenchPath) -> dict[str, Any]:
+    def bench_state(path: m.BenchPath) -> dict[str, object]:
         """Return a bench worked out."""
         started = perf_counter()
         return _state(benches.state(path.bench, wait=_wait()), started)
 
     @api.get("/benches/<string:bench>/parts", responses={"200": m.PartsView})
-    def bench_parts(path: m.BenchPath, query: m.PartsQuery) -> dict[str, Any]:
+    def bench_parts(path: m.BenchPath, query: m.PartsQuery) -> dict[str, object]:
         """Return some parts of the head, as far as they are ready."""
         head, parts, measures = benches.parts(path.bench, [i for i in query.ids.split(",") if i])
         return {
@@ -265,14 +265,14 @@ def _bench_routes(api: Blueprint, benches: Benches) -> None:
         return m.BenchId(id=path.bench)
 
     @api.post("/benches/<string:bench>/edits", responses={"200": m.BenchAnswer})
-    def bench_edit(path: m.BenchPath, body: m.EditIn) -> dict[str, Any]:
+    def bench_edit(path: m.BenchPath, body: m.EditIn) -> dict[str, object]:
         """Do and keep an edit, acknowledged once it is on disk; ``Prefer`` says what is answered, and after what time."""
         started = perf_counter()
         benches.edit(path.bench, body.base, body.edit.model_dump(by_alias=True), body.author, join=body.join)
         return _after(benches, path.bench, body.base, started)
 
     @api.post("/benches/<string:bench>/preview", responses={"200": m.BenchChanges})
-    def bench_preview(path: m.BenchPath, body: m.PreviewIn) -> Any:
+    def bench_preview(path: m.BenchPath, body: m.PreviewIn) -> object:
         """Work out an edit without keeping it; 409 with code ``cancelled`` when a newer one came.
 
         Asked for ``application/octet-stream``, drawing data that is not held comes with the answer.
@@ -291,7 +291,7 @@ def _bench_routes(api: Blueprint, benches: Benches) -> None:
         return Response(packet(answer, meshes), mimetype="application/octet-stream")
 
     @api.get("/benches/<string:bench>/before", responses={"200": m.BeforeView})
-    def bench_before(path: m.BenchPath) -> dict[str, Any]:
+    def bench_before(path: m.BenchPath) -> dict[str, object]:
         """Return the parts as they were before the last edit."""
         label, parts = benches.before(path.bench)
         return {"label": label, "parts": parts}
@@ -302,24 +302,24 @@ def _bench_routes(api: Blueprint, benches: Benches) -> None:
         return m.UploadView(**benches.upload(path.bench, query.name, _body())), 201
 
     @api.get("/benches/<string:bench>/parts/<string:part>/after/<string:step>", responses={"200": m.PartView})
-    def look_here(path: m.StepPath) -> dict[str, Any]:
+    def look_here(path: m.StepPath) -> dict[str, object]:
         """Return a part as it was after a step."""
         return benches.look_at(path.bench, path.part, path.step)
 
 
 def _history_routes(api: Blueprint, benches: Benches) -> None:
     @api.post("/benches/<string:bench>/undo", responses={"200": m.BenchAnswer})
-    def bench_undo(path: m.BenchPath, body: m.MoveIn) -> dict[str, Any]:
+    def bench_undo(path: m.BenchPath, body: m.MoveIn) -> dict[str, object]:
         """Take the last edit back."""
         return _moved(benches, path.bench, "undo", body)
 
     @api.post("/benches/<string:bench>/redo", responses={"200": m.BenchAnswer})
-    def bench_redo(path: m.BenchPath, body: m.MoveIn) -> dict[str, Any]:
+    def bench_redo(path: m.BenchPath, body: m.MoveIn) -> dict[str, object]:
         """Do again what was taken back."""
         return _moved(benches, path.bench, "redo", body)
 
     @api.post("/benches/<string:bench>/go-to", responses={"200": m.BenchAnswer})
-    def bench_go_to(path: m.BenchPath, body: m.MoveIn) -> dict[str, Any]:
+    def bench_go_to(path: m.BenchPath, body: m.MoveIn) -> dict[str, object]:
         """Go to any revision."""
         return _moved(benches, path.bench, "go_to", body)
 
@@ -356,7 +356,7 @@ def _asking_routes(api: Blueprint, benches: Benches) -> None:
         return m.EstimateView(faces=e and e.faces, seconds=e and e.seconds, bytes=e and e.bytes)
 
     @api.post("/benches/<string:bench>/clearance", responses={"200": looks.ClearanceView})
-    def bench_clearance(path: m.BenchPath, body: looks.ClearanceIn) -> dict[str, Any]:
+    def bench_clearance(path: m.BenchPath, body: looks.ClearanceIn) -> dict[str, object]:
         """Measure a part against the others, as it is or as it would be after an edit."""
         started = perf_counter()
         edit = None if body.edit is None else body.edit.model_dump(by_alias=True)
@@ -364,7 +364,7 @@ def _asking_routes(api: Blueprint, benches: Benches) -> None:
         return {"part": body.part, "rows": rows, "milliseconds": round((perf_counter() - started) * 1000, 2)}
 
     @api.post("/benches/<string:bench>/solve", responses={"200": looks.SolvedView})
-    def bench_solve(path: m.BenchPath, body: looks.SolveIn) -> dict[str, Any]:
+    def bench_solve(path: m.BenchPath, body: looks.SolveIn) -> dict[str, object]:
         """Find the number that leaves a clearance; nothing is changed by asking."""
         solved, edit = benches.solve(path.bench, body.author, part=body.part, address=body.address, requested=body.requested, to=body.to,
                                      largest=body.which == "largest")  # fmt: skip
@@ -379,7 +379,7 @@ def _mesh_routes(api: Blueprint, benches: Benches) -> None:
         return _immutable(benches.workshop.view_data(path.digest), path.digest)
 
     @api.post("/section", responses={"200": looks.SectionView})
-    def section_of(body: looks.SectionIn) -> dict[str, Any]:
+    def section_of(body: looks.SectionIn) -> dict[str, object]:
         """Cut shown bodies by planes; the answer hangs on what is sent alone."""
         started = perf_counter()
         bodies = [Shown(b.part, b.mesh, b.matrix) for b in body.bodies]
@@ -387,7 +387,7 @@ def _mesh_routes(api: Blueprint, benches: Benches) -> None:
         return found | {"milliseconds": round((perf_counter() - started) * 1000, 2)}
 
     @api.post("/outlines", responses={"200": looks.OutlinesView})
-    def outlines_of(body: looks.OutlinesIn) -> dict[str, Any]:
+    def outlines_of(body: looks.OutlinesIn) -> dict[str, object]:
         """Return the visible lines of shown bodies from some sides."""
         started = perf_counter()
         views = benches.drawings.outlines([Shown(b.part, b.mesh, b.matrix) for b in body.bodies], body.views)
@@ -402,7 +402,7 @@ def _mesh_routes(api: Blueprint, benches: Benches) -> None:
         return _attachment(*benches.sheet(path.bench, asked))
 
     @api.post("/measure", responses={"200": looks.ReadView})
-    def measure(body: looks.MeasureIn) -> dict[str, Any]:
+    def measure(body: looks.MeasureIn) -> dict[str, object]:
         """Read what can be measured of one picked element, or between two."""
         return benches.workshop.read([(e.mesh, e.matrix, e.of, e.element) for e in body.of])
 
@@ -414,12 +414,12 @@ def _mesh_routes(api: Blueprint, benches: Benches) -> None:
     @api.get(
         "/benches/<string:bench>/parts/<string:part>/picks/<string:step>/<string:key>", responses={"200": ops.PickView}
     )
-    def pick_view(path: ops.PickPath) -> dict[str, Any]:
+    def pick_view(path: ops.PickPath) -> dict[str, object]:
         """Return what a step picks, on the body that comes to it."""
         return benches.pick(path.bench, path.part, path.step, path.key)
 
     @api.get("/meshes/<string:digest>/soundness", responses={"200": looks.SoundnessView})
-    def mesh_soundness(path: m.DigestPath) -> dict[str, Any]:
+    def mesh_soundness(path: m.DigestPath) -> dict[str, object]:
         """Inspect a mesh."""
         report = benches.workshop.soundness(path.digest)
         if report is None:
@@ -446,7 +446,7 @@ def _looking_routes(api: Blueprint, benches: Benches) -> None:
         return _immutable(benches.workshop.outline(path.digest), f"{path.digest}-outline")
 
     @api.get("/meshes/<string:digest>/marks", responses={"200": looks.MarksView})
-    def mesh_marks(path: m.DigestPath) -> dict[str, Any]:
+    def mesh_marks(path: m.DigestPath) -> dict[str, object]:
         """Return poles and many-sided faces."""
         marks = benches.workshop.marks(path.digest)
         if marks is None:

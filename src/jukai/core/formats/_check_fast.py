@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
-from jukai.core.geometry.arrays import Array
+from jukai.core.geometry.arrays import Array, Bools, Floats
 from jukai.core.geometry.kernels import kernel
 
 
 @kernel
-def check_mesh(points: Array, corners: Array, offsets: Array, limit: float) -> Any:
+def check_mesh(points: Array, corners: Array, offsets: Array, limit: float) -> tuple[bool, Bools, int, Bools, Floats]:
     """Whether all coordinates are within the limit, which faces have three different points, which points are used, bounds of those."""
     n = points.shape[0]
     faces = offsets.shape[0] - 1

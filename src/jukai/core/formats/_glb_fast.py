@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
+from numpy.typing import NDArray
 
-from jukai.core.geometry.arrays import Array
+from jukai.core.geometry.arrays import Array, Ints
 from jukai.core.geometry.kernels import kernel
 
 
 @kernel
-def share_corners(of_corner: Array, uv: Array, fans: int) -> Any:
+def share_corners(of_corner: Array, uv: Array, fans: int) -> tuple[Ints, Ints, Ints]:
     """Return the vertex of each corner, and a corner and the fan of each vertex: one for each texture point of a fan."""
     n = of_corner.shape[0]
     vertex = np.empty(n, np.int32)
@@ -37,7 +36,9 @@ def share_corners(of_corner: Array, uv: Array, fans: int) -> Any:
 
 
 @kernel
-def vertices(points: Array, corners: Array, first: Array, normals: Array, fan: Array) -> Any:
+def vertices(
+    points: Array, corners: Array, first: Array, normals: Array, fan: Array
+) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """Return positions in metres and normals, Y up, single precision, of the corners ``first``."""
     n = first.shape[0]
     position = np.empty((n, 3), np.float32)

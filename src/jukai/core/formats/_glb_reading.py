@@ -28,7 +28,7 @@ def read_glb(data: bytes) -> ReadMesh:
     return _Document(doc, blob).read()
 
 
-def _chunks(data: bytes) -> tuple[dict[str, Any], bytes | None]:
+def _chunks(data: bytes) -> tuple[dict[str, object], bytes | None]:
     if not data:
         raise FileProblem("The file is empty.")
     if data.lstrip()[:1] == b"{":
@@ -63,11 +63,11 @@ def _chunks(data: bytes) -> tuple[dict[str, Any], bytes | None]:
     return _json(text), blob
 
 
-def _json(text: bytes) -> dict[str, Any]:
+def _json(text: bytes) -> dict[str, object]:
     if not text.strip(b" \0"):
         raise FileProblem("The JSON chunk is empty.")
 
-    def constant(word: str) -> Any:
+    def constant(word: str) -> object:
         raise FileProblem(f"The JSON is broken: {word} is no number there.")
 
     try:
@@ -83,13 +83,13 @@ def _json(text: bytes) -> dict[str, Any]:
     return doc
 
 
-def _index(value: Any, count: int, what: str) -> int:
+def _index(value: object, count: int, what: str) -> int:
     if isinstance(value, bool) or not isinstance(value, int) or not 0 <= value < count:
         raise FileProblem(f"{what} {value}, there {'is' if count == 1 else 'are'} {count}.")
     return value
 
 
-def _whole(value: Any, what: str, least: int = 0) -> int:
+def _whole(value: object, what: str, least: int = 0) -> int:
     if isinstance(value, bool) or not isinstance(value, int):
         raise FileProblem(f"{what} is no whole number.")
     if value < least:
@@ -100,7 +100,7 @@ def _whole(value: Any, what: str, least: int = 0) -> int:
 class _Document:
     """Checks every reference before it is followed."""
 
-    def __init__(self, doc: dict[str, Any], blob: bytes | None) -> None:
+    def __init__(self, doc: dict[str, object], blob: bytes | None) -> None:
         self.doc, self.blob = doc, blob
         self.notes: list[str] = []
         self.buffers: dict[int, bytes] = {}
@@ -119,7 +119,7 @@ class _Document:
         if not self.tables["meshes"]:
             raise FileProblem("There is no mesh in the file.")
         placed = self.placed()
-        pieces: list[tuple[Floats, Any, Any, int, int]] = []
+        pieces: list[tuple[Floats, object, object, int, int]] = []
         names: list[str] = []
         for mesh, matrix in placed:
             row = self.tables["meshes"][mesh]
@@ -193,7 +193,7 @@ class _Document:
             raise FileProblem("Nodes run in a ring.")
         return out
 
-    def primitive(self, mesh: int, row: dict[str, Any], matrix: Floats) -> tuple[Floats, Any, Any, int] | None:
+    def primitive(self, mesh: int, row: dict[str, object], matrix: Floats) -> tuple[Floats, object, object, int] | None:
         mode = row.get("mode", 4)
         if mode not in (0, 1, 2, 3, 4, 5, 6):
             raise FileProblem(f"Mesh {mesh}: mode {mode} is unknown.")
@@ -229,7 +229,7 @@ class _Document:
         points = _to_mm(points, matrix)
         return points, self.triangles(ids, mode), uv, material
 
-    def triangles(self, ids: Any, mode: int) -> Any:
+    def triangles(self, ids: Any, mode: int) -> object:
         if mode == 4:
             rest = len(ids) % 3
             if rest:
@@ -241,7 +241,7 @@ class _Document:
             return ids[np.where(odd, np.stack([k + 1, k, k + 2], axis=1), np.stack([k, k + 1, k + 2], axis=1))]
         return ids[np.stack([np.zeros_like(k), k + 1, k + 2], axis=1)]
 
-    def accessor(self, number: Any) -> Any:
+    def accessor(self, number: object) -> Any:
         accessors = self.tables["accessors"]
         i = _index(number, len(accessors), "accessor")
         row = accessors[i]
@@ -269,7 +269,7 @@ class _Document:
             return table / np.iinfo(dtype).max
         return table
 
-    def strided(self, i: int, view: Any, offset: int, count: int, dtype: Any, width: int) -> Any:
+    def strided(self, i: int, view: object, offset: int, count: int, dtype: Any, width: int) -> Any:
         data, stride = self.view(view)
         element = dtype.itemsize * width
         if offset % dtype.itemsize:
@@ -283,7 +283,7 @@ class _Document:
         rows = np.lib.stride_tricks.as_strided(flat[offset:], (count, element), (stride, 1), writeable=False)
         return np.ascontiguousarray(rows).view(dtype).reshape(count, width)
 
-    def sparse(self, i: int, row: Any, table: Any, dtype: Any, width: int) -> Any:
+    def sparse(self, i: int, row: Any, table: Any, dtype: Any, width: int) -> object:
         try:
             count = _whole(row["count"], f"Accessor {i}: sparse count", 1)
             ids_row, values_row = row["indices"], row["values"]
@@ -306,7 +306,7 @@ class _Document:
         out[ids] = np.frombuffer(values_data, dtype, count * width, value_at).reshape(count, width)
         return out
 
-    def view(self, number: Any) -> tuple[bytes, int]:
+    def view(self, number: object) -> tuple[bytes, int]:
         views = self.tables["bufferViews"]
         i = _index(number, len(views), "buffer view")
         row = views[i]
@@ -322,7 +322,7 @@ class _Document:
             raise FileProblem(f"Buffer view {i} reaches past its buffer.")
         return buffer[offset : offset + length], stride or 0
 
-    def buffer(self, number: Any) -> bytes:
+    def buffer(self, number: object) -> bytes:
         rows = self.tables["buffers"]
         i = _index(number, len(rows), "buffer")
         if i in self.buffers:
@@ -341,7 +341,7 @@ class _Document:
         self.buffers[i] = held[:said]
         return self.buffers[i]
 
-    def joined(self, pieces: list[tuple[Floats, Any, Any, int, int]], names: list[str]) -> ReadMesh:
+    def joined(self, pieces: list[tuple[Floats, Any, object, int, int]], names: list[str]) -> ReadMesh:
         shift = np.cumsum([0, *(len(p[0]) for p in pieces)])
         triangles = np.concatenate([p[1] + s for p, s in zip(pieces, shift, strict=False)])
         counts = [len(p[1]) for p in pieces]
@@ -358,7 +358,7 @@ class _Document:
         return finish_reading(raw, merge=True, has_units=True)
 
 
-def _data_uri(uri: Any, i: int) -> bytes:
+def _data_uri(uri: object, i: int) -> bytes:
     if not isinstance(uri, str) or not uri.startswith("data:"):
         raise FileProblem(f"Buffer {i} lies outside the file; nothing was fetched or read.")
     head, _, body = uri.partition(",")
@@ -374,7 +374,7 @@ def _check_finite(points: Floats) -> None:
         raise FileProblem(f"Point {int(np.argmin(good))}: a coordinate is not a finite number.")
 
 
-def _numbers(value: Any, count: int, what: str) -> Floats:
+def _numbers(value: object, count: int, what: str) -> Floats:
     if (
         not isinstance(value, list)
         or len(value) != count
@@ -387,7 +387,7 @@ def _numbers(value: Any, count: int, what: str) -> Floats:
     return out
 
 
-def _node_matrix(node: dict[str, Any], i: int) -> Floats:
+def _node_matrix(node: dict[str, object], i: int) -> Floats:
     if "matrix" in node:
         matrix = _numbers(node["matrix"], 16, f"Node {i}: matrix").reshape(4, 4).T
         if abs(np.linalg.det(matrix[:3, :3])) < 1e-300:

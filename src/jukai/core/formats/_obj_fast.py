@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from jukai.core.formats.common import LIMIT, RawMesh
 from jukai.core.geometry.arrays import Array, Floats, Ints
@@ -71,7 +72,9 @@ class _Read(NamedTuple):
 
 
 @kernel
-def _parse(text: Array, n_v: int, n_vt: int, n_c: int, n_f: int, n_names: int, limit: float) -> Any:
+def _parse(
+    text: Array, n_v: int, n_vt: int, n_c: int, n_f: int, n_names: int, limit: float
+) -> tuple[bool, Floats, Floats, Ints, Ints, Ints, NDArray[np.int64]]:
     powers = np.empty(23, np.float64)
     powers[0] = 1.0
     for k in range(1, 23):

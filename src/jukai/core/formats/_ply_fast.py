@@ -21,7 +21,7 @@ def rows_alike(data: bytes, at: int, rows: int, k: int) -> Any:
 
 
 @kernel
-def _rows(table: Array, k: Array, out: Array) -> Any:
+def _rows(table: Array, k: Array, out: Array) -> bool:
     alike = True
     for r in range(table.shape[0]):
         alike &= table[r].n == k

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
+from numpy.typing import NDArray
 
 from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.kernels import kernel
@@ -16,7 +15,7 @@ def records(points: Array, triangles: Array) -> bytes:
 
 
 @kernel
-def _records(points: Array, triangles: Array) -> Any:
+def _records(points: Array, triangles: Array) -> NDArray[np.uint8]:
     n = triangles.shape[0]
     out = np.zeros(n * 50, np.uint8)
     row = np.empty(12, np.float32)

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
+from numpy.typing import NDArray
 
 from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.kernels import kernel
@@ -27,7 +26,7 @@ def faces(corners: Array, uv: Array, offsets: Array) -> memoryview:
 
 
 @kernel
-def _decimals(key: Array, rows: Array, places: int, tens: Array, ones: Array) -> Any:
+def _decimals(key: Array, rows: Array, places: int, tens: Array, ones: Array) -> tuple[NDArray[np.uint8], int]:
     n, columns = rows.shape
     out = np.empty(n * (key.shape[0] + 1 + columns * 24), np.uint8)
     scale = 1.0
@@ -102,7 +101,7 @@ def _decimals(key: Array, rows: Array, places: int, tens: Array, ones: Array) ->
 
 
 @kernel
-def _faces(corners: Array, uv: Array, offsets: Array, tens: Array, ones: Array) -> Any:
+def _faces(corners: Array, uv: Array, offsets: Array, tens: Array, ones: Array) -> tuple[NDArray[np.uint8], int]:
     textured = uv.shape[0] > 0
     n = offsets.shape[0] - 1
     out = np.empty(n * 3 + corners.shape[0] * (24 if textured else 12), np.uint8)

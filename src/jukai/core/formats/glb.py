@@ -46,10 +46,10 @@ class _Blob:
     """Collects the binary chunk."""
 
     def __init__(self) -> None:
-        self.parts: list[Any] = []
+        self.parts: list[object] = []
         self.length = 0
-        self.views: list[dict[str, Any]] = []
-        self.accessors: list[dict[str, Any]] = []
+        self.views: list[dict[str, object]] = []
+        self.accessors: list[dict[str, object]] = []
 
     def add(self, table: Any, kind: str, component: int, target: int, *, bounds: bool = False) -> int:
         body = np.ascontiguousarray(table)
@@ -57,7 +57,7 @@ class _Blob:
         self.parts += [body.data, b"\0" * pad]
         self.views.append({"buffer": 0, "byteOffset": self.length, "byteLength": body.nbytes, "target": target})
         self.length += body.nbytes + pad
-        row: dict[str, Any] = {
+        row: dict[str, object] = {
             "bufferView": len(self.views) - 1,
             "componentType": component,
             "count": len(table),
@@ -82,7 +82,7 @@ def write_glb(parts: Sequence[GlbPart], materials: Sequence[GlbMaterial]) -> byt
         if primitives:
             nodes.append({"name": part.name, "mesh": len(meshes)})
             meshes.append({"name": part.name, "primitives": primitives})
-    doc: dict[str, Any] = {
+    doc: dict[str, object] = {
         "asset": {"version": "2.0", "generator": "Jukai"},
         "scene": 0,
         "scenes": [{"nodes": list(range(len(nodes)))}] if nodes else [{}],
@@ -113,7 +113,7 @@ def write_glb(parts: Sequence[GlbPart], materials: Sequence[GlbMaterial]) -> byt
     return b"".join([b"glTF" + (2).to_bytes(4, "little") + size.to_bytes(4, "little"), *pieces])
 
 
-def _material(m: GlbMaterial) -> dict[str, Any]:
+def _material(m: GlbMaterial) -> dict[str, object]:
     # colours are written linear (IEC 61966-2-1)
     channels = [int(m.colour[i : i + 2], 16) / 255 for i in (1, 3, 5)]
     linear = [round(c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4, 6) for c in channels]
@@ -128,7 +128,7 @@ def _material(m: GlbMaterial) -> dict[str, Any]:
     }
 
 
-def _primitives(blob: _Blob, part: GlbPart) -> list[dict[str, Any]]:
+def _primitives(blob: _Blob, part: GlbPart) -> list[dict[str, object]]:
     mesh = part.mesh
     tri = triangulate(mesh)
     if len(tri.faces) == 0:
@@ -146,7 +146,7 @@ def _primitives(blob: _Blob, part: GlbPart) -> list[dict[str, Any]]:
     for f in [-1] if finish is None else np.unique(finish).tolist():
         rows = ids if finish is None or (finish == f).all() else ids[finish == f]
         indices = blob.add(rows.reshape(-1, 1), "SCALAR", 5123 if rows.dtype.itemsize == 2 else 5125, 34963)
-        row: dict[str, Any] = {"attributes": dict(attributes), "indices": indices}
+        row: dict[str, object] = {"attributes": dict(attributes), "indices": indices}
         material = part.face_materials[f] if 0 <= f < len(part.face_materials) else part.material
         if material >= 0:
             row["material"] = material
@@ -154,7 +154,7 @@ def _primitives(blob: _Blob, part: GlbPart) -> list[dict[str, Any]]:
     return out
 
 
-def _vertices(mesh: Mesh, first: Any, fan: Any) -> tuple[Any, Any, Any]:
+def _vertices(mesh: Mesh, first: Any, fan: Any) -> tuple[object, object, object]:
     """Return float32 positions (metres, Y up), normals and texture coordinates of the corners ``first``."""
     normals = smooth_fans(mesh).normals
     if len(mesh.corners) > FEW:

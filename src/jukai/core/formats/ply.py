@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from jukai.core.errors import FileProblem
 from jukai.core.formats.common import (
@@ -215,7 +216,7 @@ def _binary(data: bytes, at: int, elements: list[_Element], order: str) -> _Foun
     return found
 
 
-def _point_uv(table: Any) -> Any:
+def _point_uv(table: Any) -> object:
     for u, v in (("s", "t"), ("u", "v"), ("texture_u", "texture_v")):
         if table.dtype.names and u in table.dtype.names and v in table.dtype.names:
             return np.stack([table[u], table[v]], axis=1).astype(np.float64)
@@ -287,7 +288,16 @@ def _alike(data: bytes, at: int, e: _Element, order: str, found: _Found | None) 
 
 
 @kernel
-def _scan_rows(raw: Any, at: int, rows: int, sizes: Any, counts: Any, signed: Any, big: bool, which: int) -> Any:  # noqa: FBT001
+def _scan_rows(
+    raw: Any,
+    at: int,
+    rows: int,
+    sizes: Any,
+    counts: Any,
+    signed: Any,
+    big: bool,  # noqa: FBT001
+    which: int,
+) -> tuple[NDArray[np.int64], NDArray[np.int64], int, int, int]:
     """Walk rows of scalars and lists; return where the wanted list of each row stands."""
     starts = np.zeros(rows, np.int64)
     lengths = np.zeros(rows, np.int64)
@@ -423,7 +433,7 @@ def write_ply(mesh: Mesh, options: WriteOptions) -> bytes:
     return head.encode() + points.tobytes() + _face_rows(corners, sizes, "u1" if small else "<i4")
 
 
-def _face_rows(corners: Any, sizes: Any, count_type: str) -> bytes:
+def _face_rows(corners: object, sizes: Any, count_type: str) -> bytes:
     if len(sizes) and (sizes == sizes[0]).all():
         k = int(sizes[0])
         rows = np.zeros(len(sizes), np.dtype([("n", count_type), ("list", "<i4", (k,))]))

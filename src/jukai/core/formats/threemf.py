@@ -188,7 +188,7 @@ def _finish(materials: dict[str, list[int]], pid: str | None, index: str | None)
     return row[k] if k < len(row) else -1
 
 
-def _numbers(rows: Any, keys: Sequence[str], where: str, what: str, kind: Any) -> Any:
+def _numbers(rows: Any, keys: Sequence[str], where: str, what: str, kind: Any) -> object:
     try:
         words = [row.attrib[k] for row in rows for k in keys]
         return np.array([float(w) if kind is np.float64 else int(w) for w in words], dtype=kind).reshape(-1, len(keys))

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
-from jukai.core.geometry.arrays import Array
+from jukai.core.geometry.arrays import Array, Ints
 from jukai.core.geometry.kernels import kernel
 
 
 @kernel
-def bucket_edges(corners: Array, offsets: Array, n_points: int) -> Any:
+def bucket_edges(corners: Array, offsets: Array, n_points: int) -> tuple[Ints, Ints, Ints, Ints, Ints, Ints, Ints]:
     """Sides gathered round each point, sorted by the point at their other end; each edge at its lower point."""
     n = corners.shape[0]
     faces = offsets.shape[0] - 1

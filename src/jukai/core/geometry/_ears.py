@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
-from jukai.core.geometry.arrays import Array
+from jukai.core.geometry.arrays import Array, Ints
 from jukai.core.geometry.kernels import kernel
 
 
 @kernel
-def clip_ears(flat: Array, offsets: Array, total: int) -> Any:
+def clip_ears(flat: Array, offsets: Array, total: int) -> Ints:
     """Cut polygons into triangles.
 
     ``flat`` (c, 2) corners, each polygon counter-clockwise; ``offsets`` compressed rows. Returns

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
-from jukai.core.geometry.arrays import Array, Floats
+from jukai.core.geometry.arrays import Array, Bools, Floats, Ints
 from jukai.core.geometry.kernels import kernel
 
 STRAIGHT = 1e-10
@@ -14,7 +12,7 @@ STRAIGHT = 1e-10
 
 
 @kernel
-def areas_loop(points: Array, corners: Array, offsets: Array) -> Any:
+def areas_loop(points: Array, corners: Array, offsets: Array) -> tuple[Floats, Floats]:
     """Vector area and unit normal of each face, to the bit those of ``_fans.frames_loop``, which finds the angles too."""
     faces = offsets.shape[0] - 1
     areas = np.empty((faces, 3), np.float64)
@@ -60,7 +58,7 @@ def areas_loop(points: Array, corners: Array, offsets: Array) -> Any:
 @kernel
 def edge_turns_loop(
     normals: Array, corners: Array, corner_faces: Array, twins: Array, corner_edge: Array, edges: int
-) -> Any:
+) -> Floats:
     """Angle between the faces of each edge of two, π elsewhere and where they look opposite ways."""
     out = np.full(edges, np.pi)
     for c in range(corners.shape[0]):
@@ -76,7 +74,7 @@ def edge_turns_loop(
 
 
 @kernel
-def volume_loop(points: Array, corners: Array, offsets: Array, cx: float, cy: float, cz: float) -> Any:
+def volume_loop(points: Array, corners: Array, offsets: Array, cx: float, cy: float, cz: float) -> float:
     """Six times the signed volume of faces fanned from their first corner, seen from (cx, cy, cz)."""
     total = 0.0
     for f in range(offsets.shape[0] - 1):
@@ -96,7 +94,7 @@ def volume_loop(points: Array, corners: Array, offsets: Array, cx: float, cy: fl
 
 
 @kernel
-def quads_loop(points: Array, corners: Array, offsets: Array, areas: Array, shorter: float, out: Array) -> Any:
+def quads_loop(points: Array, corners: Array, offsets: Array, areas: Array, shorter: float, out: Array) -> None:
     """Cut faces of three and four sides into ``out``; the faces with more sides keep their room."""
     at = 0
     turn = np.empty(4)
@@ -140,7 +138,7 @@ def quads_loop(points: Array, corners: Array, offsets: Array, areas: Array, shor
 @kernel
 def sharp_loop(
     normals: Array, corners: Array, corner_faces: Array, twins: Array, corner_edge: Array, edges: int, cosine: float
-) -> Any:
+) -> Bools:
     """Which edges turn by more than the angle of ``cosine``, have not two faces, or faces that look opposite ways."""
     out = np.ones(edges, np.bool_)
     for c in range(corners.shape[0]):
@@ -153,7 +151,7 @@ def sharp_loop(
 
 
 @kernel
-def planes_loop(points: Array, corners: Array, offsets: Array, areas: Array, many: Array, starts: Array) -> Any:
+def planes_loop(points: Array, corners: Array, offsets: Array, areas: Array, many: Array, starts: Array) -> Floats:
     """Corners of the faces ``many`` in the planes of their vector areas, each counter-clockwise."""
     out = np.empty((starts[-1], 2), np.float64)
     for r in range(many.shape[0]):
@@ -189,7 +187,9 @@ def planes_loop(points: Array, corners: Array, offsets: Array, areas: Array, man
 
 
 @kernel
-def rotate_bent(points: Array, corners: Array, uv: Array, first: Array, starts: Array, cut: Array) -> Any:
+def rotate_bent(
+    points: Array, corners: Array, uv: Array, first: Array, starts: Array, cut: Array
+) -> tuple[Ints, Floats, Ints]:
     """Let the four-sided faces that begin at ``first`` begin one corner later, where they are bent."""
     corners = corners.copy()
     uv = uv.copy()

@@ -160,7 +160,7 @@ def triangle_triangle(s: Array, i: int, t: Array, j: int, best: float) -> Any:
 
 
 @kernel
-def _least(s: Array, t: Array) -> Any:
+def _least(s: Array, t: Array) -> tuple[float, tuple[float, float, float], tuple[float, float, float]]:
     best = np.inf
     p = (0.0, 0.0, 0.0)
     q = (0.0, 0.0, 0.0)

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
-from jukai.core.geometry.arrays import Array
+from jukai.core.geometry.arrays import Array, Ints
 from jukai.core.geometry.kernels import kernel
 
 
 @kernel
-def grid_pairs(low: Array, high: Array, ids: Array) -> Any:
+def grid_pairs(low: Array, high: Array, ids: Array) -> Ints:
     """Pairs i < j of (n, 3) boxes that overlap, each once, in no set order; not those that share two of three ``ids``."""
     n = low.shape[0]
     named = ids.shape[0] > 0

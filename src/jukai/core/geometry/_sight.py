@@ -5,8 +5,9 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
-from jukai.core.geometry.arrays import Array
+from jukai.core.geometry.arrays import Array, Floats, Ints
 from jukai.core.geometry.kernels import kernel
 
 __all__ = ["grid_of", "seen_pieces"]
@@ -19,7 +20,7 @@ def _cell(x: float, start: float, size: float, n: int) -> Any:
 
 
 @kernel
-def grid_of(low: Array, high: Array, corner: Array, cell: float, nx: int, ny: int) -> Any:
+def grid_of(low: Array, high: Array, corner: Array, cell: float, nx: int, ny: int) -> tuple[NDArray[np.int64], Ints]:
     """Put boxes (m, 2) into the cells of a grid they touch; return compressed rows (cells + 1,) and items."""
     m = len(low)
     count = np.zeros(nx * ny + 1, np.int64)
@@ -126,7 +127,7 @@ def _covered(
 
 @kernel
 def seen_pieces(seg: Array, seg_faces: Array, contour: Array, c_rows: Array, c_items: Array, tri: Array, tri_face: Array, t_rows: Array, t_items: Array,
-                corner: Array, cell: float, nx: int, ny: int, eps: float) -> Any:  # fmt: skip
+                corner: Array, cell: float, nx: int, ny: int, eps: float) -> tuple[NDArray[np.int64], Floats]:  # fmt: skip
     """Split edges (e, 2, 3) where contours cross them or faces are pierced; return what of them is seen.
 
     Places are across, up, and towards the eye. Returned are the number of the edge of each seen piece and from where to

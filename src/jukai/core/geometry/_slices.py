@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from jukai.core.geometry.arrays import Array
+from jukai.core.geometry.arrays import Array, Floats
 from jukai.core.geometry.kernels import kernel
 
 __all__ = ["follow_chains", "nearest_of_segments"]
@@ -64,7 +64,7 @@ def follow_chains(from_: Array, to: Array, n: int) -> tuple[Any, Any, Any]:
 
 
 @kernel
-def nearest_of_segments(one: Array, two: Array) -> Any:
+def nearest_of_segments(one: Array, two: Array) -> tuple[float, Floats, Floats]:
     """Return the least distance of two sets of segments (m, 2, 2), -1 where they cross, and the two points."""
     best = np.inf
     p = np.zeros(2)

@@ -6,12 +6,12 @@ from typing import Any
 
 import numpy as np
 
-from jukai.core.geometry.arrays import Array
+from jukai.core.geometry.arrays import Array, Bools, Ints
 from jukai.core.geometry.kernels import kernel
 
 
 @kernel
-def closed_loops(following: Array, twins: Array, good: Array) -> Any:
+def closed_loops(following: Array, twins: Array, good: Array) -> tuple[Ints, Ints]:
     """Return the loops of edges that go straight on through points of four edges until they close.
 
     ``good`` (c,) tells which corners' edges may be in one. Returns the corners along all loops, those of
@@ -54,7 +54,7 @@ def apart(
     twins: Array,
     corner_faces: Array,
     finish: Array,
-) -> Any:
+) -> Bools:
     """Return (loops,) which loops to leave out, so that no face stands at two of them.
 
     Loops are tried in ``order``; from each that is taken the search goes on two loops farther to either
@@ -129,7 +129,7 @@ def _across(loop: Array, across: Array, of: Array, following: Array, twins: Arra
 @kernel
 def side_by_side(
     along: Array, starts: Array, following: Array, twins: Array, gentle: Array, corner_faces: Array, finish: Array
-) -> Any:
+) -> tuple[Ints, Ints, Ints, Ints, int]:
     """Return strips of loops: first those of two, between whose faces one row of edges lies, then those of one.
 
     ``gentle`` (c,) tells over which edges the surface bends so little that three rows may be left out together.

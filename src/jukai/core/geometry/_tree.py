@@ -10,14 +10,15 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from jukai.core.geometry._near import point_triangle, triangle_triangle
-from jukai.core.geometry.arrays import Array
+from jukai.core.geometry.arrays import Array, Floats
 from jukai.core.geometry.kernels import kernel
 
 
 @kernel
-def morton(points: Array, triangles: Array) -> Any:
+def morton(points: Array, triangles: Array) -> NDArray[np.uint64]:
     """(n,) codes of the middles of triangles: 21 bits of each axis, interleaved."""
     n = triangles.shape[0]
     middle = np.empty((n, 3), np.float64)
@@ -47,7 +48,7 @@ def morton(points: Array, triangles: Array) -> Any:
 
 
 @kernel
-def fitted(points: Array, triangles: Array, order: Array, matrix: Array, leaves: int) -> Any:
+def fitted(points: Array, triangles: Array, order: Array, matrix: Array, leaves: int) -> tuple[Floats, Floats]:
     """Triangles (n, 3, 3) placed by a (4, 4) matrix and in order, and the boxes (nodes, 6) of the tree over them."""
     n = order.shape[0]
     t = np.empty((n, 3, 3), np.float64)
@@ -105,7 +106,9 @@ def triangle_gap(s: Array, i: int, t: Array, j: int) -> float:
 
 
 @kernel
-def nearest(s: Array, a: Array, t: Array, b: Array, bound: float) -> Any:
+def nearest(
+    s: Array, a: Array, t: Array, b: Array, bound: float
+) -> tuple[float, tuple[float, float, float], tuple[float, float, float], int, int]:
     """Least squared distance of two bodies and the places, by walking both trees at once, the nearer pairs first.
 
     ``bound`` is a squared distance known to be no less. Source: Quinlan 1994, with exact distances at the leaves.
@@ -260,7 +263,9 @@ def turns_about(t: Array, b: Array, p: Array, stack: Array) -> int:
 
 
 @kernel
-def deepest(pieces: Array, t: Array, b: Array, best: float, least: float) -> Any:
+def deepest(
+    pieces: Array, t: Array, b: Array, best: float, least: float
+) -> tuple[float, tuple[float, float, float], tuple[float, float, float], Floats]:
     """One round of looking for the point of a surface that lies deepest inside a closed body.
 
     Parameters
@@ -339,7 +344,7 @@ def deepest(pieces: Array, t: Array, b: Array, best: float, least: float) -> Any
 
 
 @kernel
-def quartered(pieces: Array) -> Any:
+def quartered(pieces: Array) -> Floats:
     """Each triangle cut into four at the middles of its sides."""
     m = pieces.shape[0]
     out = np.empty((4 * m, 3, 3), np.float64)

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
+from numpy.typing import NDArray
 
 from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.kernels import kernel
@@ -20,7 +19,7 @@ def quad_view(
     triangles: Array,
     faces: Array,
     origin: Array,
-) -> Any:
+) -> tuple[NDArray[np.float32], NDArray[np.int8], NDArray[np.uint8]]:
     """Return position, normal and edge of one vertex per corner; ``normals`` are of fans."""
     n = corners.shape[0]
     position = np.empty((n, 3), np.float32)

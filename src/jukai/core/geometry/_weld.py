@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
-from jukai.core.geometry.arrays import Array
+from jukai.core.geometry.arrays import Array, Floats, Ints
 from jukai.core.geometry.kernels import kernel
 
 
 @kernel
-def weld_exact(points: Array) -> Any:
+def weld_exact(points: Array) -> tuple[Ints, Ints]:
     """Return the first of each set of equal (n, 3) points, and the set of every point."""
     n = points.shape[0]
     bits = points.view(np.uint64)  # 64 bits each; zeros have been made positive
@@ -48,7 +46,7 @@ def weld_exact(points: Array) -> Any:
 
 
 @kernel
-def weld_single(points: Array) -> Any:
+def weld_single(points: Array) -> tuple[Floats, Ints]:
     """The same for (n, 3) float32 points, as they stand in STL; the first of each set, in double precision."""
     n = points.shape[0]
     bits = points.view(np.uint32)

@@ -32,7 +32,7 @@ class MeshBuilder:
         self._groups: list[str] = []
         self.n_points = 0
 
-    def add_points(self, points: Any) -> int:
+    def add_points(self, points: object) -> int:
         """Add (n, 3) points and return the number of the first."""
         points = np.asarray(points, dtype=np.float64).reshape(-1, 3)
         first = self.n_points
@@ -40,7 +40,7 @@ class MeshBuilder:
         self.n_points += len(points)
         return first
 
-    def add_faces(self, corners: Any, uv: Any, group: str) -> None:
+    def add_faces(self, corners: object, uv: object, group: str) -> None:
         """Add (m, k) faces of k sides with (m, k, 2) texture coordinates."""
         corners = np.asarray(corners, dtype=np.int32)
         if corners.size == 0:

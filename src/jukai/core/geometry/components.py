@@ -44,7 +44,7 @@ def _hooking(count: int, a: Ints, b: Ints) -> Ints:
 
 
 @kernel
-def _union_find(count: int, a: Any, b: Any) -> Any:
+def _union_find(count: int, a: Any, b: Any) -> Ints:
     root = np.arange(count).astype(np.int32)
     for k in range(a.shape[0]):
         x, y = a[k], b[k]

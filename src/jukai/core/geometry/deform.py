@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
 from jukai.core.geometry.arrays import Array, Floats
@@ -52,7 +50,7 @@ def twist_points(points: Floats, origin: Floats, direction: Floats, start: float
 @kernel
 def _twist_loop(
     points: Array, origin: Array, direction: Array, start: float, stop: float, rate: float, still: float
-) -> Any:
+) -> Floats:
     n = points.shape[0]
     out = np.empty((n, 3), np.float64)
     dx, dy, dz = direction[0], direction[1], direction[2]

@@ -49,11 +49,11 @@ class Kernel:
         self.plain = function
         self.inlined = inlined
         self.__doc__ = function.__doc__
-        self._compiled: Callable[..., Any] | None = None
+        self._compiled: Callable[..., object] | None = None
         self._signatures = 0
         _ALL.append(self)
 
-    def __call__(self, *args: Any) -> Any:
+    def __call__(self, *args: object) -> Any:
         """Run the compiled function; a piece by itself is never compiled."""
         if self.inlined:
             return self.plain(*args)
@@ -63,7 +63,7 @@ class Kernel:
             self._note_sums(run)
         return out
 
-    def compiled(self) -> Callable[..., Any]:
+    def compiled(self) -> Callable[..., object]:
         """Return the compiled function, loading the compiler if it has to be."""
         if self._compiled is not None:
             return self._compiled
@@ -82,7 +82,7 @@ class Kernel:
         known = self.plain.__globals__
         return {n: known[n] for n in self.plain.__code__.co_names if isinstance(known.get(n), Kernel)}
 
-    def _load(self) -> Callable[..., Any]:
+    def _load(self) -> Callable[..., object]:
         os.environ.setdefault("NUMBA_DISABLE_INTEL_SVML", "1")  # the same bytes on every machine
         import numba
 
@@ -101,7 +101,7 @@ class Kernel:
         # a piece holds no array and makes none, so it counts no references: in a hot loop these cost more than its work
         options = {"forceinline": True, "_nrt": False} if self.inlined else {"cache": file is not None}
         compiler: Callable[..., Any] = numba.njit
-        loaded: Callable[..., Any] = compiler(nogil=True, error_model="numpy", **options)(function)
+        loaded: Callable[..., object] = compiler(nogil=True, error_model="numpy", **options)(function)
         return loaded
 
     def _note_sums(self, run: Any) -> None:
@@ -160,7 +160,7 @@ def _names(code: CodeType) -> set[str]:
 
 
 @cache
-def _source(function: Callable[..., Any]) -> str:
+def _source(function: Callable[..., object]) -> str:
     """Return a function's source without its docstring, comments, annotations and place in the file."""
     first, file = function.__code__.co_firstlineno, function.__code__.co_filename
     found = [d for d in _definitions(file) if d.name == function.__name__ and first <= d.lineno <= first + 1]
@@ -233,11 +233,11 @@ def forget_others() -> None:
             p.unlink(missing_ok=True)
 
 
-def kernel(function: Callable[..., Any]) -> Kernel:
+def kernel(function: Callable[..., object]) -> Kernel:
     """Mark ``function`` as a loop to be compiled when it is first needed."""
     return Kernel(function)
 
 
-def piece(function: Callable[..., Any]) -> Kernel:
+def piece(function: Callable[..., object]) -> Kernel:
     """Mark ``function`` as a part of kernels, put into each of them where it is called."""
     return Kernel(function, inlined=True)

@@ -9,7 +9,7 @@ from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
 from jukai.core.geometry.arrays import Floats, Ints, frozen, row_ids, sides_of
 
@@ -87,8 +87,8 @@ class Mesh:
     point_data: Mapping[str, NDArray[Any]] = field(default_factory=lambda: _EMPTY)
     crease: float | None = None
     by_area: bool = False
-    _cache: dict[str, Any] = field(default_factory=dict, repr=False)
-    _topology: dict[str, Any] = field(default_factory=dict, repr=False)  # shared by all meshes of the same faces
+    _cache: dict[str, object] = field(default_factory=dict, repr=False)
+    _topology: dict[str, object] = field(default_factory=dict, repr=False)  # shared by all meshes of the same faces
 
     def __post_init__(self) -> None:
         set_ = object.__setattr__
@@ -109,7 +109,7 @@ class Mesh:
         return Mesh(np.zeros((0, 3)), np.zeros(0, np.int32), np.zeros(1, np.int32))
 
     @staticmethod
-    def from_faces(points: Any, faces: Sequence[Sequence[int]]) -> Mesh:
+    def from_faces(points: ArrayLike, faces: Sequence[Sequence[int]]) -> Mesh:
         """Return a mesh from nested lists; for files, samples and tests, not for hot paths."""
         sizes = np.fromiter((len(f) for f in faces), dtype=np.int64, count=len(faces))
         offsets = np.concatenate([[0], np.cumsum(sizes)]).astype(np.int32)
@@ -117,7 +117,7 @@ class Mesh:
         return Mesh(np.asarray(points, dtype=np.float64).reshape(-1, 3), corners, offsets)
 
     @staticmethod
-    def from_triangles(points: Any, triangles: Any) -> Mesh:
+    def from_triangles(points: ArrayLike, triangles: ArrayLike) -> Mesh:
         """Return a mesh of the (m, 3) triangles."""
         tri = np.asarray(triangles, dtype=np.int32).reshape(-1, 3)
         offsets = np.arange(0, 3 * len(tri) + 1, 3, dtype=np.int32)

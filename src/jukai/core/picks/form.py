@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any, Protocol
+from typing import Protocol
 
 from jukai.core.operators.kinds.base import Change, Leaf
 from jukai.core.operators.kinds.vector import numbers_schema
@@ -28,10 +28,10 @@ KINDS = ("points", "edges", "faces")
 class Form(Protocol):
     """How one thing that a rule takes is written."""
 
-    def schema(self) -> dict[str, Any]:
+    def schema(self) -> dict[str, object]:
         """Return its JSON Schema."""
 
-    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> object:
         """Return it with each of its leaves replaced."""
 
 
@@ -45,11 +45,11 @@ class Named:
 
     to: str
 
-    def schema(self) -> dict[str, Any]:
+    def schema(self) -> dict[str, object]:
         """Return its JSON Schema."""
         return {"type": "string"}
 
-    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> object:
         """Return what the name is replaced with."""
         return change(Leaf(self.to, raw, where))
 
@@ -60,10 +60,10 @@ class _Word:
 
     among: tuple[str, ...] = ()
 
-    def schema(self) -> dict[str, Any]:
+    def schema(self) -> dict[str, object]:
         return {"enum": list(self.among)} if self.among else {"type": "string"}
 
-    def mapped(self, raw: object, change: Change, where: str = "") -> Any:  # noqa: ARG002 - a word is no leaf
+    def mapped(self, raw: object, change: Change, where: str = "") -> object:  # noqa: ARG002 - a word is no leaf
         return raw
 
 
@@ -71,7 +71,7 @@ class _Word:
 class _Element:
     """An element picked by hand: where it is, which way it faces, where it has come from."""
 
-    def schema(self) -> dict[str, Any]:
+    def schema(self) -> dict[str, object]:
         trail = {"type": "array", "items": {"type": "array", "items": {"type": "string"}}}
         return {
             "type": "object",
@@ -79,7 +79,7 @@ class _Element:
             "required": ["at"],
         }
 
-    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> object:
         if not isinstance(raw, dict):
             return raw
         # thousands of elements are plain numbers: only formulas are looked at
@@ -97,10 +97,10 @@ class _Several:
 
     one: Form
 
-    def schema(self) -> dict[str, Any]:
+    def schema(self) -> dict[str, object]:
         return {"type": "array", "items": self.one.schema()}
 
-    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> object:
         if not isinstance(raw, list):
             return raw
         return [self.one.mapped(row, change, f"{where}/{i}") for i, row in enumerate(raw)]
@@ -110,10 +110,10 @@ class _Several:
 class _Inner:
     """A pick within a pick."""
 
-    def schema(self) -> dict[str, Any]:
+    def schema(self) -> dict[str, object]:
         return {"type": "object"}
 
-    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> object:
         return mapped_pick(raw, change, where)
 
 
@@ -124,7 +124,7 @@ GROUP = _Word()
 SHAPE = _Word(("box", "ball", "half_space"))
 
 
-def mapped_pick(raw: object, change: Change, where: str = "") -> Any:
+def mapped_pick(raw: object, change: Change, where: str = "") -> object:
     """Return a written pick with each of its leaves replaced; what can't be read comes back as it is."""
     if not isinstance(raw, dict):
         return raw
@@ -138,7 +138,7 @@ def mapped_pick(raw: object, change: Change, where: str = "") -> Any:
     }
 
 
-def _joined(row: object, change: Change, where: str) -> Any:
+def _joined(row: object, change: Change, where: str) -> object:
     if isinstance(row, dict) and len(row) == 1:
         ((how, pick),) = row.items()
         if how in ("and_also", "but_not"):
@@ -146,10 +146,10 @@ def _joined(row: object, change: Change, where: str) -> Any:
     return mapped_pick(row, change, where)
 
 
-def pick_schema() -> dict[str, Any]:
+def pick_schema() -> dict[str, object]:
     """Return the JSON Schema of a written pick: one form for each rule, and that of several joined."""
     of = {"of": {"enum": list(KINDS)}}
-    forms: list[dict[str, Any]] = [
+    forms: list[dict[str, object]] = [
         {"type": "object", "properties": of | {"rule": {"const": name}} | {k: f.schema() for k, f in takes.items()},
          "required": ["rule"], "additionalProperties": False}
         for name, takes in TAKES.items()

@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -51,7 +50,7 @@ class Picker:
     kind: str
     number: Number
     where: str
-    named: Mapping[str, Any] = field(default_factory=dict)
+    named: Mapping[str, object] = field(default_factory=dict)
     notes: list[Note] = field(default_factory=list)
     within: tuple[str, ...] = ()
 
@@ -73,7 +72,7 @@ class Picker:
         self.only(raw, {"rule", "of", *TAKES[str(name)]})
         return known(self, raw)
 
-    def only(self, raw: dict[str, Any], keys: set[str]) -> None:
+    def only(self, raw: dict[str, object], keys: set[str]) -> None:
         """Refuse a pick that has other keys than these."""
         strange = set(raw) - keys
         if strange:
@@ -84,7 +83,7 @@ class Picker:
                 hint=f"It has: {', '.join(rest) or 'nothing else'}.",
             )
 
-    def joined(self, rows: Any) -> Bools:
+    def joined(self, rows: object) -> Bools:
         """Return several picks joined."""
         if not isinstance(rows, list) or not rows or len(rows) > 100:
             raise ValueProblem("'join' is a list of picks.", field=self.where)
@@ -107,7 +106,7 @@ class Picker:
         return belonging(self.mesh, mask, of, self.kind)
 
     # -- numbers ----------------------------------------------------------------------------------
-    def value(self, raw: dict[str, Any], key: str, measures: str, default: float | None = None) -> float:
+    def value(self, raw: dict[str, object], key: str, measures: str, default: float | None = None) -> float:
         """Return a number of the pick, or its default."""
         if raw.get(key) is None:
             if default is None:
@@ -115,14 +114,14 @@ class Picker:
             return default
         return self.number(raw[key], measures=measures, where=self.where)
 
-    def three(self, raw: dict[str, Any], key: str) -> Floats:
+    def three(self, raw: dict[str, object], key: str) -> Floats:
         """Return three lengths of the pick."""
         row = raw.get(key)
         if not isinstance(row, list) or len(row) != 3:
             raise ValueProblem(f"'{key}' of a pick is a list of three numbers.", field=self.where)
         return np.array([self.number(x, measures="length", where=self.where) for x in row])
 
-    def direction(self, raw: dict[str, Any]) -> Floats:
+    def direction(self, raw: dict[str, object]) -> Floats:
         """Return the pick's direction, of length 1."""
         d = self.three(raw, "direction")
         length = float(np.linalg.norm(d))
@@ -155,7 +154,7 @@ class Picker:
             out[self.mesh.corner_faces[edges[con.corner_edge]]] = True
         return out
 
-    def found(self, rows: Sequence[Any], kind: str) -> NDArray[np.int64]:
+    def found(self, rows: Sequence[object], kind: str) -> NDArray[np.int64]:
         """Return the elements that were picked by hand, found again; those that are lost are told."""
         elements, lost = find_elements(self.mesh, kind, [self.sought(row) for row in rows])
         if lost:
@@ -173,7 +172,7 @@ class Picker:
         return Sought(self.three(row, "at"), normal, trail)
 
 
-Rule = Callable[[Picker, dict[str, Any]], Bools]
+Rule = Callable[[Picker, dict[str, object]], Bools]
 """Works a rule out: a mask of the picker's kind of elements."""
 _RULES: dict[str, Rule] = {}
 
@@ -189,7 +188,7 @@ def rule(name: str, /, **takes: Form) -> Callable[[Rule], Rule]:
 
 
 @rule("everything")
-def _everything(picker: Picker, _: dict[str, Any]) -> Bools:
+def _everything(picker: Picker, _: dict[str, object]) -> Bools:
     """All there are."""
     return (
         picker.mesh.used_points.copy()
@@ -199,7 +198,7 @@ def _everything(picker: Picker, _: dict[str, Any]) -> Bools:
 
 
 @rule("group", step=Named("step"), name=GROUP)
-def _group(picker: Picker, raw: dict[str, Any]) -> Bools:
+def _group(picker: Picker, raw: dict[str, object]) -> Bools:
     """What an earlier step left under a name."""
     step, name = raw.get("step"), raw.get("name")
     if not isinstance(step, str) or not isinstance(name, str):
@@ -218,7 +217,7 @@ def _group(picker: Picker, raw: dict[str, Any]) -> Bools:
 
 
 @rule("facing", direction=_THREE, within=_ANGLE)
-def _facing(picker: Picker, raw: dict[str, Any]) -> Bools:
+def _facing(picker: Picker, raw: dict[str, object]) -> Bools:
     """What faces a direction, within an angle."""
     direction, within = picker.direction(raw), picker.value(raw, "within", "angle", SHARP)
     return np.asarray(
@@ -228,7 +227,7 @@ def _facing(picker: Picker, raw: dict[str, Any]) -> Bools:
 
 
 @rule("sharper_than", angle=_ANGLE)
-def _sharper_than(picker: Picker, raw: dict[str, Any]) -> Bools:
+def _sharper_than(picker: Picker, raw: dict[str, object]) -> Bools:
     """Edges whose faces turn by more than an angle."""
     angle = picker.value(raw, "angle", "angle", SHARP)
     two = np.zeros(picker.mesh.connectivity.n_edges, dtype=bool)
@@ -238,13 +237,13 @@ def _sharper_than(picker: Picker, raw: dict[str, Any]) -> Bools:
 
 
 @rule("rim")
-def _rim(picker: Picker, _: dict[str, Any]) -> Bools:
+def _rim(picker: Picker, _: dict[str, object]) -> Bools:
     """The open border."""
     return picker.of_edges(picker.mesh.connectivity.edge_sides == 1)
 
 
 @rule("inside", shape=SHAPE, centre=_THREE, size=_THREE, radius=_LENGTH, point=_THREE, direction=_THREE)
-def _inside(picker: Picker, raw: dict[str, Any]) -> Bools:
+def _inside(picker: Picker, raw: dict[str, object]) -> Bools:
     """What lies in a box, a ball or a half space."""
     at = centres(picker.mesh, picker.kind)
     shape = raw.get("shape")
@@ -264,7 +263,7 @@ def _inside(picker: Picker, raw: dict[str, Any]) -> Bools:
 
 
 @rule("finish", name=Named("finish"))
-def _finish(picker: Picker, raw: dict[str, Any]) -> Bools:
+def _finish(picker: Picker, raw: dict[str, object]) -> Bools:
     """Faces of a finish."""
     name = raw.get("name")
     mesh = picker.mesh
@@ -274,7 +273,7 @@ def _finish(picker: Picker, raw: dict[str, Any]) -> Bools:
 
 
 @rule("every_nth", among=PICK, n=_COUNT, first=_COUNT)
-def _every_nth(picker: Picker, raw: dict[str, Any]) -> Bools:
+def _every_nth(picker: Picker, raw: dict[str, object]) -> Bools:
     """Every so many of a pick, in order of number."""
     among = np.flatnonzero(picker.rule(raw.get("among", {"rule": "everything"})))
     n, first = round(picker.value(raw, "n", "", 2.0)), round(picker.value(raw, "first", "", 0.0))
@@ -288,7 +287,7 @@ def _every_nth(picker: Picker, raw: dict[str, Any]) -> Bools:
 
 
 @rule("loop_through", start=ELEMENT)
-def _loop_through(picker: Picker, raw: dict[str, Any]) -> Bools:
+def _loop_through(picker: Picker, raw: dict[str, object]) -> Bools:
     """Edges end to end."""
     start = picker.found([raw.get("start")], "edges")
     edges = np.zeros(picker.mesh.connectivity.n_edges, dtype=bool)
@@ -298,7 +297,7 @@ def _loop_through(picker: Picker, raw: dict[str, Any]) -> Bools:
 
 
 @rule("strip_across", start=ELEMENT)
-def _strip_across(picker: Picker, raw: dict[str, Any]) -> Bools:
+def _strip_across(picker: Picker, raw: dict[str, object]) -> Bools:
     """Faces side by side."""
     start = picker.found([raw.get("start")], "edges")
     faces = np.zeros(picker.mesh.n_faces, dtype=bool)
@@ -311,7 +310,7 @@ def _strip_across(picker: Picker, raw: dict[str, Any]) -> Bools:
 
 
 @rule("by_hand", elements=ELEMENTS)
-def _by_hand(picker: Picker, raw: dict[str, Any]) -> Bools:
+def _by_hand(picker: Picker, raw: dict[str, object]) -> Bools:
     """Elements that were clicked."""
     rows = raw.get("elements")
     if not isinstance(rows, list):
@@ -322,7 +321,7 @@ def _by_hand(picker: Picker, raw: dict[str, Any]) -> Bools:
 
 
 @rule("same_as", start=ELEMENT)
-def _same_as(picker: Picker, raw: dict[str, Any]) -> Bools:
+def _same_as(picker: Picker, raw: dict[str, object]) -> Bools:
     """What has the same size and turn as one."""
     out = np.zeros(rows_of(picker.mesh, picker.kind), dtype=bool)
     for which in picker.found([raw.get("start")], picker.kind).tolist():
@@ -331,7 +330,7 @@ def _same_as(picker: Picker, raw: dict[str, Any]) -> Bools:
 
 
 @rule("grown", pick=PICK, by=_COUNT)
-def _grown(picker: Picker, raw: dict[str, Any]) -> Bools:
+def _grown(picker: Picker, raw: dict[str, object]) -> Bools:
     """A pick grown by rows, or shrunk."""
     by = round(picker.value(raw, "by", "", 1.0))
     if not -_MOST_ROWS <= by <= _MOST_ROWS:
@@ -340,13 +339,13 @@ def _grown(picker: Picker, raw: dict[str, Any]) -> Bools:
 
 
 @rule("belonging_to", pick=PICK)
-def _belonging_to(picker: Picker, raw: dict[str, Any]) -> Bools:
+def _belonging_to(picker: Picker, raw: dict[str, object]) -> Bools:
     """What belongs to a pick of another kind."""
     return picker.other(raw.get("pick"), "faces")
 
 
 @rule("named", name=Named("pick"))
-def _named_pick(picker: Picker, raw: dict[str, Any]) -> Bools:
+def _named_pick(picker: Picker, raw: dict[str, object]) -> Bools:
     """A pick of the part, by its name."""
     name = raw.get("name")
     if not isinstance(name, str) or name not in picker.named:
@@ -360,7 +359,7 @@ def _named_pick(picker: Picker, raw: dict[str, Any]) -> Bools:
 
 
 def resolve_pick(
-    raw: object, mesh: Mesh, kinds: Sequence[str], number: Number, where: str, named: Mapping[str, Any] | None = None
+    raw: object, mesh: Mesh, kinds: Sequence[str], number: Number, where: str, named: Mapping[str, object] | None = None
 ) -> tuple[Picked, list[Note]]:
     """Work out a pick on a body.
 

@@ -57,7 +57,7 @@ def uses_in(row: Part | Curve) -> list[Use]:
     """Return all that one part or one curve speaks of."""
     out: list[tuple[str | None, Leaf]] = []
 
-    def note(leaf: Leaf) -> Any:
+    def note(leaf: Leaf) -> object:
         out.append((row.id if isinstance(row, Part) else None, leaf))
         return leaf.raw
 
@@ -76,7 +76,7 @@ def uses_of(bench: Bench, to: str, *names: str) -> Iterator[Use]:
 def rename_number(bench: Bench, old: str, new: str) -> Bench:
     """Return the bench with a named number called otherwise, in every formula too."""
 
-    def change(leaf: Leaf) -> Any:
+    def change(leaf: Leaf) -> object:
         if leaf.to != "number" or not isinstance(leaf.raw, str):
             return leaf.raw
         return rename_in_formula(leaf.raw, old, new)
@@ -85,7 +85,7 @@ def rename_number(bench: Bench, old: str, new: str) -> Bench:
     return _mapped_bench(bench.model_copy(update={"dimensions": renamed}), lambda _: change)
 
 
-def mapped_values(operator: str, values: Mapping[str, Any], change: Change, where: str = "") -> dict[str, Any]:
+def mapped_values(operator: str, values: Mapping[str, object], change: Change, where: str = "") -> dict[str, object]:
     """Return a step's written values with each leaf replaced; of an operator there is none of they stay as they are."""
     op = operators().get(operator)
     if op is None:
@@ -108,7 +108,7 @@ def _leaves(bench: Bench) -> list[tuple[str | None, Leaf]]:
     out: list[tuple[str | None, Leaf]] = []
 
     def noting(part: str | None) -> Change:
-        def note(leaf: Leaf) -> Any:
+        def note(leaf: Leaf) -> object:
             out.append((part, leaf))
             return leaf.raw
 
@@ -145,9 +145,9 @@ def _mapped_part(part: Part, change: Change) -> Part:
     )
 
 
-def _mapped_model(model: BaseModel, change: Change, where: str) -> Any:
+def _mapped_model(model: BaseModel, change: Change, where: str) -> object:
     """Return a model with each of its numbers replaced, those of models within it too."""
-    update: dict[str, Any] = {}
+    update: dict[str, object] = {}
     for name in type(model).model_fields:
         value = getattr(model, name)
         if name in _number_fields(type(model)):
@@ -162,7 +162,7 @@ def _mapped_model(model: BaseModel, change: Change, where: str) -> Any:
     return model.model_copy(update=update)
 
 
-def _mapped_number(value: Any, change: Change, where: str) -> Any:
+def _mapped_number(value: object, change: Change, where: str) -> object:
     if isinstance(value, list):
         return [_mapped_number(v, change, f"{where}/{i}") for i, v in enumerate(value)]
     if isinstance(value, dict):

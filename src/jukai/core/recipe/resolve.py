@@ -7,7 +7,6 @@ import json
 import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from typing import Any
 
 import numpy as np
 from pydantic import ValidationError
@@ -71,7 +70,7 @@ class Resolver:
     def __post_init__(self) -> None:
         self.names, self.name_errors = resolve_names({d.name: _as_text(d.value) for d in self.bench.dimensions})
 
-    def number(self, raw: Any, *, measures: str, where: str) -> float:
+    def number(self, raw: object, *, measures: str, where: str) -> float:
         """Return a number, or the value of a formula.
 
         Raises
@@ -97,7 +96,7 @@ class Resolver:
         return value
 
     # -- curves ---------------------------------------------------------------------------------
-    def curve(self, curve_id: Any, where: str = "profile") -> CurveInput:
+    def curve(self, curve_id: object, where: str = "profile") -> CurveInput:
         """Return a curve of the bench, sampled; ``where`` is the value that names it."""
         curve = self.bench.curve(curve_id) if isinstance(curve_id, str) else None
         if curve is None:
@@ -204,9 +203,9 @@ class Inputs:
     """
 
     mesh: Mesh | None = None
-    named: Mapping[str, Any] = field(default_factory=dict)
+    named: Mapping[str, object] = field(default_factory=dict)
     files: Files = field(default_factory=HeldFiles)
-    body: Callable[[str, Any, bool, str], Body] | None = None
+    body: Callable[[str, object, bool, str], Body] | None = None
 
 
 @dataclass(slots=True)
@@ -215,9 +214,9 @@ class _StepScope:
 
     resolver: Resolver
     inputs: Inputs
-    written: Mapping[str, Any]
-    done: dict[str, Any] = field(default_factory=dict)
-    keys: dict[str, Any] = field(default_factory=dict)
+    written: Mapping[str, object]
+    done: dict[str, object] = field(default_factory=dict)
+    keys: dict[str, object] = field(default_factory=dict)
     shown: dict[str, float] = field(default_factory=dict)
     notes: list[Note] = field(default_factory=list)
 
@@ -226,10 +225,10 @@ class _StepScope:
         return self.inputs.mesh
 
     @property
-    def named(self) -> Mapping[str, Any]:
+    def named(self) -> Mapping[str, object]:
         return self.inputs.named
 
-    def number(self, raw: Any, *, measures: str, where: str) -> float:
+    def number(self, raw: object, *, measures: str, where: str) -> float:
         return self.resolver.number(raw, measures=measures, where=where)
 
     def show(self, where: str, number: float) -> None:
@@ -238,10 +237,10 @@ class _StepScope:
     def say(self, note: Note) -> None:
         self.notes.append(note)
 
-    def curve(self, raw: Any, where: str) -> CurveInput:
+    def curve(self, raw: object, where: str) -> CurveInput:
         return self.resolver.curve(raw, where)
 
-    def body(self, raw: Any, where: str, *, upto: Any, placed: bool) -> Body:
+    def body(self, raw: object, where: str, *, upto: object, placed: bool) -> Body:
         bench = self.resolver.bench
         part = bench.part(raw) if isinstance(raw, str) else None
         if part is None:
@@ -251,7 +250,7 @@ class _StepScope:
             return Body(part.id, part.name, None, np.eye(4), part.id)
         return self.inputs.body(part.id, upto, placed, where)
 
-    def file(self, raw: Any, where: str) -> FileInput:
+    def file(self, raw: object, where: str) -> FileInput:
         if not isinstance(raw, str) or not raw or "/" in raw or "\\" in raw or raw.startswith("."):
             raise ValueProblem("A file is named without a folder.", field=where, hint="Put it beside the bench file.")
         found = self.inputs.files.hash_of(raw)
@@ -261,7 +260,7 @@ class _StepScope:
             )
         return FileInput(raw, found, self.inputs.files)
 
-    def finish(self, raw: Any, where: str) -> str:
+    def finish(self, raw: object, where: str) -> str:
         known = [f.name for f in self.resolver.bench.finishes]
         if raw not in known:
             raise ValueProblem(
@@ -270,7 +269,7 @@ class _StepScope:
         return str(raw)
 
 
-def _as_text(value: Any) -> str:
+def _as_text(value: object) -> str:
     return value if isinstance(value, str) else repr(value)
 
 

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
+from numpy.typing import NDArray
 
-from jukai.core.geometry.arrays import Array
+from jukai.core.geometry.arrays import Array, Ints
 from jukai.core.geometry.bevel._sectors import KEPT, MITRE, NONE, PROFILE
 from jukai.core.geometry.kernels import kernel
 
@@ -134,7 +133,7 @@ def fans(
     profile: Array,
     numbers: Array,
     centre: Array,
-) -> Any:
+) -> Ints:
     """Faces from the old points that stay, and the middles of mitred corners of an odd number of segments.
 
     Pairs of chords make faces of four sides, from both ends to the middle.
@@ -225,7 +224,9 @@ def looked_up(point_uv: Array, corners: Array, begin: int, out: Array) -> None:
 
 
 @kernel
-def faults(which: Array, points: Array, corners: Array, offsets: Array, first_new: int, least: float) -> Any:
+def faults(
+    which: Array, points: Array, corners: Array, offsets: Array, first_new: int, least: float
+) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
     """Of the faces ``which``: ends of sides of new points that are shorter than the root of ``least``, and faces of no area or with a spike."""
     a = np.empty(64, np.int64)
     b = np.empty(64, np.int64)

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
+from numpy.typing import NDArray
 
 from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.kernels import kernel
@@ -13,7 +12,7 @@ from jukai.core.geometry.kernels import kernel
 @kernel
 def meetings(
     faces: Array, points: Array, corners: Array, offsets: Array, near: float, first_new: int, crowded: int
-) -> Any:
+) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """Where faces meet themselves.
 
     Parameters

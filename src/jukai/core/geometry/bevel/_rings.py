@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
+from numpy.typing import NDArray
 
-from jukai.core.geometry.arrays import Array
+from jukai.core.geometry.arrays import Array, Bools, Floats, Ints
 from jukai.core.geometry.bevel._sectors import PROFILE
 from jukai.core.geometry.kernels import kernel
 
 
 @kernel
 def walk(corners: Array, following: Array, before: Array, twins: Array, point_offsets: Array, point_corners: Array,
-         corner_edge: Array, picked: Array, where: Array, room: int) -> Any:  # fmt: skip
+         corner_edge: Array, picked: Array, where: Array, room: int) -> tuple[Ints, Ints, Bools]:  # fmt: skip
     """Corners round each of the points ``where``, counter-clockwise, in compressed rows; whether the ring closes.
 
     Rings without a picked edge are left out; ``room`` is the number of all corners there.
@@ -71,7 +70,7 @@ def walk(corners: Array, following: Array, before: Array, twins: Array, point_of
 
 
 @kernel
-def met(edges: Array, picks: Array, points: int) -> Any:
+def met(edges: Array, picks: Array, points: int) -> NDArray[np.int64]:
     """Points at the ends of the edges ``picks``, in order."""
     there = np.zeros(points, np.bool_)
     for e in picks:
@@ -80,7 +79,7 @@ def met(edges: Array, picks: Array, points: int) -> Any:
 
 
 @kernel
-def both_sides(picked: Array, corner_edge: Array, twins: Array, picks: int) -> Any:
+def both_sides(picked: Array, corner_edge: Array, twins: Array, picks: int) -> tuple[Ints, Ints]:
     """Corners that picked edges leave, in order, and those on the other side: each edge of two faces once."""
     here = np.empty(picks, np.int32)
     there = np.empty(picks, np.int32)
@@ -93,7 +92,9 @@ def both_sides(picked: Array, corner_edge: Array, twins: Array, picks: int) -> A
 
 
 @kernel
-def touched(ring: Array, starts: Array, before: Array, corner_faces: Array, corners: int, faces: int) -> Any:
+def touched(
+    ring: Array, starts: Array, before: Array, corner_faces: Array, corners: int, faces: int
+) -> tuple[Ints, Ints, NDArray[np.int64], NDArray[np.int64]]:
     """Of corners: their place in the rings, -1 for none; of places: where their ring begins; corners of sides and faces that change."""
     position = np.full(corners, -1, np.int32)
     begins = np.empty(ring.shape[0], np.int32)
@@ -112,7 +113,7 @@ def touched(ring: Array, starts: Array, before: Array, corner_faces: Array, corn
 @kernel
 def left(
     point_offsets: Array, corners: Array, ring: Array, starts: Array, instead: Array, share: Array, kept: Array, n: int
-) -> Any:
+) -> tuple[Ints, int, Ints]:
     """New numbers of the old points that a face still uses, -1 for the others, how many there are, and the corners for each corner.
 
     A corner that is the end of a strip has part of its profile of ``n`` chords.
@@ -145,7 +146,7 @@ def left(
 
 @kernel
 def around(corners: Array, corner_faces: Array, face_normals: Array, ring: Array, starts: Array, after: Array, directions: Array, rows: Array, k: int,
-           profile: Array, row: Array) -> Any:  # fmt: skip
+           profile: Array, row: Array) -> tuple[Ints, Ints, Floats, Floats]:  # fmt: skip
     """Round the corners where k strips meet, at rings ``rows``: the border of each, old points, normals, unit vectors along the edges.
 
     Side i of a border runs from the sector behind edge i across edge i + 1.

@@ -62,7 +62,7 @@ class New:
     beside: Ints
     borders: NDArray[Any]
     first: int
-    close: Any = ()
+    close: object = ()
     look: Any = None
     whole: bool = False
 

@@ -212,7 +212,7 @@ class Corner:
     border: NDArray[Any]
     old: Floats | None
     normals: Floats
-    outside: Callable[[Any], Floats]
+    outside: Callable[[object], Floats]
     along: Floats | None = None
 
 

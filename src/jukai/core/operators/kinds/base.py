@@ -47,7 +47,7 @@ class Leaf:
     of: str | None = None
 
 
-Change = Callable[[Leaf], Any]
+Change = Callable[[Leaf], object]
 """What a leaf is replaced with."""
 
 
@@ -76,11 +76,11 @@ class Scope(Protocol):
     @property
     def mesh(self) -> Mesh | None: ...  # noqa: D102 - attributes, told above
     @property
-    def written(self) -> Mapping[str, Any]: ...  # noqa: D102
+    def written(self) -> Mapping[str, object]: ...  # noqa: D102
     @property
     def done(self) -> Mapping[str, Any]: ...  # noqa: D102
     @property
-    def named(self) -> Mapping[str, Any]: ...  # noqa: D102
+    def named(self) -> Mapping[str, object]: ...  # noqa: D102
 
     def number(self, raw: object, *, measures: str, where: str) -> float:
         """Return a number, or what a formula gives."""
@@ -94,7 +94,7 @@ class Scope(Protocol):
     def curve(self, raw: object, where: str) -> CurveInput:
         """Return a curve of the bench."""
 
-    def body(self, raw: object, where: str, *, upto: Any, placed: bool) -> Body:
+    def body(self, raw: object, where: str, *, upto: object, placed: bool) -> Body:
         """Return the body of another part, worked out."""
 
     def file(self, raw: object, where: str) -> FileInput:
@@ -142,7 +142,7 @@ class ValueKind(ABC):
         """Return the JSON Schema of the written form."""
 
     @abstractmethod
-    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> object:
         """Return what the operator takes.
 
         Raises
@@ -151,19 +151,19 @@ class ValueKind(ABC):
             When it can't be read; ``field`` is ``where``.
         """
 
-    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> object:
         """Return the written form with each of its leaves replaced; one that can't be read comes back as it is."""
         return raw
 
-    def key(self, value: Any) -> Any:
+    def key(self, value: object) -> object:
         """Return what of a resolved value the result hangs on, as plain data."""
         return repr(value)
 
-    def default(self, raw: object, scope: Scope, where: str) -> Any:
+    def default(self, raw: object, scope: Scope, where: str) -> object:
         """Return what the operator takes where nothing is written; ``raw`` is the default as declared."""
         return raw
 
-    def written(self, default: Any) -> Any:
+    def written(self, default: object) -> object:
         """Return a default as it would stand in a file."""
         return list(default) if isinstance(default, tuple) else default
 
@@ -172,8 +172,8 @@ class ValueKind(ABC):
         return f"{number:g}"
 
     def rule_at(
-        self, raw: object, path: Sequence[str], written: Mapping[str, Any]
-    ) -> tuple[Any, tuple[str, ...]] | None:
+        self, raw: object, path: Sequence[str], written: Mapping[str, object]
+    ) -> tuple[object, tuple[str, ...]] | None:
         """Return the pick at an address below the value and what it may be of; None where there is none.
 
         ``written`` are the step's values.
@@ -189,7 +189,7 @@ class ValueKind(ABC):
         """Return the leaves of a written value, in order."""
         out: list[Leaf] = []
 
-        def note(leaf: Leaf) -> Any:
+        def note(leaf: Leaf) -> object:
             out.append(leaf)
             return leaf.raw
 
@@ -213,7 +213,7 @@ class ValueKind(ABC):
                 for name in sorted(names_in(leaf.raw)):
                     yield Reference("number", name, leaf.where, leaf.raw)
 
-    def read(self, raw: object, path: Sequence[str], where: str) -> Any:
+    def read(self, raw: object, path: Sequence[str], where: str) -> object:
         """Return what stands at an address below the value.
 
         Raises
@@ -231,11 +231,11 @@ class ValueKind(ABC):
             return raw[place]
         return raw[int(place)] if isinstance(raw, list | tuple) else None
 
-    def number_at(self, raw: object, path: Sequence[str], where: str) -> Any:
+    def number_at(self, raw: object, path: Sequence[str], where: str) -> object:
         """Return the number or formula at an address below the value, as the resolver works it out."""
         return self.read(raw, path, where)
 
-    def edited(self, raw: object, path: Sequence[str], value: Any, where: str) -> Any:
+    def edited(self, raw: object, path: Sequence[str], value: object, where: str) -> object:
         """Return the written form with one thing below it changed."""
         if not path:
             return value
@@ -271,7 +271,7 @@ class _InSchema:
             schema["x-unit"] = self.kind.unit
 
 
-def declare(kind: ValueKind, default: Any, description: str, *, relevant: str = "", **limits: Any) -> Any:
+def declare(kind: ValueKind, default: object, description: str, *, relevant: str = "", **limits: Any) -> object:
     """Return the pydantic field of a value of this kind; ``relevant`` says when it counts: ``head == "hexagon"``."""
     whole = replace(kind, relevant=conditions(relevant)) if relevant else kind
     return Field(default, description=description, json_schema_extra=_InSchema(whole), **limits)

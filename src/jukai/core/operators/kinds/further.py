@@ -37,7 +37,7 @@ class FurtherKind(ValueKind):
                "additionalProperties": False}  # fmt: skip
         return {"type": "array", "maxItems": MOST_FURTHER, "items": row}
 
-    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> object:
         """Return what each row picks, and its width."""
         rows = raw if isinstance(raw, list) and len(raw) <= MOST_FURTHER else [None]
         if any(not isinstance(row, dict) or set(row) != {"pick", "width"} for row in rows):
@@ -66,14 +66,14 @@ class FurtherKind(ValueKind):
             scope.say(note)
         return Further(picked, width)
 
-    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> object:
         """Return the rows with each of their leaves replaced."""
         if not isinstance(raw, list):
             return raw
         return [self._mapped(row, change, f"{where}/{i}") for i, row in enumerate(raw)]
 
     @staticmethod
-    def _mapped(row: object, change: Change, where: str) -> Any:
+    def _mapped(row: object, change: Change, where: str) -> object:
         if not isinstance(row, dict):
             return row
         out = dict(row)
@@ -83,13 +83,13 @@ class FurtherKind(ValueKind):
             out["width"] = change(Leaf("number", row["width"], f"{where}/width", "length"))
         return out
 
-    def key(self, value: Any) -> Any:
+    def key(self, value: Any) -> object:
         """Return hashes of what is picked, and the widths."""
         return [(mask_key(row.pick), row.width) for row in value if isinstance(row, Further)]
 
     def rule_at(
-        self, raw: object, path: Sequence[str], written: Mapping[str, Any]
-    ) -> tuple[Any, tuple[str, ...]] | None:
+        self, raw: object, path: Sequence[str], written: Mapping[str, object]
+    ) -> tuple[object, tuple[str, ...]] | None:
         """Return the pick of a row, of the kind of elements that the step's first pick is of."""
         if len(path) != 1 or not path[0].isdigit() or not isinstance(raw, list | tuple) or int(path[0]) >= len(raw):
             return None
@@ -104,6 +104,6 @@ class FurtherKind(ValueKind):
         return {"of": list(self.of), "beside": self.like}
 
 
-def further(description: str, *, of: Sequence[str], like: str = "pick", chapter: str = "", **more: Any) -> Any:
+def further(description: str, *, of: Sequence[str], like: str = "pick", chapter: str = "", **more: Any) -> object:
     """Declare further picks of a step; there are none by default."""
     return declare(FurtherKind(of=tuple(of), like=like, chapter=chapter), (), description, **more)

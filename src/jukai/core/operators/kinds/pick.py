@@ -39,7 +39,7 @@ class PickKind(ValueKind):
         """Return the JSON Schema of the written form."""
         return pick_schema()
 
-    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> object:
         """Return what is picked; the rule as it is where no body comes to the step."""
         mesh = self._mesh(scope)
         if mesh is None:
@@ -57,26 +57,26 @@ class PickKind(ValueKind):
         body = scope.done.get(self.on)
         return None if body is None else body.mesh
 
-    def default(self, raw: object, scope: Scope, where: str) -> Any:
+    def default(self, raw: object, scope: Scope, where: str) -> object:
         """Return what the default rule picks."""
         return self.resolve(raw, scope, where)
 
-    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> object:
         """Return the rule with each of its leaves replaced; its steps are those of the body it is of."""
 
-        def of_that_body(leaf: Leaf) -> Any:
+        def of_that_body(leaf: Leaf) -> object:
             step = leaf.to == "step" and self.on
             return change(Leaf("step", leaf.raw, leaf.where, of=self.on) if step else leaf)
 
         return mapped_pick(raw, of_that_body if self.on else change, where)
 
-    def key(self, value: Any) -> Any:
+    def key(self, value: object) -> object:
         """Return a hash of which elements are picked."""
         return mask_key(value) if isinstance(value, Picked) else repr(value)
 
     def rule_at(
-        self, raw: object, path: Sequence[str], written: Mapping[str, Any]
-    ) -> tuple[Any, tuple[str, ...]] | None:
+        self, raw: object, path: Sequence[str], written: Mapping[str, object]
+    ) -> tuple[object, tuple[str, ...]] | None:
         """Return the rule itself."""
         return None if path else (raw, self.of)
 
@@ -86,7 +86,7 @@ class PickKind(ValueKind):
 
 
 def pick(
-    description: str, *, of: Sequence[str], default: Mapping[str, Any], on: str = "", chapter: str = "", **more: Any
+    description: str, *, of: Sequence[str], default: Mapping[str, object], on: str = "", chapter: str = "", **more: Any
 ) -> Any:
     """Declare a pick; its default is a rule as it stands in a file."""
     return declare(PickKind(of=tuple(of), on=on, chapter=chapter), dict(default), description, **more)
