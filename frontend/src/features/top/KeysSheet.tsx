@@ -22,6 +22,7 @@ const KEYS: readonly [string, string][] = [
   ['Tab', 'from number to number'],
   ['↑ ↓  Page Up  Page Down', 'on a number: one step, ten steps'],
   ['Enter', 'on a number: type'],
+  ['0 to 9  Enter  Escape', 'while a number or a grip is held: type it, keep it, put it back'],
   ['Alt ↑ ↓', 'on a step: move it up or down'],
   ['Tab  Enter  0 to 9', 'while a shape is set down: corner or centre, go on, type a size'],
   ['Shift  Ctrl', 'while drawing or pulling: even or finer, no snapping'],
