@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import logging
+import time
 from dataclasses import dataclass, field
 from itertools import count
 from queue import LifoQueue
-from threading import Event, Lock, Thread
+from threading import Event, Lock, Thread, current_thread
 
 from jukai.app.ports import Run
 
 __all__ = ["ThreadEngine"]
+
+_PATIENCE = 2.0
 
 
 @dataclass(slots=True)
@@ -55,13 +58,17 @@ class ThreadEngine:
             job.told.set()
 
     def close(self) -> None:
-        """Stop everything and let the threads end."""
+        """Stop everything and let the threads end; those in the middle of a long loop are not waited for beyond two seconds."""
         with self._lock:
             jobs = list(self._jobs.values())
         for job in jobs:
             job.told.set()
         for _ in self._threads:
             self._waiting.put(None)
+        end = time.monotonic() + _PATIENCE
+        for t in self._threads:
+            if t is not current_thread():
+                t.join(max(end - time.monotonic(), 0))
 
     def _work(self) -> None:
         while (row := self._waiting.get()) is not None:
@@ -70,7 +77,8 @@ class ThreadEngine:
                 try:
                     job.run(job.told.is_set)
                 except Exception:
-                    logging.getLogger(__name__).exception("the job %s failed", job_id)
+                    if not job.told.is_set():  # else it was told to stop: what it worked on may be gone already
+                        logging.getLogger(__name__).exception("the job %s failed", job_id)
             with self._lock:
                 if self._jobs.get(job_id) is job:
                     del self._jobs[job_id]

@@ -136,6 +136,34 @@ class RoundTrips(unittest.TestCase):
             self.assertEqual(index_rows(corners, uv, offsets), b"".join(index_rows(corners[i:i + 3], None if uv is None else uv[i:i + 3], np.array([0, 3])) for i in range(0, 30_000, 3)))  # fmt: skip
 
 
+ODD = (b"v", b"vt 1", b"vn 0 0 1", b"f", b"1", b"-1", b"1/1", b"1//1", b"2/2/2", b"-2.5e-7", b"123456789012345678901", b".", b"1.23456789012345678901", b"#x",
+       b"g a", b"o b c", b"usemtl m", b"s 1", b"mtllib z", b"\\", b"1e99", b"+4", b"e", b"0.000000000000000000000001", b"1e-30", b"\t", b"\r")  # fmt: skip
+
+
+def obj_by_chance(chance: np.random.Generator) -> bytes:
+    """Return the text of a small OBJ file, most of it plain, some of it odd."""
+    lines: list[bytes] = []
+    for _ in range(int(chance.integers(4, 16))):
+        kind = chance.random()
+        points = max(sum(line.startswith(b"v ") for line in lines), 1)
+        if kind < 0.5:
+            numbers = chance.normal(0, 10 ** chance.uniform(-9, 9), 3)
+            lines.append(b"v " + b" ".join(b"%g" % x if chance.random() < 0.97 else ODD[int(chance.integers(len(ODD)))] for x in numbers))  # fmt: skip
+        elif kind < 0.9:
+            sign = 1 if chance.random() < 0.7 else -1
+            at = (chance.permutation(points)[: int(chance.integers(3, 6))] + 1) * sign
+            lines.append(b"f " + b" ".join(b"%d" % i for i in at))
+        elif kind < 0.97:
+            lines.append(
+                [b"g left", b"usemtl Brass # dull", b"vt 0.5 0.25", b"vn 0 0 1", b"# words", b""][
+                    int(chance.integers(6))
+                ]
+            )
+        else:
+            lines.append(b" ".join(ODD[int(i)] for i in chance.integers(0, len(ODD), int(chance.integers(1, 5)))))
+    return b"\n".join(lines)
+
+
 class Obj(unittest.TestCase):
     def test_the_fast_reader_reads_what_the_careful_one_reads(self) -> None:
         texts = [p.read_bytes() for p in sorted((REFERENCE / "meshes").glob("*.obj"))]
@@ -156,6 +184,24 @@ class Obj(unittest.TestCase):
             np.testing.assert_allclose(fast.points, careful.points, rtol=2.3e-16, atol=0)
             self.assertEqual((fast.groups, fast.finishes), (careful.groups, careful.finishes))
         self.assertGreater(read, 40)
+
+    def test_on_files_by_chance_both_readers_agree(self) -> None:
+        """2 000 short files of plain lines, odd numbers and rubbish: what the fast one takes, the careful one reads as the same mesh."""
+        chance = np.random.default_rng(12)
+        taken = 0
+        for i in range(2000):
+            text = obj_by_chance(chance)
+            fast = read_plain_obj(text)
+            if fast is None:
+                continue
+            taken += 1
+            with self.subTest(i, text=text):
+                careful = _Reader().read(text)
+                for name in ("corners", "offsets", "face_group", "face_finish"):
+                    np.testing.assert_array_equal(getattr(fast, name), getattr(careful, name))
+                np.testing.assert_allclose(fast.points, careful.points, rtol=2.3e-16, atol=0)
+                self.assertEqual((fast.groups, fast.finishes), (careful.groups, careful.finishes))
+        self.assertGreater(taken, 100)
 
     def test_the_fast_reader_leaves_every_fault_to_the_careful_one(self) -> None:
         for row in reference("meshes_bad/table.json")["rows"]:
