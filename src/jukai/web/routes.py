@@ -138,6 +138,7 @@ def _body() -> bytes:
 def make_routes(benches: Benches) -> Blueprint:
     """Return all routes over the use cases."""
     api = Blueprint("api", __name__, "/api")
+    _server_routes(api, benches)
     _list_routes(api, benches)
     _bench_routes(api, benches)
     _history_routes(api, benches)
@@ -148,7 +149,7 @@ def make_routes(benches: Benches) -> Blueprint:
     return api
 
 
-def _list_routes(api: Blueprint, benches: Benches) -> None:
+def _server_routes(api: Blueprint, benches: Benches) -> None:
     @api.get("/health", responses={"200": m.Health})
     def health() -> m.Health:
         """Say that the server is there."""
@@ -170,6 +171,18 @@ def _list_routes(api: Blueprint, benches: Benches) -> None:
         response.headers["Cache-Control"] = "private, max-age=3600"
         return response
 
+    @api.get("/events", responses=_STREAM)
+    def event_stream(query: m.EventsQuery) -> Response:
+        """Tell what happens, until the stream ends by itself; the browser comes back."""
+        if benches.events.crowded():
+            return problem(429, "crowded", "Too many windows are open.", hint="Close some of them.")
+        response = Response(stream_with_context(_events(benches, query.bench)), mimetype="text/event-stream")
+        response.headers["Cache-Control"] = "no-store"
+        response.headers["X-Accel-Buffering"] = "no"
+        return response
+
+
+def _list_routes(api: Blueprint, benches: Benches) -> None:
     @api.get("/benches", responses={"200": m.BenchList})
     def bench_list() -> m.BenchList:
         """Return all benches, newest change first."""
@@ -208,20 +221,15 @@ def _list_routes(api: Blueprint, benches: Benches) -> None:
         benches.remove(path.bench, removed=False)
         return m.BenchId(id=path.bench)
 
+    @api.post("/benches/<string:bench>/uploads", responses={"201": m.UploadView}, openapi_extensions=_RAW_BODY)
+    def bench_upload(path: m.BenchPath, query: m.UploadQuery) -> tuple[m.UploadView, int]:
+        """Keep a mesh file beside a bench and say what it holds."""
+        return m.UploadView(**benches.upload(path.bench, query.name, _body())), 201
+
     @api.get("/benches/<string:bench>/file", responses=_BINARY)
     def bench_file(path: m.BenchPath) -> Response:
         """Return a bench as a file."""
         return _attachment(*benches.file(path.bench))
-
-    @api.get("/events", responses=_STREAM)
-    def event_stream(query: m.EventsQuery) -> Response:
-        """Tell what happens, until the stream ends by itself; the browser comes back."""
-        if benches.events.crowded():
-            return problem(429, "crowded", "Too many windows are open.", hint="Close some of them.")
-        response = Response(stream_with_context(_events(benches, query.bench)), mimetype="text/event-stream")
-        response.headers["Cache-Control"] = "no-store"
-        response.headers["X-Accel-Buffering"] = "no"
-        return response
 
 
 def _events(benches: Benches, bench: str | None) -> Iterator[str]:
@@ -295,11 +303,6 @@ def _bench_routes(api: Blueprint, benches: Benches) -> None:
         """Return the parts as they were before the last edit."""
         label, parts = benches.before(path.bench)
         return {"label": label, "parts": parts}
-
-    @api.post("/benches/<string:bench>/uploads", responses={"201": m.UploadView}, openapi_extensions=_RAW_BODY)
-    def bench_upload(path: m.BenchPath, query: m.UploadQuery) -> tuple[m.UploadView, int]:
-        """Keep a mesh file beside a bench and say what it holds."""
-        return m.UploadView(**benches.upload(path.bench, query.name, _body())), 201
 
     @api.get("/benches/<string:bench>/parts/<string:part>/after/<string:step>", responses={"200": m.PartView})
     def look_here(path: m.StepPath) -> dict[str, object]:

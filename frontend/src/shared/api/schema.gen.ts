@@ -55,6 +55,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Tell what happens, until the stream ends by itself; the browser comes back. */
+        get: operations["api_event_stream"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/benches": {
         parameters: {
             query?: never;
@@ -142,6 +159,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/benches/{bench}/uploads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep a mesh file beside a bench and say what it holds. */
+        post: operations["api_bench_upload"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/benches/{bench}/file": {
         parameters: {
             query?: never;
@@ -151,23 +185,6 @@ export interface paths {
         };
         /** Return a bench as a file. */
         get: operations["api_bench_file"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/events": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Tell what happens, until the stream ends by itself; the browser comes back. */
-        get: operations["api_event_stream"];
         put?: never;
         post?: never;
         delete?: never;
@@ -258,23 +275,6 @@ export interface paths {
         get: operations["api_bench_before"];
         put?: never;
         post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/benches/{bench}/uploads": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Keep a mesh file beside a bench and say what it holds. */
-        post: operations["api_bench_upload"];
         delete?: never;
         options?: never;
         head?: never;
@@ -939,6 +939,26 @@ export interface components {
              * @default false
              */
             demo?: boolean;
+        };
+        /**
+         * UploadView
+         * @description What an uploaded file holds.
+         */
+        UploadView: {
+            /** File */
+            file: string;
+            /** Format */
+            format: string;
+            /** Points */
+            points: number;
+            /** Faces */
+            faces: number;
+            /** Size */
+            size: number[];
+            /** Has Units */
+            has_units: boolean;
+            /** Notes */
+            notes: string[];
         };
         /**
          * BenchView
@@ -2439,26 +2459,6 @@ export interface components {
             parts: components["schemas"]["PartView"][];
         };
         /**
-         * UploadView
-         * @description What an uploaded file holds.
-         */
-        UploadView: {
-            /** File */
-            file: string;
-            /** Format */
-            format: string;
-            /** Points */
-            points: number;
-            /** Faces */
-            faces: number;
-            /** Size */
-            size: number[];
-            /** Has Units */
-            has_units: boolean;
-            /** Notes */
-            notes: string[];
-        };
-        /**
          * MoveIn
          * @description Undo or redo on a revision, or go to one.
          */
@@ -3194,6 +3194,55 @@ export interface operations {
             };
         };
     };
+    api_event_stream: {
+        parameters: {
+            query?: {
+                bench?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description server-sent events */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     api_bench_list: {
         parameters: {
             query?: never;
@@ -3535,9 +3584,11 @@ export interface operations {
             };
         };
     };
-    api_bench_file: {
+    api_bench_upload: {
         parameters: {
-            query?: never;
+            query: {
+                name: string;
+            };
             header?: never;
             path: {
                 bench: string;
@@ -3546,13 +3597,13 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description bytes */
-            200: {
+            /** @description Created */
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/octet-stream": string;
+                    "application/json": components["schemas"]["UploadView"];
                 };
             };
             /** @description not there */
@@ -3584,24 +3635,24 @@ export interface operations {
             };
         };
     };
-    api_event_stream: {
+    api_bench_file: {
         parameters: {
-            query?: {
-                bench?: string | null;
-            };
+            query?: never;
             header?: never;
-            path?: never;
+            path: {
+                bench: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description server-sent events */
+            /** @description bytes */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/event-stream": string;
+                    "application/octet-stream": string;
                 };
             };
             /** @description not there */
@@ -3857,57 +3908,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BeforeView"];
-                };
-            };
-            /** @description not there */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description made on a revision that is not the head */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description can't be used */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    api_bench_upload: {
-        parameters: {
-            query: {
-                name: string;
-            };
-            header?: never;
-            path: {
-                bench: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["UploadView"];
                 };
             };
             /** @description not there */

@@ -40,6 +40,22 @@ def read_off(data: bytes) -> ReadMesh:
     ]
     if not lines:
         raise FileProblem("The file is empty.")
+    n_points, n_faces, at = _start(lines)
+    held = len(lines) - at
+    for asked, there, one in ((n_points, held, "point"), (n_faces, held - n_points, "face")):
+        if asked > there:
+            raise FileProblem(f"The file says {plural(asked, one)}, but holds {max(there, 0)}.")
+    points = _points(lines[at : at + n_points])
+    corners, sizes = _faces(lines[at + n_points : at + n_points + n_faces], n_points)
+    notes = []
+    if held > n_points + n_faces:
+        notes.append(f"{plural(held - n_points - n_faces, 'line')} after the end left out.")
+    raw = RawMesh(points, corners, offsets_of(sizes), notes=notes)
+    return finish_reading(raw, merge=False, explain=lambda: check_points(points))
+
+
+def _start(lines: list[tuple[int, list[bytes]]]) -> tuple[int, int, int]:
+    """Return the points and faces that the file says it has, and the line they begin at."""
     number, words = lines[0]
     head = _HEAD.fullmatch(words[0])
     if head is None:
@@ -58,18 +74,7 @@ def read_off(data: bytes) -> ReadMesh:
             raise FileProblem("The file ends before its counts.")
         number, rest = lines[1]
         at = 2
-    n_points, n_faces = _counts(rest, number)
-    held = len(lines) - at
-    for asked, there, one in ((n_points, held, "point"), (n_faces, held - n_points, "face")):
-        if asked > there:
-            raise FileProblem(f"The file says {plural(asked, one)}, but holds {max(there, 0)}.")
-    points = _points(lines[at : at + n_points])
-    corners, sizes = _faces(lines[at + n_points : at + n_points + n_faces], n_points)
-    notes = []
-    if held > n_points + n_faces:
-        notes.append(f"{plural(held - n_points - n_faces, 'line')} after the end left out.")
-    raw = RawMesh(points, corners, offsets_of(sizes), notes=notes)
-    return finish_reading(raw, merge=False, explain=lambda: check_points(points))
+    return *_counts(rest, number), at
 
 
 def _counts(words: list[bytes], number: int) -> tuple[int, int]:

@@ -87,20 +87,8 @@ def _header(data: bytes) -> tuple[str, list[_Element], int]:
     order: str | None = None
     elements: list[_Element] = []
     while True:
-        stop = data.find(b"\n", at, at + _HEADER_LIMIT)
-        if stop < 0:
-            stop_r = data.find(b"\r", at, at + _HEADER_LIMIT)
-            if stop_r < 0:
-                raise FileProblem(
-                    "The file ends inside its header." if len(data) - at < _HEADER_LIMIT else "This is no PLY file."
-                )
-            stop = stop_r
-        line = data[at:stop].rstrip(b"\r")
-        at = stop + 1
+        words, at = _line(data, at)
         number += 1
-        if at > _HEADER_LIMIT:
-            raise FileProblem("The header is longer than 4 MB.")
-        words = line.decode("latin-1").split()
         key = words[0] if words else ""
         if key == "end_header":
             break
@@ -119,6 +107,20 @@ def _header(data: bytes) -> tuple[str, list[_Element], int]:
     if order is None:
         raise FileProblem("The header has no format line.")
     return order, elements, at
+
+
+def _line(data: bytes, at: int) -> tuple[list[str], int]:
+    """Return the words of a header's line, and where the next begins."""
+    stop = data.find(b"\n", at, at + _HEADER_LIMIT)
+    if stop < 0:
+        stop = data.find(b"\r", at, at + _HEADER_LIMIT)
+    if stop < 0:
+        raise FileProblem(
+            "The file ends inside its header." if len(data) - at < _HEADER_LIMIT else "This is no PLY file."
+        )
+    if stop + 1 > _HEADER_LIMIT:
+        raise FileProblem("The header is longer than 4 MB.")
+    return data[at:stop].rstrip(b"\r").decode("latin-1").split(), stop + 1
 
 
 def _format_line(words: list[str], number: int) -> str:

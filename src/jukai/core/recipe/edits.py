@@ -292,6 +292,24 @@ def _label(bench: Bench, e: Any) -> str:
         return part_edits.label(bench, e)
     if e.kind in drawing_edits.APPLY:
         return drawing_edits.label(e)
+    if e.kind in ("set_value", "set_step", "add_step", "remove_step", "move_step", "copy_step"):
+        return _step_label(bench, e)
+    if e.kind in ("set_point", "add_point", "remove_point", "set_curve"):
+        return _curve_label(bench, e)
+    match e.kind:
+        case "set_pick":
+            return f"pick {e.name}" if e.pick is not None else f"remove pick {e.name}"
+        case "set_dimension":
+            return str(e.name)
+        case "rename_dimension" | "remove_dimension":
+            return f"{e.kind.split('_')[0]} {e.name}"
+        case "set_bench":
+            return "bench name" if e.name else "bench limits"
+        case _:
+            return f"finish {e.finish.name}"
+
+
+def _step_label(bench: Bench, e: Any) -> str:
     match e.kind:
         case "set_value":
             return f"{_step_name(bench, e.part, e.step)} {e.key.split('/')[0].replace('_', ' ')}"
@@ -300,30 +318,19 @@ def _label(bench: Bench, e: Any) -> str:
             return f"name of {name}" if e.on is None else f"{name} {'on' if e.on else 'off'}"
         case "add_step":
             return f"add {get_operator(e.operator).name.lower()}"
-        case "remove_step" | "move_step" | "copy_step":
+        case _:
             return f"{e.kind.split('_')[0]} {_step_name(bench, e.part, e.step)}"
+
+
+def _curve_label(bench: Bench, e: Any) -> str:
+    match e.kind:
         case "set_point":
             curve = next(c for c in bench.curves if c.id == e.curve)
             number = next(i for i, p in enumerate(curve.points, 1) if p.id == e.point)
-            what = (
-                "fillet of point"
-                if e.fillet is not None
-                else "bend after point"
-                if e.join or e.out or e.into
-                else "point"
-            )
+            bends = e.join or e.out or e.into
+            what = "fillet of point" if e.fillet is not None else "bend after point" if bends else "point"
             return f"{what} {number}"
-        case "add_point" | "remove_point":
-            return e.kind.replace("_", " a ").replace("remove a", "remove a")
         case "set_curve":
             return "profile " + ("name" if e.name else "closing" if e.closed is not None else "sampling")
-        case "set_pick":
-            return f"pick {e.name}" if e.pick is not None else f"remove pick {e.name}"
-        case "set_dimension":
-            return e.name
-        case "rename_dimension" | "remove_dimension":
-            return f"{e.kind.split('_')[0]} {e.name}"
-        case "set_bench":
-            return "bench name" if e.name else "bench limits"
         case _:
-            return f"finish {e.finish.name}"
+            return str(e.kind).replace("_", " a ")
