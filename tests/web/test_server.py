@@ -33,18 +33,13 @@ class Server(unittest.TestCase):
         self.start()
         self.addCleanup(self.stop)
 
+    @property
+    def command(self) -> list[str]:
+        run = [sys.executable, "-c", "from jukai.cli import run; run()", "serve"]
+        return [*run, "--port", str(self.port), "--data", self.folder]
+
     def start(self) -> None:
-        command = [
-            sys.executable,
-            "-c",
-            "from jukai.cli import run; run()",
-            "serve",
-            "--port",
-            str(self.port),
-            "--data",
-            self.folder,
-        ]
-        self.process = subprocess.Popen(command, stdout=subprocess.PIPE, cwd=ROOT, text=True)
+        self.process = subprocess.Popen(self.command, stdout=subprocess.PIPE, cwd=ROOT, text=True)
         assert self.process.stdout is not None
         self.assertIn(f"http://127.0.0.1:{self.port}/", self.process.stdout.readline())
 
@@ -100,17 +95,7 @@ class Server(unittest.TestCase):
         self.assertEqual(json.loads(line[6:]), {"kind": "head", "revision": 2, "author": "a"})
 
     def test_a_taken_port_is_one_line(self) -> None:
-        command = [
-            sys.executable,
-            "-c",
-            "from jukai.cli import run; run()",
-            "serve",
-            "--port",
-            str(self.port),
-            "--data",
-            self.folder,
-        ]
-        out = subprocess.run(command, capture_output=True, text=True, cwd=ROOT, timeout=30)
+        out = subprocess.run(self.command, capture_output=True, text=True, cwd=ROOT, timeout=30)
         self.assertEqual(
             (out.returncode, out.stdout, out.stderr),
             (2, "", f"Port {self.port} is taken. Choose another one with --port.\n"),

@@ -1,5 +1,6 @@
 import { replaceEqualDeep } from '@tanstack/react-query'
 import { useMemo, useRef } from 'react'
+import type { RefObject } from 'react'
 import type { PartView } from './api/client'
 import type { NumberTarget } from './number'
 import { shownParts, useSession } from './session'
@@ -28,12 +29,14 @@ export function shownPart(
 
 /** The number at an address as it is shown, or null when it is not there. */
 export function useTarget(address: string): NumberTarget | null {
+  const newest = useRef<NumberTarget | null>(null)
   const told = useSame((s) => {
     const bench = s.preview ?? s.bench
     const t = bench ? numberAt(bench, shownParts(s), address) : null
+    newest.current = t ?? newest.current
     return t && withoutEdit(t)
   })
-  return useMade(told)
+  return useMade(told, newest)
 }
 
 function withoutEdit(t: NumberTarget): Omit<NumberTarget, 'edit'> {
@@ -42,19 +45,25 @@ function withoutEdit(t: NumberTarget): Omit<NumberTarget, 'edit'> {
   return out as Omit<NumberTarget, 'edit'>
 }
 
-/** The edit is made from the bench as it stands then: a chip is not rendered again for each change of it. */
-function useMade(told: Omit<NumberTarget, 'edit'> | null): NumberTarget | null {
+/**
+ * The edit is made from the bench as it stands then: a chip is not rendered again for each change of
+ * it. Of a number that went while it was held it is the edit it had: the server says what is wrong.
+ */
+function useMade(
+  told: Omit<NumberTarget, 'edit'> | null,
+  newest: RefObject<NumberTarget | null>,
+): NumberTarget | null {
   return useMemo(
     () =>
       told && {
         ...told,
         edit: (value) => {
           const { bench } = useSession.getState()
-          const now = bench && numberAt(bench, bench.parts, told.address)
+          const now = (bench && numberAt(bench, bench.parts, told.address)) ?? newest.current
           if (!now) throw new Error('This number is not there any more.')
           return now.edit(value)
         },
       },
-    [told],
+    [told, newest],
   )
 }

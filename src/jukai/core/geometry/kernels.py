@@ -98,7 +98,7 @@ class Kernel:
         kept = code if file is None else code.replace(co_filename=str(file), co_firstlineno=1)
         function = FunctionType(kept, self.plain.__globals__ | inner, self.plain.__name__, self.plain.__defaults__)
         function.__module__, function.__qualname__ = self.plain.__module__, self.plain.__name__
-        # a piece holds no array and makes none, so it counts no references: in a hot loop these cost more than its work
+        # a piece makes no array, so it need not count references to those it is handed: that costs more than its work
         options = {"forceinline": True, "_nrt": False} if self.inlined else {"cache": file is not None}
         compiler: Callable[..., Any] = numba.njit
         loaded: Callable[..., object] = compiler(nogil=True, error_model="numpy", **options)(function)
