@@ -13,6 +13,7 @@ from time import perf_counter
 from typing import Any, NoReturn
 
 from jukai.core.errors import CoreError, FileProblem, ValueProblem
+from jukai.core.json_data import JsonObject
 from jukai.memory import keep_freed_memory
 
 __all__ = ["main", "run"]
@@ -194,7 +195,7 @@ def _check(options: argparse.Namespace) -> str:
     return json.dumps(report) if options.json else _told(report)
 
 
-def _told(report: dict[str, Any]) -> str:
+def _told(report: JsonObject) -> str:
     low, high = report["bounds"]
     size = " × ".join(f"{b - a:.6g}" for a, b in zip(low, high, strict=True))
     volume = "not closed" if report["volume"] is None else f"{report['volume']:.6g} mm³"

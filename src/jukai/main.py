@@ -16,6 +16,7 @@ from jukai.app.benches import Benches
 from jukai.app.events import Events
 from jukai.app.workshop import Workshop
 from jukai.core.errors import ValueProblem
+from jukai.core.json_data import JsonObject
 from jukai.jobs import ThreadEngine
 from jukai.store import SqliteStore
 from jukai.web.app import create_app
@@ -38,13 +39,13 @@ def make(data: Path, *, access: Access | None = None, demo: bool = False, checke
     return app
 
 
-def openapi() -> dict[str, Any]:
+def openapi() -> JsonObject:
     """Return the API's description, from the code."""
     import tempfile
 
     with tempfile.TemporaryDirectory() as folder:
         app = make(Path(folder))
-        doc: dict[str, Any] = json.loads(json.dumps(app.api_doc))
+        doc: JsonObject = json.loads(json.dumps(app.api_doc))
         app.extensions["jukai"].store.close()
     return doc
 

@@ -21,6 +21,7 @@ from jukai.app.workshop import Estimate, Workshop
 from jukai.core.errors import Cancelled, CoreError, FileProblem, ValueProblem
 from jukai.core.formats.bench_file import bench_from, read_bench, read_bench_zip, write_bench, write_bench_zip
 from jukai.core.formats.reading import format_of, read_mesh
+from jukai.core.json_data import JsonObject
 from jukai.core.operators.registry import first_values, get_operator
 from jukai.core.recipe.affected import touched
 from jukai.core.recipe.arranging import ARRANGING, arranged
@@ -54,7 +55,7 @@ class BenchState:
     redo: RevisionRow | None
     numbers: list[dict[str, object]]
     curves: list[dict[str, object]]
-    parts: list[dict[str, Any]]
+    parts: list[JsonObject]
     measures: list[dict[str, object]] = field(default_factory=list)
     waiting: list[str] = field(default_factory=list)
     stopped: list[str] = field(default_factory=list)
@@ -75,12 +76,12 @@ class BenchChanges:
     bench: str
     base: int
     revision: int
-    document: dict[str, Any]
+    document: JsonObject
     undo: RevisionRow | None
     redo: RevisionRow | None
     numbers: list[dict[str, object]] | None
     curves: list[dict[str, object]]
-    parts: list[dict[str, Any]]
+    parts: list[JsonObject]
     measures: list[dict[str, object]] | None
     waiting: list[str] = field(default_factory=list)
     stopped: list[str] = field(default_factory=list)
@@ -351,7 +352,7 @@ class Benches:
         subject = f"{bench_id}/solve/{author}"
         return self.clearances.solve(bench, self._files(bench_id), stop=self.workshop.until_stopped(subject), **asked)
 
-    def before(self, bench_id: str) -> tuple[str | None, list[dict[str, Any]]]:
+    def before(self, bench_id: str) -> tuple[str | None, list[JsonObject]]:
         """Return the parts as they were before the last edit, and what that edit was; none at the first revision."""
         undo, _ = self.store.steps(bench_id)
         if undo is None or undo.parent is None:

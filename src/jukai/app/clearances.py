@@ -13,6 +13,7 @@ from jukai.app.workshop import Workshop
 from jukai.core.errors import Cancelled, CoreError, ValueProblem
 from jukai.core.geometry.clearance import Clearance, Placed, clearance, place
 from jukai.core.geometry.placing import placed_bounds
+from jukai.core.json_data import JsonObject
 from jukai.core.operators.inputs import Files
 from jukai.core.recipe.bench import Bench, Part
 from jukai.core.recipe.edits import apply_edit
@@ -38,7 +39,7 @@ class Clearances:
         self._workshop = workshop
         self._placed: ByteCache[Placed] = ByteCache(400_000_000, lambda p: p.triangles.nbytes + p.boxes.nbytes)
 
-    def between(self, bench: Bench, part_id: str, files: Files, *, only: str | None = None) -> list[dict[str, Any]]:
+    def between(self, bench: Bench, part_id: str, files: Files, *, only: str | None = None) -> list[JsonObject]:
         """Return the clearances of a part from the shown others, the least first.
 
         What lies farther off than the third nearest is told by the boxes alone: ``about`` is then true, and the
@@ -50,7 +51,7 @@ class Clearances:
         others = [p for p in bench.parts if p.id != part_id and (not p.hidden or p.id == only)]
         bodies = [b for p in others if only in (None, p.id) and (b := self._body(bench, p.id, files)) is not None]
         rows = sorted(((_box_gap(me.box, b.box), b) for b in bodies), key=lambda r: r[0])
-        out: list[dict[str, Any]] = []
+        out: list[JsonObject] = []
         exact: list[float] = []
         for gap, body in rows[:_MOST_OTHERS]:
             if len(exact) >= 3 and gap > sorted(exact)[2]:
@@ -126,7 +127,7 @@ def _box_gap(a: Any, b: Any) -> float:
     return float(np.sqrt((gap * gap).sum()))
 
 
-def _row(part: Part, c: Clearance, *, about: bool) -> dict[str, Any]:
+def _row(part: Part, c: Clearance, *, about: bool) -> JsonObject:
     return {
         "part": part.id, "name": part.name, "state": c.state, "distance": c.distance, "depth": c.depth, "depth_most": c.depth_most,
         "signed": c.signed, "places": [list(p) for p in c.places] if not about else [], "about": about,

@@ -26,6 +26,7 @@ from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.hidden_lines import SEEN_FROM, visible_lines
 from jukai.core.geometry.placing import matrix_of, placed_bounds
 from jukai.core.geometry.section import Plane
+from jukai.core.json_data import JsonObject
 from jukai.core.operators.inputs import Files
 from jukai.core.operators.registry import operators
 from jukai.core.recipe.bench import Bench, Part
@@ -34,7 +35,7 @@ from jukai.core.recipe.measuring import Body, measured
 
 __all__ = ["Drawings", "SheetAsked", "plane_of"]
 
-_KINDS: dict[str, Any] = {
+_KINDS: JsonObject = {
     "distance": "length",
     "between": "length",
     "centres": "length",
@@ -81,7 +82,7 @@ class Drawings:
     def __init__(self, workshop: Workshop) -> None:
         self._examples: dict[tuple[str, str], str] = {}
         self._workshop = workshop
-        self._outlines: ByteCache[dict[str, Any]] = ByteCache(
+        self._outlines: ByteCache[JsonObject] = ByteCache(
             50_000_000, lambda row: len(row["outline"]) + len(row["edge"]) + 200
         )
 
@@ -101,7 +102,7 @@ class Drawings:
             self._examples[key] = example_drawing(op, look)
         return self._examples[key]
 
-    def outlines(self, bodies: Sequence[Shown], views: Sequence[str]) -> list[dict[str, Any]]:
+    def outlines(self, bodies: Sequence[Shown], views: Sequence[str]) -> list[JsonObject]:
         """Return the visible lines of shown bodies from some sides, as base64 of little endian float32 (across, up) pairs.
 
         Raises
@@ -119,7 +120,7 @@ class Drawings:
             out.append(held)
         return out
 
-    def _outline(self, bodies: Sequence[Shown], view: str) -> dict[str, Any]:
+    def _outline(self, bodies: Sequence[Shown], view: str) -> JsonObject:
         rows = []
         for b in bodies:
             mesh = self._workshop.mesh(b.mesh)

@@ -6,7 +6,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from queue import Empty, Full, Queue
 from threading import Lock
-from typing import Any
+
+from jukai.core.json_data import JsonObject
 
 __all__ = ["Events", "Listener"]
 
@@ -18,9 +19,9 @@ class Listener:
 
     def __init__(self, bench: str | None) -> None:
         self.bench = bench
-        self.queue: Queue[tuple[int, dict[str, Any]]] = Queue(maxsize=200)
+        self.queue: Queue[tuple[int, JsonObject]] = Queue(maxsize=200)
 
-    def next(self, timeout: float) -> tuple[int, dict[str, Any]] | None:
+    def next(self, timeout: float) -> tuple[int, JsonObject] | None:
         """Return the next event, or None after ``timeout`` seconds."""
         try:
             return self.queue.get(timeout=timeout)
@@ -36,7 +37,7 @@ class Events:
         self._lock = Lock()
         self._count = 0
 
-    def tell(self, bench: str | None, event: dict[str, Any]) -> None:
+    def tell(self, bench: str | None, event: JsonObject) -> None:
         """Tell those who listen to a bench; an event of no bench goes to all."""
         with self._lock:
             self._count += 1

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import io
 import json
-from typing import Any
 
 import numpy as np
 
 from jukai.core.geometry.mesh import Lineage, Mesh
+from jukai.core.json_data import JsonObject
 
 __all__ = ["mesh_from_bytes", "mesh_to_bytes"]
 
@@ -17,7 +17,7 @@ _TABLES = ("points", "corners", "offsets", "face_lineage", "face_finish", "face_
 
 def mesh_to_bytes(mesh: Mesh) -> bytes:
     """Return the mesh as a compressed NumPy archive."""
-    tables: dict[str, Any] = {name: getattr(mesh, name) for name in _TABLES if getattr(mesh, name) is not None}
+    tables: JsonObject = {name: getattr(mesh, name) for name in _TABLES if getattr(mesh, name) is not None}
     for name, table in mesh.edge_data.items():
         tables[f"edge.{name}"] = table
     for name, table in mesh.point_data.items():

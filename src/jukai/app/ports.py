@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, Protocol
+from typing import Protocol
+
+from jukai.core.json_data import JsonObject
 
 __all__ = [
     "BakedRow",
@@ -54,7 +56,7 @@ class RevisionRow:
     name: str | None
     time: float
     author: str
-    edit: dict[str, Any] | None
+    edit: JsonObject | None
     on_branch: bool = True
 
 
@@ -68,7 +70,7 @@ class BakedRow:
     revision: int
     key: str
     time: float
-    report: dict[str, Any]
+    report: JsonObject
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,7 +119,7 @@ class BenchStore(Protocol):
     def create(
         self,
         bench_id: str,
-        document: dict[str, Any],
+        document: JsonObject,
         label: str,
         *,
         author: str,
@@ -129,15 +131,15 @@ class BenchStore(Protocol):
     def row(self, bench_id: str) -> BenchRow:
         """Return one bench of the list."""
 
-    def document(self, bench_id: str, revision: int | None = None) -> tuple[int, dict[str, Any]]:
+    def document(self, bench_id: str, revision: int | None = None) -> tuple[int, JsonObject]:
         """Return a revision's number (the head's by default) and document."""
 
     def append(
         self,
         bench_id: str,
         base: int,
-        edit: dict[str, Any],
-        document: dict[str, Any],
+        edit: JsonObject,
+        document: JsonObject,
         label: str,
         *,
         author: str,
@@ -185,7 +187,7 @@ class BenchStore(Protocol):
         """Forget work that is done."""
 
     def keep_baked(
-        self, bench_id: str, part: str, part_name: str, revision: int, key: str, report: dict[str, Any], mesh: bytes
+        self, bench_id: str, part: str, part_name: str, revision: int, key: str, report: JsonObject, mesh: bytes
     ) -> int:
         """Keep a baked result; the one before it of the same part goes."""
 

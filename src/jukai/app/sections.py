@@ -15,6 +15,7 @@ from jukai.core.drawing.views import hatch_numbers
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.placing import matrix_of
 from jukai.core.geometry.section import Cut, Plane, cut, gap_between
+from jukai.core.json_data import JsonObject
 
 __all__ = ["Shown", "section"]
 
@@ -31,7 +32,7 @@ class Shown:
 
 
 def section(workshop: Workshop, planes: Sequence[tuple[Sequence[float], Sequence[float]]], bodies: Sequence[Shown],
-            chosen: str | None) -> dict[str, Any]:  # fmt: skip
+            chosen: str | None) -> JsonObject:  # fmt: skip
     """Cut shown bodies by one plane, or by two that take a corner away.
 
     Every cut is told by the part and plane it belongs to: triangles and lines as base64 of little endian float32,
@@ -49,8 +50,8 @@ def section(workshop: Workshop, planes: Sequence[tuple[Sequence[float], Sequence
     if len(cutting) > 1 and _same(*cutting):
         cutting = cutting[:1]
     origin = cutting[0].point if cutting else np.zeros(3)
-    rows: list[dict[str, Any]] = []
-    gaps: list[dict[str, Any]] = []
+    rows: list[JsonObject] = []
+    gaps: list[JsonObject] = []
     for number, plane in enumerate(cutting):
         whole = [(b, cut(_mesh(workshop, b.mesh), plane, matrix_of(b.matrix))) for b in bodies]
         met = [(b, c) for b, c in whole if not c.empty]
@@ -84,11 +85,11 @@ def _packed(plane: Plane, flat: Floats, origin: Floats) -> str:
     return base64.b64encode(rows.astype("<f4").tobytes()).decode()
 
 
-def _gaps(met: Sequence[tuple[Shown, Cut]], chosen: str | None, plane: int) -> list[dict[str, Any]]:
+def _gaps(met: Sequence[tuple[Shown, Cut]], chosen: str | None, plane: int) -> list[JsonObject]:
     mine = next((c for b, c in met if b.part == chosen), None)
     if mine is None:
         return []
-    out: list[dict[str, Any]] = []
+    out: list[JsonObject] = []
     for b, c in met:
         if b.part == chosen:
             continue

@@ -6,13 +6,13 @@ import time
 from collections.abc import Callable, Collection
 from dataclasses import dataclass, field
 from threading import Condition
-from typing import Any
 
 from jukai.app.events import Events
 from jukai.app.files import BenchFiles
 from jukai.app.ports import BenchStore, JobEngine, JobRow
 from jukai.app.workshop import Workshop
 from jukai.core.errors import Cancelled, CoreError
+from jukai.core.json_data import JsonObject
 from jukai.core.operators.inputs import Files
 from jukai.core.recipe.affected import touched
 from jukai.core.recipe.bench import Bench
@@ -33,7 +33,7 @@ class _Part:
 
     stamp: int
     state: str = "waiting"
-    view: dict[str, Any] | None = None
+    view: JsonObject | None = None
     evaluation: Evaluation | None = None
 
 
@@ -66,7 +66,7 @@ class Head:
         """Return the parts whose work was stopped."""
         return [i for i, p in self.parts.items() if p.state == "stopped"]
 
-    def views(self, only: Collection[str] | None = None) -> list[dict[str, Any]]:
+    def views(self, only: Collection[str] | None = None) -> list[JsonObject]:
         """Return the views of parts that are ready, in order."""
         rows = ((i, self.parts[i].view) for p in self.bench.parts if (i := p.id) in self.parts)
         return [v for i, v in rows if v is not None and (only is None or i in only)]
@@ -159,9 +159,7 @@ class Work:
             self._store.end_job(job.id)
         self._settle(bench_id, part_id, stamp, view, kept)
 
-    def _settle(
-        self, bench_id: str, part_id: str, stamp: int, view: dict[str, Any], evaluation: Evaluation | None
-    ) -> None:
+    def _settle(self, bench_id: str, part_id: str, stamp: int, view: JsonObject, evaluation: Evaluation | None) -> None:
         with self._changed:
             head = self._heads.get(bench_id)
             row = None if head is None else head.parts.get(part_id)

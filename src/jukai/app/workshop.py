@@ -25,6 +25,7 @@ from jukai.core.geometry.soundness import soundness
 from jukai.core.geometry.strips import strip_bytes
 from jukai.core.geometry.subdividing import limit_surface
 from jukai.core.geometry.view import view_bytes, view_digest
+from jukai.core.json_data import JsonObject
 from jukai.core.notes import Note
 from jukai.core.operators.base import Callout
 from jukai.core.operators.fields import field_at
@@ -191,7 +192,7 @@ class Workshop:
         """Return the view of a part that has no body to be shown."""
         return _hidden(part) | {"hidden": part.hidden, "error": None if error is None else error.as_dict()}
 
-    def part_view(self, bench: Bench, evaluation: Evaluation, resolver: Resolver | None = None) -> dict[str, Any]:
+    def part_view(self, bench: Bench, evaluation: Evaluation, resolver: Resolver | None = None) -> JsonObject:
         """Return one part as plain data; its drawing data waits under the hash given."""
         part, mesh = evaluation.part, evaluation.mesh
         out: dict[str, object] = _hidden(part) | {"hidden": part.hidden, "steps": [_step_view(o) for o in evaluation.steps],
@@ -320,7 +321,7 @@ class Workshop:
         mesh = self._meshes.get(digest)
         return None if mesh is None else soundness_report(soundness(mesh))
 
-    def numbers(self, bench: Bench, resolver: Resolver | None = None) -> list[dict[str, Any]]:
+    def numbers(self, bench: Bench, resolver: Resolver | None = None) -> list[JsonObject]:
         """Return the named numbers with their values, or what is wrong with them."""
         resolver = resolver or Resolver(bench)
         out = []

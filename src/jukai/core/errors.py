@@ -15,7 +15,9 @@ CoreError
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any, ClassVar
+from typing import ClassVar
+
+from jukai.core.json_data import JsonObject
 
 __all__ = [
     "Cancelled",
@@ -62,7 +64,7 @@ class CoreError(Exception):
         """Return message and hint as one line."""
         return f"{self.message} {self.hint}" if self.hint else self.message
 
-    def as_dict(self) -> dict[str, Any]:
+    def as_dict(self) -> JsonObject:
         """Return the error as plain data."""
         return {
             "code": self.code,
@@ -88,7 +90,7 @@ class FormulaError(ValueProblem):
         super().__init__(message, field=field, hint=hint)
         self.position = position
 
-    def as_dict(self) -> dict[str, Any]:
+    def as_dict(self) -> JsonObject:
         """Return the error as plain data."""
         return super().as_dict() | {"position": self.position}
 

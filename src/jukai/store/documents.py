@@ -10,7 +10,8 @@ from __future__ import annotations
 import json
 import struct
 import zlib
-from typing import Any
+
+from jukai.core.json_data import JsonObject
 
 __all__ = ["DEEPEST", "decode", "encode", "text_of"]
 
@@ -19,7 +20,7 @@ DEEPEST = 20
 _HEAD = struct.Struct("<cIII")
 
 
-def text_of(document: dict[str, Any]) -> bytes:
+def text_of(document: JsonObject) -> bytes:
     """Return a document as the text that is stored."""
     return json.dumps(document, ensure_ascii=False, separators=(",", ":")).encode()
 

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from sqlalchemy import JSON, ForeignKey, Index, LargeBinary, String, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+from jukai.core.json_data import JsonObject
 
 __all__ = ["Baked", "Base", "BenchTable", "Blob", "File", "Job", "Revision"]
 
@@ -43,7 +43,7 @@ class Revision(Base):
     bench: Mapped[str] = mapped_column(ForeignKey("bench.id", ondelete="CASCADE"))
     number: Mapped[int]
     parent: Mapped[int | None]
-    edit: Mapped[dict[str, Any] | None] = mapped_column(JSON)
+    edit: Mapped[JsonObject | None] = mapped_column(JSON)
     label: Mapped[str] = mapped_column(String(300))
     name: Mapped[str | None] = mapped_column(String(200), default=None)
     author: Mapped[str] = mapped_column(String(64))
@@ -65,7 +65,7 @@ class Baked(Base):
     revision: Mapped[int]
     key: Mapped[str] = mapped_column(String(64))
     time: Mapped[float]
-    report: Mapped[dict[str, Any]] = mapped_column(JSON)
+    report: Mapped[JsonObject] = mapped_column(JSON)
     mesh: Mapped[bytes] = mapped_column(LargeBinary)
 
 

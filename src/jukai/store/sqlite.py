@@ -16,6 +16,7 @@ from sqlalchemy import Engine, create_engine, delete, event, func, select, text
 from sqlalchemy.orm import Session, sessionmaker
 
 from jukai.app.ports import BakedRow, BenchRow, JobRow, NotThere, RevisionRow, Stale, UploadRow
+from jukai.core.json_data import JsonObject
 from jukai.store.documents import DEEPEST, decode, encode, text_of
 from jukai.store.models import Baked, BenchTable, Blob, File, Job, Revision
 
@@ -43,7 +44,7 @@ class SqliteStore:
         _bring_up_to_date(self._engine)
         self._session = sessionmaker(self._engine, expire_on_commit=False)
         self._write = Lock()  # one writer at a time: SQLite allows no more, and waiting here is fairer
-        self._documents: OrderedDict[tuple[str, int], dict[str, Any]] = OrderedDict()
+        self._documents: OrderedDict[tuple[str, int], JsonObject] = OrderedDict()
 
     def close(self) -> None:
         """Let go of the file."""
@@ -72,7 +73,7 @@ class SqliteStore:
     def create(
         self,
         bench_id: str,
-        document: dict[str, Any],
+        document: JsonObject,
         label: str,
         *,
         author: str,
@@ -120,7 +121,7 @@ class SqliteStore:
             _bench(s, bench_id).removed = self._clock() if removed else None
 
     # -- revisions ------------------------------------------------------------------------------
-    def document(self, bench_id: str, revision: int | None = None) -> tuple[int, dict[str, Any]]:
+    def document(self, bench_id: str, revision: int | None = None) -> tuple[int, JsonObject]:
         """Return a revision's number and document."""
         with self._session() as s:
             number = _bench(s, bench_id).head if revision is None else revision
@@ -140,8 +141,8 @@ class SqliteStore:
         self,
         bench_id: str,
         base: int,
-        edit: dict[str, Any],
-        document: dict[str, Any],
+        edit: JsonObject,
+        document: JsonObject,
         label: str,
         *,
         author: str,
@@ -286,7 +287,7 @@ class SqliteStore:
             s.execute(delete(Job).where(Job.id == job_id))
 
     def keep_baked(
-        self, bench_id: str, part: str, part_name: str, revision: int, key: str, report: dict[str, Any], mesh: bytes
+        self, bench_id: str, part: str, part_name: str, revision: int, key: str, report: JsonObject, mesh: bytes
     ) -> int:
         """Keep a baked result; the one before it of the same part goes."""
         with self._writing() as s:

@@ -11,6 +11,7 @@ from flask_openapi import Schema as _Schema
 from pydantic import BaseModel, ValidationError
 
 from jukai import __version__
+from jukai.core.json_data import JsonObject
 
 __all__ = ["Blueprint", "Problem", "check_answers", "make_app", "problem"]
 
@@ -70,9 +71,9 @@ def _invalid(e: ValidationError) -> Response:
 
 class _App(OpenAPI):
     @property
-    def api_doc(self) -> dict[str, Any]:
+    def api_doc(self) -> JsonObject:
         """The description; models nested in others are lifted to where all stand."""
-        doc: dict[str, Any] = super().api_doc
+        doc: JsonObject = super().api_doc
         schemas = doc["components"]["schemas"]
         for schema in list(schemas.values()):
             for name, nested in schema.pop("$defs", {}).items():
@@ -122,7 +123,7 @@ class Blueprint(APIBlueprint):
             return f"{self.name}_{name}"
 
         super().__init__(name, module, url_prefix=prefix, abp_responses=_PROBLEMS, operation_id_callback=operation_id)
-        self.answers: dict[str, dict[str, Any]] = {}
+        self.answers: dict[str, JsonObject] = {}
 
     def _collect_openapi_info(self, rule: str, func: Any, **more: Any) -> Any:
         self.answers[f"{self.name}.{func.__name__}"] = more.get("responses") or {}

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Literal
 
 from pydantic import BaseModel, Field, RootModel
 
+from jukai.core.json_data import JsonObject
 from jukai.core.operators.base import CalloutForm
 from jukai.core.recipe.bench import Bench, Name
 from jukai.core.recipe.edits import Edit
@@ -108,7 +109,7 @@ class StepView(BaseModel):
     id: str
     state: Literal["done", "off", "failed", "waiting"]
     shown: dict[str, float]
-    used: dict[str, Any]
+    used: JsonObject
     facts: dict[str, float | str] = Field(description="what else there is to tell of the step")
     pieces: list[str] = Field(description="groups that are bodies of their own")
     notes: list[NoteView]
@@ -214,7 +215,7 @@ class BenchView(BaseModel):
 class RowsChange(BaseModel):
     """Rows of a list that changed or came; the keys of all its rows where they are not the same in the same order."""
 
-    rows: list[dict[str, Any]]
+    rows: list[JsonObject]
     order: list[str] | None
 
 

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from jukai.core.json_data import JsonObject
 from jukai.core.recipe.edits import Edit
 from jukai.web.models_base import ErrorView, In, Vector
 
@@ -105,7 +106,7 @@ class MeasuredIn(In):
     mesh: str = Field(max_length=64, description="hash of the drawing data")
     matrix: Vector = Field(min_length=16, max_length=16)
     of: Literal["points", "edges", "faces"]
-    element: dict[str, Any]
+    element: JsonObject
 
 
 class MeasureIn(In):
@@ -127,7 +128,7 @@ class ReadingView(BaseModel):
 class ReadView(BaseModel):
     """All that can be read, and how the elements are written in a kept measure."""
 
-    ends: list[dict[str, Any]]
+    ends: list[JsonObject]
     rows: list[ReadingView]
 
 

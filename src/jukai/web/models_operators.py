@@ -6,6 +6,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
+from jukai.core.json_data import JsonObject
 from jukai.core.operators.kinds.all import kinds
 from jukai.web.models_base import NoteView
 
@@ -81,7 +82,7 @@ class OfferView(BaseModel):
     """A rule that picks just what is picked, in words and as it would stand in the file."""
 
     words: str
-    pick: dict[str, Any]
+    pick: JsonObject
 
 
 class HistoryView(BaseModel):
@@ -148,7 +149,7 @@ class OperatorView(BaseModel):
     version: int
     placing: PlacingView | None
     values: list[ValueView]
-    schema_: dict[str, Any] = Field(alias="schema")
+    schema_: JsonObject = Field(alias="schema")
 
 
 class OperatorList(BaseModel):

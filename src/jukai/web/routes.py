@@ -19,6 +19,7 @@ from jukai.app.sections import Shown, section
 from jukai.core.drawing.options import SheetOptions
 from jukai.core.errors import FileProblem
 from jukai.core.formats.common import WriteOptions
+from jukai.core.json_data import JsonObject
 from jukai.core.operators.registry import describe, operators
 from jukai.web import models as m
 from jukai.web import models_looking as looks
@@ -47,7 +48,7 @@ STREAM_SECONDS = 25.0
 
 
 def _state(state: BenchState, started: float) -> dict[str, object]:
-    def item(row: Any) -> dict[str, Any] | None:
+    def item(row: Any) -> JsonObject | None:
         return None if row is None else {"number": row.number, "label": row.label}
 
     return {

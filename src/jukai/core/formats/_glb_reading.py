@@ -13,6 +13,7 @@ import numpy as np
 from jukai.core.errors import FileProblem
 from jukai.core.formats.common import LIMIT, MOST_POINTS, RawMesh, ReadMesh, finish_reading, plural
 from jukai.core.geometry.arrays import Floats
+from jukai.core.json_data import JsonObject
 
 __all__ = ["CLEAR", "read_glb"]
 
@@ -108,7 +109,7 @@ class _Document:
             k: self.table(k) for k in ("meshes", "nodes", "scenes", "accessors", "bufferViews", "buffers", "materials")
         }
 
-    def table(self, key: str) -> list[dict[str, Any]]:
+    def table(self, key: str) -> list[JsonObject]:
         rows = self.doc.get(key, [])
         if not isinstance(rows, list) or not all(isinstance(r, dict) for r in rows):
             raise FileProblem(f"'{key}' must be a list of objects.")

@@ -11,6 +11,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from jukai.core.errors import FileProblem
+from jukai.core.json_data import JsonObject
 from jukai.core.recipe.bench import Bench
 from jukai.core.recipe.versions import brought_up_to_date
 
@@ -75,7 +76,7 @@ def write_bench(bench: Bench) -> bytes:
     return (json.dumps(bench.to_json(), indent=1, ensure_ascii=False) + "\n").encode()
 
 
-def bench_schema() -> dict[str, Any]:
+def bench_schema() -> JsonObject:
     """Return the JSON Schema of bench files (draft 2020-12)."""
     schema = Bench.model_json_schema(by_alias=True)
     required = {"format", "version", "name", "unit"}

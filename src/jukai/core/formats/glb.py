@@ -14,6 +14,7 @@ from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.normals import smooth_fans
 from jukai.core.geometry.triangulation import triangulate
+from jukai.core.json_data import JsonObject
 
 __all__ = ["GlbMaterial", "GlbPart", "read_glb", "write_glb"]
 
@@ -75,8 +76,8 @@ def write_glb(parts: Sequence[GlbPart], materials: Sequence[GlbMaterial]) -> byt
     Corners of one point are shared in the file where normal and texture coordinate agree.
     """
     blob = _Blob()
-    meshes: list[dict[str, Any]] = []
-    nodes: list[dict[str, Any]] = []
+    meshes: list[JsonObject] = []
+    nodes: list[JsonObject] = []
     for part in parts:
         primitives = _primitives(blob, part)
         if primitives:

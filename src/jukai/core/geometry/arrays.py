@@ -24,7 +24,7 @@ Ints = NDArray[np.int32]
 Bools = NDArray[np.bool_]
 
 
-def frozen(array: NDArray[Any]) -> NDArray[Any]:
+def frozen(array: Array) -> Array:
     """Return ``array`` marked read-only (a view where it was writeable elsewhere)."""
     if array.flags.writeable:
         array = array.view()
@@ -43,7 +43,7 @@ def row_ids(offsets: Ints) -> Ints:
     return np.repeat(np.arange(count, dtype=np.int32), np.diff(offsets))
 
 
-def concatenated_ranges(starts: NDArray[Any], counts: NDArray[Any]) -> NDArray[np.int64]:
+def concatenated_ranges(starts: Array, counts: Array) -> NDArray[np.int64]:
     """Return ``[s, s+1, .. s+c-1]`` of every (s, c), one after the other."""
     counts = np.asarray(counts, dtype=np.int64)
     total = int(counts.sum())

@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from jukai.core.geometry._crossings import crossing_pairs, triangle_boxes
 from jukai.core.geometry._weld import weld_exact
-from jukai.core.geometry.arrays import Floats, Ints
+from jukai.core.geometry.arrays import Array, Floats, Ints
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.pairs import FEW_BOXES, overlapping_boxes
 from jukai.core.geometry.triangulation import triangulate
@@ -142,7 +140,7 @@ def _same_place(points: Floats) -> Ints:
     return out
 
 
-def _crossing(a: Floats, b: Floats, same: NDArray[Any]) -> tuple[np.ndarray, Floats]:
+def _crossing(a: Floats, b: Floats, same: Array) -> tuple[np.ndarray, Floats]:
     """Return which pairs of (k, 3, 3) triangles cross, and a place on each that does.
 
     ``same`` (k, 3, 3) says which corner of a is which corner of b.

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from jukai.core.geometry.arrays import Floats, Ints, frozen, row_ids, sides_of
+from jukai.core.geometry.arrays import Array, Floats, Ints, frozen, row_ids, sides_of
 
 if TYPE_CHECKING:
     from jukai.core.geometry.connectivity import Connectivity
@@ -51,7 +51,7 @@ class Lineage:
 
 _SHADING = ("fans", "sharp", "view")
 """Kept results that hang on attributes, not on points and faces alone."""
-_EMPTY: Mapping[str, NDArray[Any]] = MappingProxyType({})
+_EMPTY: Mapping[str, Array] = MappingProxyType({})
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -83,8 +83,8 @@ class Mesh:
     face_soft: NDArray[np.bool_] | None = None
     uv: Floats | None = None
     edge_pairs: Ints | None = None
-    edge_data: Mapping[str, NDArray[Any]] = field(default_factory=lambda: _EMPTY)
-    point_data: Mapping[str, NDArray[Any]] = field(default_factory=lambda: _EMPTY)
+    edge_data: Mapping[str, Array] = field(default_factory=lambda: _EMPTY)
+    point_data: Mapping[str, Array] = field(default_factory=lambda: _EMPTY)
     crease: float | None = None
     by_area: bool = False
     _cache: dict[str, object] = field(default_factory=dict, repr=False)

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from jukai.core.geometry._faces import sharp_loop
 from jukai.core.geometry._fans import fans_loop
-from jukai.core.geometry.arrays import Bools, Floats, Ints
+from jukai.core.geometry.arrays import Array, Bools, Floats, Ints
 from jukai.core.geometry.connectivity import previous_corners
 from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.measures import face_frames, face_normals, vector_areas
@@ -146,7 +145,7 @@ def _weighed(mesh: Mesh, angles: Floats) -> Floats:
     return angles
 
 
-def _numbered(mesh: Mesh, low: NDArray[Any]) -> tuple[Ints, Ints]:
+def _numbered(mesh: Mesh, low: Array) -> tuple[Ints, Ints]:
     """Return fan of corner and first corner of fan, in the order of the points; ``low`` (c,) names a fan's first corner."""
     first = np.unique(low)
     first = first[np.lexsort((first, mesh.corners[first]))].astype(np.int32)

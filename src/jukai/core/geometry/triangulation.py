@@ -6,11 +6,10 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from jukai.core.geometry._ears import clip_ears
 from jukai.core.geometry._faces import STRAIGHT, planes_loop, quads_loop, rotate_bent
-from jukai.core.geometry.arrays import Floats, Ints, concatenated_ranges, frozen
+from jukai.core.geometry.arrays import Array, Floats, Ints, concatenated_ranges, frozen
 from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.measures import vector_areas
 from jukai.core.geometry.mesh import Mesh
@@ -122,7 +121,7 @@ def _triangulate(mesh: Mesh) -> Triangulation:
     return Triangulation(frozen(corners), frozen(faces))
 
 
-def _cut_few(mesh: Mesh, starts: NDArray[Any], corners: Ints) -> None:
+def _cut_few(mesh: Mesh, starts: Array, corners: Ints) -> None:
     sides, first = mesh.sides, mesh.offsets[:-1]
     threes = np.flatnonzero(sides == 3)
     corners[starts[threes]] = first[threes, None] + np.arange(3, dtype=np.int32)
@@ -135,7 +134,7 @@ def _cut_few(mesh: Mesh, starts: NDArray[Any], corners: Ints) -> None:
         corners[at + 1] = base[:, None] + np.where(turn[:, None], [1, 3, 0], [0, 2, 3])
 
 
-def _other_diagonal(mesh: Mesh, fours: NDArray[Any]) -> np.ndarray:
+def _other_diagonal(mesh: Mesh, fours: Array) -> np.ndarray:
     """Return for each four-sided face whether it is cut from its second to its fourth corner."""
     p = mesh.points[mesh.corners[mesh.offsets[:-1][fours][:, None] + np.arange(4)]]
     normal = vector_areas(mesh)[fours]
@@ -149,7 +148,7 @@ def _other_diagonal(mesh: Mesh, fours: NDArray[Any]) -> np.ndarray:
     return np.where(odd & ~even, True, np.where(even & ~odd, False, shorter))
 
 
-def _cut_many(mesh: Mesh, many: NDArray[Any], starts: NDArray[Any], corners: Ints) -> None:
+def _cut_many(mesh: Mesh, many: Array, starts: Array, corners: Ints) -> None:
     first, sides = mesh.offsets[:-1][many], mesh.sides[many]
     offsets = np.concatenate([[0], np.cumsum(sides)]).astype(np.int32)
     if int(offsets[-1]) > FEW:
@@ -166,7 +165,7 @@ def _cut_many(mesh: Mesh, many: NDArray[Any], starts: NDArray[Any], corners: Int
         corners[concatenated_ranges(starts[many], fans)] = local
 
 
-def _in_plane(mesh: Mesh, faces: NDArray[Any], first: Ints, sides: Ints) -> Floats:
+def _in_plane(mesh: Mesh, faces: Array, first: Ints, sides: Ints) -> Floats:
     """Return the corners of ``faces`` in 2D, turned so that every face runs counter-clockwise."""
     ids = concatenated_ranges(first, sides)
     p = mesh.points[mesh.corners[ids]] - np.repeat(mesh.points[mesh.corners[first]], sides, axis=0)

@@ -11,7 +11,8 @@ from typing import Any
 from pydantic import BaseModel
 
 from jukai.core.errors import ValueProblem
-from jukai.core.operators.kinds.base import ValueKind, kind_of, limit
+from jukai.core.json_data import JsonObject
+from jukai.core.operators.kinds.base import AnyKind, kind_of, limit
 from jukai.core.operators.kinds.relevance import holds
 
 __all__ = ["Field", "describe_values", "field_at", "fields_of", "relevant_keys", "written_schema"]
@@ -29,7 +30,7 @@ class Field:
 
     key: str
     attribute: str
-    kind: ValueKind
+    kind: AnyKind
     default: Any
     required: bool
     description: str
@@ -39,7 +40,7 @@ class Field:
     @property
     def written_default(self) -> Any:
         """The default as it would stand in a file."""
-        return None if self.required else self.kind.written(self.default)
+        return None if self.required or self.default is None else self.kind.written(self.default)
 
 
 @cache
@@ -77,12 +78,12 @@ def relevant_keys(fields: Mapping[str, Field], written: Mapping[str, Any]) -> fr
     return frozenset(k for k, f in fields.items() if holds(f.kind.relevant, now))
 
 
-def describe_values(values: type[BaseModel]) -> list[dict[str, Any]]:
+def describe_values(values: type[BaseModel]) -> list[JsonObject]:
     """Return the values of an operator as plain data."""
     return [_described(f) for f in fields_of(values).values()]
 
 
-def _described(f: Field) -> dict[str, Any]:
+def _described(f: Field) -> JsonObject:
     kind = f.kind
     shared = {
         "key": f.key, "kind": kind.name, "unit": kind.unit, "description": f.description, "required": f.required,
@@ -93,7 +94,7 @@ def _described(f: Field) -> dict[str, Any]:
     return shared | kind.describe()
 
 
-def written_schema(values: type[BaseModel]) -> dict[str, Any]:
+def written_schema(values: type[BaseModel]) -> JsonObject:
     """Return the JSON Schema of the values as they stand in a bench file."""
     properties = {}
     for key, f in fields_of(values).items():

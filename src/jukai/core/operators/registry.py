@@ -10,9 +10,9 @@ from dataclasses import fields
 from functools import cache
 from pathlib import Path
 from types import MappingProxyType
-from typing import Any
 
 from jukai.core.errors import ValueProblem
+from jukai.core.json_data import JsonObject
 from jukai.core.operators.base import CHAPTERS, Operator, Placing, found
 from jukai.core.operators.fields import describe_values, fields_of, written_schema
 
@@ -51,7 +51,7 @@ def first_values(op: Operator) -> list[str]:
     return [k for k in keys if fields[k].kind.begins]
 
 
-def describe(op: Operator) -> dict[str, Any]:
+def describe(op: Operator) -> JsonObject:
     """Return an operator as plain data: what chips, callouts and menus are made from."""
     return {
         "id": op.id,
@@ -71,6 +71,6 @@ def describe(op: Operator) -> dict[str, Any]:
     }
 
 
-def _placing(p: Placing) -> dict[str, Any]:
+def _placing(p: Placing) -> JsonObject:
     rows = {f.name: getattr(p, f.name) for f in fields(p)}
     return {name: None if row is None else {"target": row[0], "gain": row[1]} for name, row in rows.items()}

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from jukai.core.geometry.arrays import Bools, Floats
 from jukai.core.geometry.elements import belonging, centres, element_normals, rows_of
 from jukai.core.geometry.mesh import Mesh
+from jukai.core.json_data import JsonObject
 
 __all__ = ["Sought", "alike_in_history", "element_of", "find_elements"]
 
@@ -112,9 +113,9 @@ def alike_in_history(mesh: Mesh, kind: str, element: Mapping[str, Any]) -> Bools
     return out
 
 
-def element_of(mesh: Mesh, kind: str, which: int) -> dict[str, Any]:
+def element_of(mesh: Mesh, kind: str, which: int) -> JsonObject:
     """Return how an element is written in a pick by hand: where it is, which way it faces, where its first face has come from."""
-    out: dict[str, Any] = {"at": [float(f"{x:.9g}") for x in centres(mesh, kind)[which]]}
+    out: JsonObject = {"at": [float(f"{x:.9g}") for x in centres(mesh, kind)[which]]}
     if kind != "points":
         out["normal"] = [float(f"{x:.9g}") for x in element_normals(mesh, kind)[which]]
     con = mesh.connectivity

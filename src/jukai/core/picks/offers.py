@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import math
-from typing import Any
 
 import numpy as np
 
 from jukai.core.geometry.elements import loop_through
 from jukai.core.geometry.measures import edge_turns
 from jukai.core.geometry.mesh import Mesh
+from jukai.core.json_data import JsonObject
 from jukai.core.picks.finding import element_of
 from jukai.core.picks.picked import Picked
 from jukai.core.picks.rules import SHARP, Picker
@@ -27,7 +27,7 @@ _DIRECTIONS = {
 }
 
 
-def looks_like(mesh: Mesh, picked: Picked) -> list[tuple[str, dict[str, Any]]]:
+def looks_like(mesh: Mesh, picked: Picked) -> list[tuple[str, JsonObject]]:
     """Return rules that pick just these elements, each with words for it: what a pick by hand could as well be.
 
     Tried are all elements, angles, the rim, the six ways to face and the groups of earlier steps,
@@ -35,7 +35,7 @@ def looks_like(mesh: Mesh, picked: Picked) -> list[tuple[str, dict[str, Any]]]:
     """
     if not picked.mask.any():
         return []
-    rules: list[tuple[str, dict[str, Any]]] = [("all there are", {"rule": "everything"}), ("the rim", {"rule": "rim"})]
+    rules: list[tuple[str, JsonObject]] = [("all there are", {"rule": "everything"}), ("the rim", {"rule": "rim"})]
     if picked.kind == "edges":
         least = math.degrees(float(edge_turns(mesh)[picked.mask].min()))
         rules += [

@@ -7,6 +7,8 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, StringConstraints, model_validator
 
+from jukai.core.json_data import JsonObject
+
 __all__ = [
     "IS_NUMBER",
     "MAX_COORDINATE",
@@ -130,14 +132,14 @@ class Step(_Model):
     operator: Annotated[str, StringConstraints(pattern=r"^[a-z_]{1,64}$")]
     name: Annotated[str, StringConstraints(max_length=200)] | None = None
     on: bool = True
-    values: dict[str, Any] = Field(default_factory=dict)
+    values: JsonObject = Field(default_factory=dict)
 
 
 class NamedPick(_Model):
     """A pick of a part that can be used again by its name; ``of`` in it says of what it is."""
 
     name: Name
-    pick: dict[str, Any]
+    pick: JsonObject
 
 
 class Part(_Model):
@@ -174,7 +176,7 @@ class MeasureEnd(_Model):
 
     part: Id
     of: Literal["points", "edges", "faces"]
-    element: dict[str, Any]
+    element: JsonObject
 
 
 class Measure(_Model):
@@ -263,7 +265,7 @@ class Bench(_Model):
         """Return the finish of a part, if the bench has it."""
         return next((f for f in self.finishes if f.name == part.finish), None)
 
-    def to_json(self) -> dict[str, Any]:
+    def to_json(self) -> JsonObject:
         """Return the document as it is written: what has its default is left out, but for the head."""
         body = self.model_dump(mode="json", by_alias=True, exclude_defaults=True)
         return {"format": self.format, "version": self.version, "name": self.name, "unit": self.unit} | body

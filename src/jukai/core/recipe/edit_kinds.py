@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from jukai.core.errors import ValueProblem
+from jukai.core.json_data import JsonObject
 from jukai.core.recipe.bench import (  # fmt: skip
     Curve,
     Finish,
@@ -59,7 +60,7 @@ class AddStep(_Edit):
     part: Id
     step: Id
     operator: str
-    values: dict[str, Any] = Field(default_factory=dict)
+    values: JsonObject = Field(default_factory=dict)
     after: Id | None = None
 
 
@@ -138,7 +139,7 @@ class AddPart(_Edit):
     name: Name
     step: Id
     operator: str
-    values: dict[str, Any] = Field(default_factory=dict)
+    values: JsonObject = Field(default_factory=dict)
     curve: Curve | None = None
     finish: str | None = None
     placement: Placement | None = None
@@ -244,7 +245,7 @@ class SetPick(_Edit):
     kind: Literal["set_pick"] = "set_pick"
     part: Id
     name: Name
-    pick: dict[str, Any] | None = None
+    pick: JsonObject | None = None
 
 
 class SetDimension(_Edit):

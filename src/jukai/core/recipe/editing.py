@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import Any, TypeVar
+from typing import TypeVar
 
 from pydantic import BaseModel
 
 from jukai.core.errors import ValueProblem
+from jukai.core.json_data import JsonObject
 from jukai.core.recipe.bench import Bench, Curve, CurvePoint, Part, Step
 from jukai.core.recipe.resolve import point_ids
 
@@ -51,6 +52,6 @@ def insert(rows: list[T], row: T, after: str | None, what: str) -> list[T]:
     return rows
 
 
-def given(edit: BaseModel, *names: str) -> dict[str, Any]:
+def given(edit: BaseModel, *names: str) -> JsonObject:
     """Return what of an edit was given."""
     return {n: getattr(edit, n) for n in names if getattr(edit, n) is not None}

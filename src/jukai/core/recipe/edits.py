@@ -9,6 +9,7 @@ from pydantic import BaseModel, ValidationError
 
 from jukai.core.errors import CoreError, ValueProblem
 from jukai.core.formulas import check_name
+from jukai.core.json_data import JsonObject
 from jukai.core.operators.fields import field_at
 from jukai.core.operators.registry import get_operator
 from jukai.core.recipe import drawing_edits, part_edits
@@ -60,7 +61,7 @@ def apply_edit(bench: Bench, edit: Any) -> Bench:
 def _checked(before: Bench, changed: Bench) -> Bench:
     """Return a changed bench once it is known to be valid; what stands in it untouched was checked before."""
     known = {id(row) for name in Bench.model_fields for row in _rows(before, name)}
-    fields: dict[str, Any] = {}
+    fields: JsonObject = {}
     for name in Bench.model_fields:
         value = getattr(changed, name)
         rows = _rows(changed, name)

@@ -13,6 +13,7 @@ from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.elements import centres, rows_of
 from jukai.core.geometry.measuring import READINGS, Reading, Thing, readings, thing
 from jukai.core.geometry.mesh import Mesh
+from jukai.core.json_data import JsonObject
 from jukai.core.picks.finding import alike_in_history, element_of
 from jukai.core.picks.rules import resolve_pick
 from jukai.core.recipe.bench import Bench, Measure
@@ -49,9 +50,7 @@ def _literal(raw: Any, **_: Any) -> float:
     return float(raw)
 
 
-def found_thing(
-    body: Body, kind: str, element: Mapping[str, Any], *, written: bool = True
-) -> tuple[Thing, dict[str, Any]]:
+def found_thing(body: Body, kind: str, element: Mapping[str, Any], *, written: bool = True) -> tuple[Thing, JsonObject]:
     """Find an element on a body by its lineage and place; return it, and how it is ``written``.
 
     Raises

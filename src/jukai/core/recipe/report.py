@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.soundness import Soundness, soundness
+from jukai.core.json_data import JsonObject
 from jukai.core.recipe.evaluate import Evaluation
 
 __all__ = ["mesh_report", "part_report", "soundness_report"]
 
 
-def mesh_report(mesh: Mesh, name: str, notes: list[dict[str, Any]]) -> dict[str, Any]:
+def mesh_report(mesh: Mesh, name: str, notes: list[JsonObject]) -> JsonObject:
     """Return counts, sizes and soundness of a mesh."""
     s = soundness(mesh)
     return {
@@ -22,13 +21,13 @@ def mesh_report(mesh: Mesh, name: str, notes: list[dict[str, Any]]) -> dict[str,
     }  # fmt: skip
 
 
-def part_report(evaluation: Evaluation) -> dict[str, Any]:
+def part_report(evaluation: Evaluation) -> JsonObject:
     """Return the report of a part where it stands, with what its steps had to say."""
     notes = [{"level": n.level, "step": o.step.id, "text": n.text} for o in evaluation.steps for n in o.notes]
     return mesh_report(evaluation.placed_mesh(), evaluation.part.name, notes)
 
 
-def soundness_report(s: Soundness) -> dict[str, Any]:
+def soundness_report(s: Soundness) -> JsonObject:
     """Return a soundness report with its places."""
     return {
         "sound": s.sound, "summary": s.summary(), "points": s.points, "edges": s.edges, "faces": s.faces, "sides": s.sides,

@@ -5,12 +5,13 @@ from __future__ import annotations
 from typing import Any
 
 from jukai.core.errors import FileProblem
+from jukai.core.json_data import JsonObject
 from jukai.core.recipe.bench import VERSION
 
 __all__ = ["brought_up_to_date"]
 
 
-def brought_up_to_date(doc: dict[str, Any]) -> dict[str, Any]:
+def brought_up_to_date(doc: JsonObject) -> JsonObject:
     """Return a document in the present version; it is not checked, and what is given stays as it is.
 
     Raises
@@ -29,7 +30,7 @@ def brought_up_to_date(doc: dict[str, Any]) -> dict[str, Any]:
     return _from_1(doc)
 
 
-def _from_1(doc: dict[str, Any]) -> dict[str, Any]:
+def _from_1(doc: JsonObject) -> JsonObject:
     """A part was *see through*, now it is *transparent*; four values of a bevel are *shading* and *surface*."""
     parts = doc.get("parts")
     if isinstance(parts, list):
@@ -38,7 +39,7 @@ def _from_1(doc: dict[str, Any]) -> dict[str, Any]:
     return doc | {"version": 2}
 
 
-def _part_from_1(part: dict[str, Any]) -> dict[str, Any]:
+def _part_from_1(part: JsonObject) -> JsonObject:
     part = dict(part)
     if "see_through" in part:
         part["transparent"] = part.pop("see_through")

@@ -22,7 +22,7 @@ from jukai.core.operators.fields import describe_values, fields_of, written_sche
 from jukai.core.operators.kinds.all import kinds
 from jukai.core.operators.kinds.angle import AngleKind
 from jukai.core.operators.kinds.axis import AxisKind
-from jukai.core.operators.kinds.base import ValueKind
+from jukai.core.operators.kinds.base import AnyKind
 from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.curve import CurveKind
 from jukai.core.operators.kinds.curves import CurvesKind, curves
@@ -51,7 +51,7 @@ GRAPH = [
     {"id": "b", "at": "n / 9", "value": 2, "smooth": True},
     {"at": 1, "value": 0, "in": [-0.1, "x"]},
 ]
-WRITTEN: list[tuple[ValueKind, Any, set[tuple[str, str]]]] = [
+WRITTEN: list[tuple[AnyKind, Any, set[tuple[str, str]]]] = [
     (LengthKind(), "w * 2 mm", {("number", "w")}), (AngleKind(), 30, set()), (ShareKind(), "n %", {("number", "n")}),
     (VectorKind(), [1, "w", "x + n"], {("number", "w"), ("number", "x"), ("number", "n")}),
     (AxisKind(), "x", set()), (AxisKind(), {"point": [0, 0, "x"], "direction": [0, 0, 1]}, {("number", "x")}),
@@ -345,7 +345,7 @@ class ByChance(unittest.TestCase):
             name = chance.choice(numbers)
             from jukai.core.formulas import rename_in_formula
 
-            def renamed(value: Any, old: str, new: str, kind: ValueKind = kind) -> Any:
+            def renamed(value: Any, old: str, new: str, kind: AnyKind = kind) -> Any:
                 return kind.mapped(
                     value,
                     lambda f: (

@@ -6,11 +6,11 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
-from jukai.core.geometry.arrays import Ints
+from jukai.core.geometry.arrays import Array, Ints
 from jukai.core.geometry.bevel.cleaning import Body, cleaned
 from jukai.core.geometry.mesh import Lineage, Mesh
+from jukai.core.json_data import JsonObject
 
 __all__ = ["CORNERS", "STRIPS", "Bevel", "New", "body_of"]
 
@@ -60,7 +60,7 @@ class New:
     strips: int
     corners: int
     beside: Ints
-    borders: NDArray[Any]
+    borders: Array
     first: int
     close: object = ()
     look: Any = None
@@ -71,7 +71,7 @@ class New:
         return np.repeat(values, self.strips // len(values)) if len(values) else values
 
 
-def body_of(mesh: Mesh, body: Body, new: New, marks: NDArray[Any], options: Bevel, step: str) -> Mesh:
+def body_of(mesh: Mesh, body: Body, new: New, marks: Array, options: Bevel, step: str) -> Mesh:
     """Return the new body as a mesh.
 
     Parameters
@@ -116,7 +116,7 @@ def _finish(mesh: Mesh, new: New, name: str | None) -> tuple[tuple[str, ...], In
     return names, np.concatenate([kept, added]).astype(np.int32)
 
 
-def _marks(mesh: Mesh, old: Any, borders: Any, merged: Any, number: Any, *, sharp: bool) -> tuple[Any, dict[str, Any]]:
+def _marks(mesh: Mesh, old: Any, borders: Any, merged: Any, number: Any, *, sharp: bool) -> tuple[Any, JsonObject]:
     """Return the edges that carry marks: those of old that are still there, and the borders of the strips."""
     pairs, data = [], []
     if mesh.edge_pairs is not None and "sharp" in mesh.edge_data:

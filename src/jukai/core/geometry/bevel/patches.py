@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from jukai.core.geometry.arrays import Floats, Ints
+from jukai.core.geometry.arrays import Array, Floats, Ints
 from jukai.core.geometry.bevel._patches import ALIKE, EVEN, LEVEL, divide, many, means
 
 __all__ = ["Corner", "Template", "faces_of", "fill", "interior_count", "spread", "template"]
@@ -209,7 +209,7 @@ class Corner:
 
     strips: int
     chords: int
-    border: NDArray[Any]
+    border: Array
     old: Floats | None
     normals: Floats
     outside: Callable[[object], Floats]
@@ -244,7 +244,7 @@ def fill(points: Floats, at: int, corner: Corner, weights: Floats, *, hollow: bo
         points[inside] = _inner(points[corner.border[part]], corner, part, weights).transpose(1, 0, 2)
 
 
-def _inner(border: Floats, corner: Corner, part: NDArray[Any], weights: Floats) -> Floats:
+def _inner(border: Floats, corner: Corner, part: Array, weights: Floats) -> Floats:
     """Return (inner, p, 3) the inner points of some of the patches."""
     k, n = corner.strips, corner.chords
     t = template(k, n)
@@ -306,7 +306,7 @@ def _stretched(k: int, n: int, border: Floats, outside: Floats) -> Floats:
     return at[own]
 
 
-def spread(values: Floats, at: int, border: NDArray[Any], k: int, n: int) -> None:
+def spread(values: Floats, at: int, border: Array, k: int, n: int) -> None:
     """Write what (., d) values on the borders of patches are inside, each the mean of its neighbours, from row ``at`` on."""
     inner = interior_count(k, n)
     if inner == 0:
@@ -319,7 +319,7 @@ def spread(values: Floats, at: int, border: NDArray[Any], k: int, n: int) -> Non
     values[at : at + len(border) * inner].reshape(-1, inner, values.shape[1])[:] = out.transpose(1, 0, 2)
 
 
-def faces_of(out: Ints, border: NDArray[Any], own: int, k: int, n: int) -> tuple[Ints, Ints]:
+def faces_of(out: Ints, border: Array, own: int, k: int, n: int) -> tuple[Ints, Ints]:
     """Write the faces of patches, whose inner points follow on from number ``own``; return the counts of sides and of faces.
 
     Returns

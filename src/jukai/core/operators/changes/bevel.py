@@ -16,6 +16,7 @@ from jukai.core.geometry.bevel.rings import Rings
 from jukai.core.geometry.bevel.rounding import count_faces, offsets_for, round_edges
 from jukai.core.geometry.measures import edge_turns, face_normals
 from jukai.core.geometry.mesh import Mesh
+from jukai.core.json_data import JsonObject
 from jukai.core.notes import Note
 from jukai.core.operators.base import (
     Callout,
@@ -90,7 +91,7 @@ def bevel(mesh: Mesh, values: Values, context: Context) -> Result:
     """
     width = mesh.size / 100 if values.width is None else values.width
     picked, widths = _asked(values, width)
-    used: dict[str, Any] = {"width": width, "pick": float(values.pick.count)}
+    used: JsonObject = {"width": width, "pick": float(values.pick.count)}
     if not picked.any():
         return Result(mesh, tuple(_nothing(values, width)), used=used)
     least = float(widths[picked].min())
@@ -143,7 +144,7 @@ def _points(
     options: Bevel,
     picked: np.ndarray,
     widths: np.ndarray,
-    used: dict[str, Any],
+    used: JsonObject,
     context: Context,
 ) -> Result:
     """Cut off points instead of edges."""

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import ClassVar, Unpack
 
 from jukai.core.operators.inputs import Along
-from jukai.core.operators.kinds.base import NUMBER, Change, Leaf, Schema, Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import NUMBER, Change, Declared, Leaf, Schema, Scope, ValueKind, declare
 
 __all__ = ["AlongKind", "along"]
 
 
 @dataclass(frozen=True, kw_only=True)
-class AlongKind(ValueKind):
+class AlongKind(ValueKind[Along]):
     """A place along an axis."""
 
     name: ClassVar[str] = "along"
@@ -23,7 +23,7 @@ class AlongKind(ValueKind):
         """Return the JSON Schema of the written form."""
         return dict(NUMBER)
 
-    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> Along:
         """Return the place."""
         if isinstance(raw, str) and raw.rstrip().endswith("%"):
             return Along(scope.number(raw.rstrip()[:-1], measures="", where=where), share=True)
@@ -31,17 +31,15 @@ class AlongKind(ValueKind):
         scope.show(where, value)
         return Along(value)
 
-    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> object:
         """Return what the only leaf is replaced with."""
         return change(Leaf("number", raw, where, "length"))
 
-    def written(self, default: Any) -> Any:
+    def written(self, default: Along) -> object:
         """Return a place as it would stand in a file."""
-        if default is None:
-            return None
         return f"{default.value:g} %" if default.share else default.value
 
 
-def along(description: str, *, default: Along, chapter: str = "", **more: Any) -> Any:
+def along(description: str, *, default: Along, chapter: str = "", **more: Unpack[Declared]) -> Along:
     """Declare a place along the axis."""
     return declare(AlongKind(chapter=chapter), default, description, **more)

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import ClassVar, Unpack
 
 from jukai.core.errors import ValueProblem
 from jukai.core.operators.inputs import AxisSpec
-from jukai.core.operators.kinds.base import Change, Leaf, Schema, Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import Change, Declared, Leaf, Schema, Scope, ValueKind, declare
 from jukai.core.operators.kinds.vector import numbers_schema
 
 __all__ = ["AxisKind", "axis"]
@@ -16,7 +16,7 @@ NAMED = ("x", "y", "z", "longest")
 
 
 @dataclass(frozen=True, kw_only=True)
-class AxisKind(ValueKind):
+class AxisKind(ValueKind[AxisSpec]):
     """A line with a direction."""
 
     name: ClassVar[str] = "axis"
@@ -28,7 +28,7 @@ class AxisKind(ValueKind):
                "required": ["point", "direction"]}  # fmt: skip
         return {"oneOf": [{"enum": list(NAMED)}, own]}
 
-    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> AxisSpec:
         """Return the axis."""
         if isinstance(raw, str) and raw in NAMED:
             return AxisSpec(raw)
@@ -51,7 +51,7 @@ class AxisKind(ValueKind):
         a, b, c = (scope.number(v, measures="length", where=where) for v in row)
         return a, b, c
 
-    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> object:
         """Return a point and a direction with each number replaced; a name of an axis is no number."""
         if not isinstance(raw, dict):
             return raw
@@ -62,13 +62,11 @@ class AxisKind(ValueKind):
             for k, v in raw.items()
         }
 
-    def written(self, default: Any) -> Any:
+    def written(self, default: AxisSpec) -> object:
         """Return an axis as it would stand in a file."""
-        if default is None or default.name:
-            return default and default.name
-        return {"point": list(default.point), "direction": list(default.direction)}
+        return default.name or {"point": list(default.point or ()), "direction": list(default.direction or ())}
 
 
-def axis(description: str, *, default: AxisSpec, chapter: str = "", **more: Any) -> Any:
+def axis(description: str, *, default: AxisSpec, chapter: str = "", **more: Unpack[Declared]) -> AxisSpec:
     """Declare an axis."""
     return declare(AxisKind(chapter=chapter), default, description, **more)

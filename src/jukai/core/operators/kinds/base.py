@@ -5,13 +5,14 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any, ClassVar, Protocol
+from typing import TYPE_CHECKING, Any, ClassVar, Generic, Protocol, TypedDict, TypeVar, Unpack
 
 from pydantic import Field
 from pydantic.fields import FieldInfo
 
 from jukai.core.errors import FormulaError, ValueProblem
 from jukai.core.formulas import parse
+from jukai.core.json_data import JsonObject
 from jukai.core.operators.kinds.relevance import Condition, conditions
 
 if TYPE_CHECKING:
@@ -19,9 +20,23 @@ if TYPE_CHECKING:
     from jukai.core.notes import Note
     from jukai.core.operators.inputs import Body, CurveInput, FileInput
 
-__all__ = ["NUMBER", "Change", "Leaf", "Reference", "Schema", "Scope", "ValueKind", "declare", "kind_of", "limit"]
+__all__ = [
+    "NUMBER",
+    "AnyKind",
+    "Change",
+    "Declared",
+    "Leaf",
+    "Reference",
+    "Relevant",
+    "Schema",
+    "Scope",
+    "ValueKind",
+    "declare",
+    "kind_of",
+    "limit",
+]
 
-Schema = dict[str, Any]
+Schema = JsonObject
 """A JSON Schema, or other plain data for the page."""
 NUMBER: Schema = {"type": ["number", "string"], "description": "a number or a formula"}
 """JSON Schema of a number as it is written."""
@@ -104,9 +119,27 @@ class Scope(Protocol):
         """Return the name of a finish that the bench has."""
 
 
+V = TypeVar("V")
+
+
+class Relevant(TypedDict, total=False):
+    """What any value may be declared with: when it counts, such as ``head == "hexagon"``."""
+
+    relevant: str
+
+
+class Declared(Relevant, total=False):
+    """The limits of its numbers, too."""
+
+    ge: float
+    gt: float
+    le: float
+    lt: float
+
+
 @dataclass(frozen=True, kw_only=True)
-class ValueKind(ABC):
-    """A kind of value, as one operator declares it.
+class ValueKind(ABC, Generic[V]):
+    """A kind of value, as one operator declares it; ``V`` is what the operator takes.
 
     Attributes
     ----------
@@ -142,7 +175,7 @@ class ValueKind(ABC):
         """Return the JSON Schema of the written form."""
 
     @abstractmethod
-    def resolve(self, raw: object, scope: Scope, where: str) -> object:
+    def resolve(self, raw: object, scope: Scope, where: str) -> V:
         """Return what the operator takes.
 
         Raises
@@ -155,15 +188,15 @@ class ValueKind(ABC):
         """Return the written form with each of its leaves replaced; one that can't be read comes back as it is."""
         return raw
 
-    def key(self, value: object) -> object:
-        """Return what of a resolved value the result hangs on, as plain data."""
+    def key(self, value: V) -> object:
+        """Return what of a resolved value the result depends on, as plain data."""
         return repr(value)
 
     def default(self, raw: object, scope: Scope, where: str) -> object:
         """Return what the operator takes where nothing is written; ``raw`` is the default as declared."""
         return raw
 
-    def written(self, default: object) -> object:
+    def written(self, default: V) -> object:
         """Return a default as it would stand in a file."""
         return list(default) if isinstance(default, tuple) else default
 
@@ -259,11 +292,15 @@ class ValueKind(ABC):
         raise ValueProblem(f"There is nothing at '{name[:40]}' in {where.replace('_', ' ')}.", field=where)
 
 
+AnyKind = ValueKind[Any]
+"""A kind of which nobody needs to know here what it gives."""
+
+
 @dataclass(frozen=True, slots=True)
 class _InSchema:
     """Carries the kind on a pydantic field and writes it into the JSON Schema."""
 
-    kind: ValueKind
+    kind: AnyKind
 
     def __call__(self, schema: Schema) -> None:
         schema["x-kind"] = self.kind.name
@@ -271,13 +308,15 @@ class _InSchema:
             schema["x-unit"] = self.kind.unit
 
 
-def declare(kind: ValueKind, default: object, description: str, *, relevant: str = "", **limits: Any) -> object:
+def declare(kind: AnyKind, default: object, description: str, **more: Unpack[Declared]) -> Any:
     """Return the pydantic field of a value of this kind; ``relevant`` says when it counts: ``head == "hexagon"``."""
+    relevant = more.get("relevant")
     whole = replace(kind, relevant=conditions(relevant)) if relevant else kind
-    return Field(default, description=description, json_schema_extra=_InSchema(whole), **limits)
+    return Field(default, description=description, json_schema_extra=_InSchema(whole),
+                 ge=more.get("ge"), gt=more.get("gt"), le=more.get("le"), lt=more.get("lt"))  # fmt: skip
 
 
-def kind_of(info: FieldInfo) -> ValueKind:
+def kind_of(info: FieldInfo) -> AnyKind:
     """Return the kind of a declared value."""
     if not isinstance(info.json_schema_extra, _InSchema):
         raise TypeError("every value of an operator is declared with the function of its kind")

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import ClassVar, Unpack
 
 from jukai.core.errors import ValueProblem
-from jukai.core.operators.kinds.base import Schema, Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import Declared, Schema, Scope, ValueKind, declare
 
 __all__ = ["ChoiceKind", "choice"]
 
 
 @dataclass(frozen=True, kw_only=True)
-class ChoiceKind(ValueKind):
+class ChoiceKind(ValueKind[str]):
     """One of ``choices``, each a word as it is written and words for the screen."""
 
     name: ClassVar[str] = "choice"
@@ -23,7 +23,7 @@ class ChoiceKind(ValueKind):
         """Return the JSON Schema of the written form."""
         return {"enum": [word for word, _ in self.choices]}
 
-    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> str:
         """Return the word, if it is a choice."""
         known = [word for word, _ in self.choices]
         if raw not in known:
@@ -38,8 +38,13 @@ class ChoiceKind(ValueKind):
 
 
 def choice(
-    description: str, choices: Sequence[tuple[str, str]], *, default: str | None = None, chapter: str = "", **more: Any
-) -> Any:
+    description: str,
+    choices: Sequence[tuple[str, str]],
+    *,
+    default: str | None = None,
+    chapter: str = "",
+    **more: Unpack[Declared],
+) -> str:
     """Declare a choice; the first one is the default unless another is named."""
     kind = ChoiceKind(choices=tuple(choices), chapter=chapter)
     return declare(kind, default or choices[0][0], description, **more)

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import ClassVar, Unpack
 
-from jukai.core.operators.kinds.base import Change, Leaf, Schema, Scope, ValueKind, declare
+from jukai.core.operators.inputs import CurveInput
+from jukai.core.operators.kinds.base import Change, Declared, Leaf, Schema, Scope, ValueKind, declare
 
 __all__ = ["CurveKind", "curve"]
 
 
 @dataclass(frozen=True, kw_only=True)
-class CurveKind(ValueKind):
+class CurveKind(ValueKind[CurveInput]):
     """The id of a curve; ``of`` says whether it must be a ``profile`` or a ``path``."""
 
     name: ClassVar[str] = "curve"
@@ -22,15 +23,15 @@ class CurveKind(ValueKind):
         """Return the JSON Schema of the written form."""
         return {"type": "string"}
 
-    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> CurveInput:
         """Return the curve, sampled."""
         return scope.curve(raw, where)
 
-    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> object:
         """Return what the name is replaced with."""
         return change(Leaf("curve", raw, where))
 
-    def key(self, value: Any) -> Any:
+    def key(self, value: CurveInput) -> object:
         """Return the curve's own key, which holds its points."""
         return value.key
 
@@ -39,6 +40,6 @@ class CurveKind(ValueKind):
         return {"of": [self.of]}
 
 
-def curve(description: str, *, of: str = "profile", chapter: str = "", **more: Any) -> Any:
+def curve(description: str, *, of: str = "profile", chapter: str = "", **more: Unpack[Declared]) -> CurveInput:
     """Declare a curve of the bench."""
     return declare(CurveKind(of=of, chapter=chapter), ..., description, **more)

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import ClassVar, Unpack
 
 from jukai.core.errors import ValueProblem
-from jukai.core.operators.kinds.base import Change, Leaf, Schema, Scope, ValueKind, declare
+from jukai.core.operators.inputs import CurveInput
+from jukai.core.operators.kinds.base import Change, Declared, Leaf, Schema, Scope, ValueKind, declare
 
 __all__ = ["CurvesKind", "curves"]
 
@@ -14,7 +15,7 @@ MOST = 200
 
 
 @dataclass(frozen=True, kw_only=True)
-class CurvesKind(ValueKind):
+class CurvesKind(ValueKind[tuple[CurveInput, ...]]):
     """Ids of curves, at least ``least`` of them."""
 
     name: ClassVar[str] = "curves"
@@ -26,7 +27,7 @@ class CurvesKind(ValueKind):
         """Return the JSON Schema of the written form."""
         return {"type": "array", "items": {"type": "string"}, "minItems": self.least, "maxItems": MOST}
 
-    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> tuple[CurveInput, ...]:
         """Return the curves, sampled, in order."""
         if not isinstance(raw, list) or not self.least <= len(raw) <= MOST:
             raise ValueProblem(
@@ -36,13 +37,13 @@ class CurvesKind(ValueKind):
             )
         return tuple(scope.curve(row, where) for row in raw)
 
-    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> object:
         """Return the list with each name replaced."""
         if not isinstance(raw, list):
             return raw
         return [change(Leaf("curve", row, f"{where}/{i}")) for i, row in enumerate(raw)]
 
-    def key(self, value: Any) -> Any:
+    def key(self, value: tuple[CurveInput, ...]) -> object:
         """Return the curves' own keys."""
         return [c.key for c in value]
 
@@ -51,6 +52,8 @@ class CurvesKind(ValueKind):
         return {"of": [self.of], "axes": self.least}
 
 
-def curves(description: str, *, of: str = "profile", least: int = 2, chapter: str = "", **more: Any) -> Any:
+def curves(
+    description: str, *, of: str = "profile", least: int = 2, chapter: str = "", **more: Unpack[Declared]
+) -> tuple[CurveInput, ...]:
     """Declare several curves of the bench, in order."""
     return declare(CurvesKind(of=of, least=least, chapter=chapter), ..., description, **more)

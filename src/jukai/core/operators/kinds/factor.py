@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Unpack
 
-from jukai.core.operators.kinds.base import declare
+from jukai.core.operators.kinds.base import Declared, declare
 from jukai.core.operators.kinds.number import NumberKind
 
 __all__ = ["FactorKind", "factor"]
@@ -19,7 +19,7 @@ class FactorKind(NumberKind):
 
 
 def factor(
-    description: str, *, default: float | None = None, otherwise: str = "", chapter: str = "", **more: Any
+    description: str, *, default: float | None = None, otherwise: str = "", chapter: str = "", **more: Unpack[Declared]
 ) -> Any:
     """Declare a plain number; ``ge``, ``gt``, ``le`` and ``lt`` are its limits, ``relevant`` says when it counts."""
     return declare(FactorKind(otherwise=otherwise, chapter=chapter), default, description, **more)

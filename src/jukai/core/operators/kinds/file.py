@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import ClassVar, Unpack
 
-from jukai.core.operators.kinds.base import Change, Leaf, Schema, Scope, ValueKind, declare
+from jukai.core.operators.inputs import FileInput
+from jukai.core.operators.kinds.base import Change, Declared, Leaf, Schema, Scope, ValueKind, declare
 
 __all__ = ["FileKind", "file"]
 
 
 @dataclass(frozen=True, kw_only=True)
-class FileKind(ValueKind):
+class FileKind(ValueKind[FileInput]):
     """The name of a file; its bytes are read when the operator asks for them."""
 
     name: ClassVar[str] = "file"
@@ -21,19 +22,19 @@ class FileKind(ValueKind):
         """Return the JSON Schema of the written form."""
         return {"type": "string"}
 
-    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> FileInput:
         """Return the file, not read yet."""
         return scope.file(raw, where)
 
-    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> object:
         """Return what the name is replaced with."""
         return change(Leaf("file", raw, where))
 
-    def key(self, value: Any) -> Any:
+    def key(self, value: FileInput) -> object:
         """Return name and hash of the file."""
         return [value.name, value.hash]
 
 
-def file(description: str, *, chapter: str = "", **more: Any) -> Any:
+def file(description: str, *, chapter: str = "", **more: Unpack[Declared]) -> FileInput:
     """Declare a file beside the bench."""
     return declare(FileKind(chapter=chapter), ..., description, **more)

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import ClassVar, Unpack
 
 from jukai.core.errors import ValueProblem
 from jukai.core.operators.inputs import Further
-from jukai.core.operators.kinds.base import NUMBER, Change, Leaf, Schema, Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import NUMBER, Change, Declared, Leaf, Schema, Scope, ValueKind, declare
 from jukai.core.operators.kinds.pick import mask_key
 from jukai.core.picks.form import mapped_pick, pick_schema
 from jukai.core.picks.picked import Picked
@@ -21,7 +21,7 @@ MOST_FURTHER = 12
 
 
 @dataclass(frozen=True, kw_only=True)
-class FurtherKind(ValueKind):
+class FurtherKind(ValueKind[object]):
     """Rows of a pick and a width; ``like`` is the key of the step's first pick, whose kind of elements they are of."""
 
     name: ClassVar[str] = "further"
@@ -83,9 +83,10 @@ class FurtherKind(ValueKind):
             out["width"] = change(Leaf("number", row["width"], f"{where}/width", "length"))
         return out
 
-    def key(self, value: Any) -> object:
+    def key(self, value: object) -> object:
         """Return hashes of what is picked, and the widths."""
-        return [(mask_key(row.pick), row.width) for row in value if isinstance(row, Further)]
+        rows = value if isinstance(value, tuple) else ()
+        return [(mask_key(row.pick), row.width) for row in rows if isinstance(row, Further)]
 
     def rule_at(
         self, raw: object, path: Sequence[str], written: Mapping[str, object]
@@ -104,6 +105,8 @@ class FurtherKind(ValueKind):
         return {"of": list(self.of), "beside": self.like}
 
 
-def further(description: str, *, of: Sequence[str], like: str = "pick", chapter: str = "", **more: Any) -> object:
+def further(
+    description: str, *, of: Sequence[str], like: str = "pick", chapter: str = "", **more: Unpack[Declared]
+) -> object:
     """Declare further picks of a step; there are none by default."""
     return declare(FurtherKind(of=tuple(of), like=like, chapter=chapter), (), description, **more)

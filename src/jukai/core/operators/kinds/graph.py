@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Unpack
 
 import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.graphs import Graph
-from jukai.core.operators.kinds.base import NUMBER, Change, Leaf, Schema, Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import NUMBER, Change, Declared, Leaf, Schema, Scope, ValueKind, declare
 from jukai.core.operators.kinds.vector import numbers_schema
 
 __all__ = ["GraphKind", "graph", "mapped_graph", "resolve_graph"]
@@ -19,7 +19,7 @@ _KEYS = {"id", "at", "value", "smooth", "in", "out"}
 
 
 @dataclass(frozen=True, kw_only=True)
-class GraphKind(ValueKind):
+class GraphKind(ValueKind[Graph]):
     """Points in order of their place; ``measured`` is what its values measure."""
 
     name: ClassVar[str] = "graph"
@@ -29,17 +29,17 @@ class GraphKind(ValueKind):
         """Return the JSON Schema of the written form."""
         return graph_schema()
 
-    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> Graph:
         """Return the graph."""
         return resolve_graph(raw, scope, where, self.measured)
 
-    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> object:
         """Return the points with each of their numbers replaced."""
         return mapped_graph(raw, change, where, self.measured)
 
-    def key(self, value: Any) -> Any:
+    def key(self, value: Graph) -> object:
         """Return all the numbers of the graph."""
-        return None if value is None else graph_key(value)
+        return graph_key(value)
 
 
 def graph_schema() -> Schema:
@@ -123,7 +123,9 @@ def graph_key(g: Graph) -> list[Any]:
     return [g.at.tolist(), g.value.tolist(), g.smooth.tolist(), *handles]
 
 
-def graph(description: str, *, measured: str = "", otherwise: str = "", chapter: str = "", **more: Any) -> Any:
+def graph(
+    description: str, *, measured: str = "", otherwise: str = "", chapter: str = "", **more: Unpack[Declared]
+) -> Any:
     """Declare a graph; left out it is what ``otherwise`` says."""
     unit = {"length": "mm", "angle": "°"}.get(measured, "")
     return declare(

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Unpack
 
-from jukai.core.operators.kinds.base import declare
+from jukai.core.operators.kinds.base import Declared, declare
 from jukai.core.operators.kinds.number import NumberKind
 
 __all__ = ["LengthKind", "length"]
@@ -27,7 +27,7 @@ def length(
     otherwise: str = "",
     instead_of: str = "",
     chapter: str = "",
-    **more: Any,
+    **more: Unpack[Declared],
 ) -> Any:
     """Declare a length; ``ge``, ``gt``, ``le`` and ``lt`` are its limits, ``relevant`` says when it counts."""
     kind = LengthKind(otherwise=otherwise, instead_of=instead_of, chapter=chapter)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import ClassVar
 
 from jukai.core.operators.kinds.base import NUMBER, Change, Leaf, Schema, Scope, ValueKind
 from jukai.core.operators.kinds.whole import whole_number
@@ -12,7 +12,7 @@ __all__ = ["NumberKind"]
 
 
 @dataclass(frozen=True, kw_only=True)
-class NumberKind(ValueKind):
+class NumberKind(ValueKind[float]):
     """One number, or a formula for it."""
 
     begins: ClassVar[bool] = True
@@ -22,7 +22,7 @@ class NumberKind(ValueKind):
         """Return the JSON Schema of the written form."""
         return dict(NUMBER)
 
-    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> float:
         """Return the number."""
         value = scope.number(raw, measures=self.measures, where=where)
         if self.whole:
@@ -30,6 +30,6 @@ class NumberKind(ValueKind):
         scope.show(where, value)
         return value
 
-    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> object:
         """Return what the only leaf is replaced with."""
         return change(Leaf("number", raw, where, self.measures))

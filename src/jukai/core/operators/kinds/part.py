@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import ClassVar, Unpack
 
-from jukai.core.operators.kinds.base import Change, Leaf, Schema, Scope, ValueKind, declare
+from jukai.core.operators.inputs import Body
+from jukai.core.operators.kinds.base import Change, Declared, Leaf, Schema, Scope, ValueKind, declare
 
 __all__ = ["PartKind", "part"]
 
 
 @dataclass(frozen=True, kw_only=True)
-class PartKind(ValueKind):
+class PartKind(ValueKind[Body]):
     """The id or name of a part.
 
     ``upto`` is the key of the step up to which its recipe counts; with ``placed`` it also counts where it stands.
@@ -26,19 +27,21 @@ class PartKind(ValueKind):
         """Return the JSON Schema of the written form."""
         return {"type": "string"}
 
-    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> Body:
         """Return the part's body, worked out."""
         return scope.body(raw, where, upto=scope.written.get(self.upto) if self.upto else None, placed=self.placed)
 
-    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> object:
         """Return what the name is replaced with."""
         return change(Leaf("part", raw, where))
 
-    def key(self, value: Any) -> Any:
+    def key(self, value: Body) -> object:
         """Return the body's own key; it holds the placement where that counts."""
         return value.key
 
 
-def part(description: str, *, upto: str = "", placed: bool = False, chapter: str = "", **more: Any) -> Any:
+def part(
+    description: str, *, upto: str = "", placed: bool = False, chapter: str = "", **more: Unpack[Declared]
+) -> Body:
     """Declare another part of the bench."""
     return declare(PartKind(upto=upto, placed=placed, chapter=chapter), ..., description, **more)

@@ -5,10 +5,10 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Unpack
 
 from jukai.core.geometry.mesh import Mesh
-from jukai.core.operators.kinds.base import Change, Leaf, Schema, Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import Change, Declared, Leaf, Schema, Scope, ValueKind, declare
 from jukai.core.picks.form import mapped_pick, pick_schema
 from jukai.core.picks.picked import Picked
 from jukai.core.picks.rules import resolve_pick
@@ -22,7 +22,7 @@ def mask_key(picked: Picked) -> str:
 
 
 @dataclass(frozen=True, kw_only=True)
-class PickKind(ValueKind):
+class PickKind(ValueKind[object]):
     """A rule.
 
     Attributes
@@ -86,7 +86,13 @@ class PickKind(ValueKind):
 
 
 def pick(
-    description: str, *, of: Sequence[str], default: Mapping[str, object], on: str = "", chapter: str = "", **more: Any
+    description: str,
+    *,
+    of: Sequence[str],
+    default: Mapping[str, object],
+    on: str = "",
+    chapter: str = "",
+    **more: Unpack[Declared],
 ) -> Any:
     """Declare a pick; its default is a rule as it stands in a file."""
     return declare(PickKind(of=tuple(of), on=on, chapter=chapter), dict(default), description, **more)

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import ClassVar, Unpack
 
-from jukai.core.operators.kinds.base import declare
+from jukai.core.operators.kinds.base import Relevant, declare
 from jukai.core.operators.kinds.number import NumberKind
 
 __all__ = ["SeedKind", "seed"]
@@ -27,7 +27,7 @@ def seed(
     *,
     default: int = 1,
     chapter: str = "",
-    **more: Any,
-) -> Any:
+    **more: Unpack[Relevant],
+) -> int:
     """Declare a seed: 0 to 2³¹ − 1; ``relevant`` says when it counts."""
     return declare(SeedKind(chapter=chapter), default, description, ge=0, le=2**31 - 1, **more)

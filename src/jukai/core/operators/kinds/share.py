@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Unpack
 
-from jukai.core.operators.kinds.base import Scope, declare
+from jukai.core.operators.kinds.base import Relevant, Scope, declare
 from jukai.core.operators.kinds.number import NumberKind
 
 __all__ = ["ShareKind", "share"]
@@ -21,7 +21,7 @@ class ShareKind(NumberKind):
     lowest: ClassVar[float] = 0.0
     unit: str = "%"
 
-    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> float:
         """Return the share; per cent are hundredths."""
         if isinstance(raw, str) and raw.rstrip().endswith("%"):
             value = scope.number(raw.rstrip()[:-1], measures="", where=where) / 100
@@ -44,6 +44,8 @@ class ShareKind(NumberKind):
         return f"{100 * number:g} %"
 
 
-def share(description: str, *, default: float, chapter: str = "", ge: float = 0, le: float = 1, **more: Any) -> Any:
+def share(
+    description: str, *, default: float, chapter: str = "", ge: float = 0, le: float = 1, **more: Unpack[Relevant]
+) -> float:
     """Declare a share, 0 to 1 unless other limits are given; ``relevant`` says when it counts."""
     return declare(ShareKind(chapter=chapter), default, description, ge=ge, le=le, **more)

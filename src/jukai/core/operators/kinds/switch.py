@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import ClassVar, Unpack
 
 from jukai.core.errors import ValueProblem
-from jukai.core.operators.kinds.base import Schema, Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import Declared, Schema, Scope, ValueKind, declare
 
 __all__ = ["SwitchKind", "switch"]
 
 
 @dataclass(frozen=True, kw_only=True)
-class SwitchKind(ValueKind):
+class SwitchKind(ValueKind[bool]):
     """On or off."""
 
     name: ClassVar[str] = "switch"
@@ -23,7 +23,7 @@ class SwitchKind(ValueKind):
         """Return the JSON Schema of the written form."""
         return {"type": "boolean"}
 
-    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> bool:
         """Return whether it is on."""
         if not isinstance(raw, bool):
             raise ValueProblem(f"{where.capitalize()} is on or off: true or false.", field=where)
@@ -34,6 +34,6 @@ class SwitchKind(ValueKind):
         return {"choices": [{"value": True, "words": self.on}, {"value": False, "words": self.off}]}
 
 
-def switch(description: str, *, default: bool, on: str, off: str, chapter: str = "", **more: Any) -> Any:
+def switch(description: str, *, default: bool, on: str, off: str, chapter: str = "", **more: Unpack[Declared]) -> bool:
     """Declare a switch with a sentence for each state."""
     return declare(SwitchKind(on=on, off=off, chapter=chapter), default, description, **more)

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Unpack
 
 from jukai.core.errors import ValueProblem
-from jukai.core.operators.kinds.base import NUMBER, Change, Leaf, Schema, Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import NUMBER, Change, Declared, Leaf, Schema, Scope, ValueKind, declare
 from jukai.core.operators.kinds.whole import whole_number
 
 __all__ = ["VectorKind", "numbers_schema", "vector"]
@@ -18,7 +18,7 @@ def numbers_schema(axes: int) -> Schema:
 
 
 @dataclass(frozen=True, kw_only=True)
-class VectorKind(ValueKind):
+class VectorKind(ValueKind[tuple[float, ...]]):
     """Numbers along the first ``axes`` axes."""
 
     name: ClassVar[str] = "vector"
@@ -33,7 +33,7 @@ class VectorKind(ValueKind):
         """Return the JSON Schema of the written form."""
         return numbers_schema(self.axes)
 
-    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> tuple[float, ...]:
         """Return the numbers."""
         if not isinstance(raw, list) or len(raw) != self.axes:
             words = "two" if self.axes == 2 else "three"
@@ -51,7 +51,7 @@ class VectorKind(ValueKind):
             out.append(value)
         return tuple(out)
 
-    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> object:
         """Return the list with each number replaced."""
         if not isinstance(raw, list):
             return raw
@@ -63,7 +63,13 @@ class VectorKind(ValueKind):
 
 
 def vector(
-    description: str, *, axes: int = 3, default: Any = None, otherwise: str = "", chapter: str = "", **more: Any
+    description: str,
+    *,
+    axes: int = 3,
+    default: Any = None,
+    otherwise: str = "",
+    chapter: str = "",
+    **more: Unpack[Declared],
 ) -> Any:
     """Declare lengths along the first ``axes`` axes; ``relevant`` says when they count."""
     return declare(VectorKind(otherwise=otherwise, axes=axes, chapter=chapter), default, description, **more)

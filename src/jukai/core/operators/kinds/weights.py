@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Unpack
 
 import numpy as np
 
@@ -12,7 +12,7 @@ from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.operators.kinds.axis import AxisKind
-from jukai.core.operators.kinds.base import NUMBER, Change, Leaf, Schema, Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import NUMBER, Change, Declared, Leaf, Schema, Scope, ValueKind, declare
 from jukai.core.operators.kinds.graph import graph_schema, mapped_graph, resolve_graph
 from jukai.core.operators.kinds.vector import numbers_schema
 from jukai.core.picks.form import mapped_pick, pick_schema
@@ -25,7 +25,7 @@ _AXIS = AxisKind()
 
 
 @dataclass(frozen=True, kw_only=True)
-class WeightsKind(ValueKind):
+class WeightsKind(ValueKind[object]):
     """A mask over the points of the body that comes to the step.
 
     Written as ``{"pick": PICK}``; as ``{"graph": [...], "along": AXIS}``, with 0 where the body begins along the
@@ -50,7 +50,7 @@ class WeightsKind(ValueKind):
             ]
         }
 
-    def resolve(self, raw: object, scope: Scope, where: str) -> Any:
+    def resolve(self, raw: object, scope: Scope, where: str) -> object:
         """Return (n_points,) weights; the written form where no body comes to the step."""
         mesh = scope.mesh
         if mesh is None:
@@ -104,7 +104,7 @@ class WeightsKind(ValueKind):
             out = np.clip(out, 0.0, 1.0)
         return out
 
-    def mapped(self, raw: object, change: Change, where: str = "") -> Any:
+    def mapped(self, raw: object, change: Change, where: str = "") -> object:
         """Return the mask with each of its leaves replaced; painted places are plain numbers."""
         if not isinstance(raw, dict):
             return raw
@@ -128,7 +128,7 @@ class WeightsKind(ValueKind):
             k: change(Leaf("number", v, f"{where}/{k}", numbers[k])) if k in numbers else v for k, v in stroke.items()
         }
 
-    def key(self, value: Any) -> Any:
+    def key(self, value: object) -> object:
         """Return a hash of the weights."""
         return (
             hashlib.blake2b(value.tobytes(), digest_size=12).hexdigest()
@@ -137,6 +137,8 @@ class WeightsKind(ValueKind):
         )
 
 
-def weights(description: str, *, otherwise: str = "everywhere alike", chapter: str = "", **more: Any) -> Any:
+def weights(
+    description: str, *, otherwise: str = "everywhere alike", chapter: str = "", **more: Unpack[Declared]
+) -> Any:
     """Declare a mask over the points; left out, the step acts everywhere alike."""
     return declare(WeightsKind(otherwise=otherwise, chapter=chapter), None, description, **more)

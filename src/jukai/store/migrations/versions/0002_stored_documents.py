@@ -14,6 +14,7 @@ import sqlalchemy as sa
 from alembic import op
 
 from jukai.core.errors import CoreError
+from jukai.core.json_data import JsonObject
 from jukai.core.recipe.bench import Bench, Step
 from jukai.core.recipe.edits import apply_edit, parse_edit
 from jukai.core.recipe.versions import brought_up_to_date
@@ -100,13 +101,13 @@ def _document(snapshot: str | None, edit: str | None, before: Bench | None) -> B
         return before
 
 
-def _bench(doc: dict[str, Any]) -> Bench:
+def _bench(doc: JsonObject) -> Bench:
     """Return a document of version 1 in today's model; the values of steps stay as they are written."""
     parts = [{("transparent" if k == "see_through" else k): v for k, v in p.items()} for p in doc.get("parts", [])]
     return Bench.model_validate(doc | {"version": 2, "parts": parts})
 
 
-def _edited(bench: Bench, edit: dict[str, Any]) -> Bench:
+def _edited(bench: Bench, edit: JsonObject) -> Bench:
     if edit["kind"] == "set_value":
         return _with_value(bench, edit)
     if edit["kind"] == "set_part":
@@ -114,7 +115,7 @@ def _edited(bench: Bench, edit: dict[str, Any]) -> Bench:
     return apply_edit(bench, parse_edit(edit))
 
 
-def _with_value(bench: Bench, edit: dict[str, Any]) -> Bench:
+def _with_value(bench: Bench, edit: JsonObject) -> Bench:
     """Write a value as it was written then: whole, under keys that there may be none of any more."""
 
     def changed(step: Step) -> Step:
@@ -135,7 +136,7 @@ def _with_value(bench: Bench, edit: dict[str, Any]) -> Bench:
     return bench.model_copy(update={"parts": parts})
 
 
-def _present(bench: Bench) -> dict[str, Any]:
+def _present(bench: Bench) -> JsonObject:
     """Return the document as the present version writes it."""
     return Bench.model_validate(brought_up_to_date(bench.to_json() | {"version": 1})).to_json()
 
