@@ -130,7 +130,7 @@ class RoundTrips(unittest.TestCase):
             np.testing.assert_allclose(back, rows, rtol=0, atol=5e-15 * np.abs(rows).max())
         many = np.tile([0.1, -2.0, 1234.5], (20_001, 1))
         self.assertEqual(decimal_rows(b"v", many)[:18], b"v 0.1 -2 1234.5\nv ")
-        self.assertEqual(decimal_rows(b"v", [[0.1, -2.0, 1e22]]), b"v 0.1 -2 1e+22\n")
+        self.assertEqual(decimal_rows(b"v", np.array([[0.1, -2.0, 1e22]])), b"v 0.1 -2 1e+22\n")
         corners, offsets = np.arange(1, 30_001, dtype=np.int32), np.arange(0, 30_001, 3, dtype=np.int32)
         for uv in (None, corners):
             self.assertEqual(index_rows(corners, uv, offsets), b"".join(index_rows(corners[i:i + 3], None if uv is None else uv[i:i + 3], np.array([0, 3])) for i in range(0, 30_000, 3)))  # fmt: skip

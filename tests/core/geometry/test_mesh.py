@@ -83,7 +83,7 @@ class ConnectivityTest(unittest.TestCase):
         for n, k in ((1, 0), (50, 20), (400, 390)):
             a, b = rng.integers(0, n, (2, k)).astype(np.int32)
             np.testing.assert_array_equal(_hooking(n, a, b), _union_find(n, a, b))
-        self.assertEqual(components(5, [0, 3], [1, 4]).tolist(), [0, 0, 1, 2, 2])
+        self.assertEqual(components(5, np.array([0, 3]), np.array([1, 4])).tolist(), [0, 0, 1, 2, 2])
 
 
 class MeshTest(unittest.TestCase):

@@ -6,13 +6,12 @@ import base64
 import binascii
 import json
 import math
-from typing import Any
 
 import numpy as np
 
 from jukai.core.errors import FileProblem
 from jukai.core.formats.common import LIMIT, MOST_POINTS, RawMesh, ReadMesh, finish_reading, plural
-from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.arrays import Array, Floats
 from jukai.core.json_data import JsonObject
 
 __all__ = ["CLEAR", "read_glb"]
@@ -120,7 +119,7 @@ class _Document:
         if not self.tables["meshes"]:
             raise FileProblem("There is no mesh in the file.")
         placed = self.placed()
-        pieces: list[tuple[Floats, object, object, int, int]] = []
+        pieces: list[tuple[Floats, Array, Array | None, int, int]] = []
         names: list[str] = []
         for mesh, matrix in placed:
             row = self.tables["meshes"][mesh]
@@ -194,7 +193,9 @@ class _Document:
             raise FileProblem("Nodes run in a ring.")
         return out
 
-    def primitive(self, mesh: int, row: dict[str, object], matrix: Floats) -> tuple[Floats, object, object, int] | None:
+    def primitive(
+        self, mesh: int, row: dict[str, object], matrix: Floats
+    ) -> tuple[Floats, Array, Array | None, int] | None:
         mode = row.get("mode", 4)
         if mode not in (0, 1, 2, 3, 4, 5, 6):
             raise FileProblem(f"Mesh {mesh}: mode {mode} is unknown.")
@@ -230,7 +231,7 @@ class _Document:
         points = _to_mm(points, matrix)
         return points, self.triangles(ids, mode), uv, material
 
-    def triangles(self, ids: Any, mode: int) -> object:
+    def triangles(self, ids: Array, mode: int) -> Array:
         if mode == 4:
             rest = len(ids) % 3
             if rest:
@@ -242,7 +243,7 @@ class _Document:
             return ids[np.where(odd, np.stack([k + 1, k, k + 2], axis=1), np.stack([k, k + 1, k + 2], axis=1))]
         return ids[np.stack([np.zeros_like(k), k + 1, k + 2], axis=1)]
 
-    def accessor(self, number: object) -> Any:
+    def accessor(self, number: object) -> Array:
         accessors = self.tables["accessors"]
         i = _index(number, len(accessors), "accessor")
         row = accessors[i]
@@ -270,7 +271,7 @@ class _Document:
             return table / np.iinfo(dtype).max
         return table
 
-    def strided(self, i: int, view: object, offset: int, count: int, dtype: Any, width: int) -> Any:
+    def strided(self, i: int, view: object, offset: int, count: int, dtype: np.dtype[np.generic], width: int) -> Array:
         data, stride = self.view(view)
         element = dtype.itemsize * width
         if offset % dtype.itemsize:
@@ -284,7 +285,7 @@ class _Document:
         rows = np.lib.stride_tricks.as_strided(flat[offset:], (count, element), (stride, 1), writeable=False)
         return np.ascontiguousarray(rows).view(dtype).reshape(count, width)
 
-    def sparse(self, i: int, row: Any, table: Any, dtype: Any, width: int) -> object:
+    def sparse(self, i: int, row: JsonObject, table: Array, dtype: np.dtype[np.generic], width: int) -> Array:
         try:
             count = _whole(row["count"], f"Accessor {i}: sparse count", 1)
             ids_row, values_row = row["indices"], row["values"]
@@ -342,7 +343,7 @@ class _Document:
         self.buffers[i] = held[:said]
         return self.buffers[i]
 
-    def joined(self, pieces: list[tuple[Floats, Any, object, int, int]], names: list[str]) -> ReadMesh:
+    def joined(self, pieces: list[tuple[Floats, Array, Array | None, int, int]], names: list[str]) -> ReadMesh:
         shift = np.cumsum([0, *(len(p[0]) for p in pieces)])
         triangles = np.concatenate([p[1] + s for p, s in zip(pieces, shift, strict=False)])
         counts = [len(p[1]) for p in pieces]

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
-from jukai.core.geometry.arrays import Array
+from jukai.core.geometry.arrays import Array, Ints
 from jukai.core.geometry.kernels import kernel
 
 
-def rows_alike(data: bytes, at: int, rows: int, k: int) -> Any:
+def rows_alike(data: bytes, at: int, rows: int, k: int) -> Ints | None:
     """Return the (rows * k,) int32 corners of rows of one byte ``k`` and ``k`` little-endian int32, or None.
 
     The rows do not begin where a processor likes its numbers to; NumPy's way through such a table is four times slower.

@@ -5,12 +5,11 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any
 
 import numpy as np
 
 from jukai.core.errors import FileProblem
-from jukai.core.geometry.arrays import Floats, Ints, concatenated_ranges
+from jukai.core.geometry.arrays import Array, Floats, Ints, concatenated_ranges
 from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.mesh import Mesh
 
@@ -104,7 +103,7 @@ def check_text(data: bytes, what: str) -> None:
         raise FileProblem(f"This is not a text {what} file.")
 
 
-def check_points(points: Any) -> None:
+def check_points(points: Array) -> None:
     """Refuse a coordinate that is not finite or too large, and say which."""
     if len(points) and points.max() <= LIMIT and points.min() >= -LIMIT:
         return
@@ -161,7 +160,7 @@ def finish_reading(
     return ReadMesh(mesh, raw.groups, face_group, tuple(notes), has_units)
 
 
-def _checked(points: Floats, corners: Ints, offsets: Ints) -> tuple[Any, bool, tuple[Any, Floats] | None]:
+def _checked(points: Floats, corners: Ints, offsets: Ints) -> tuple[Array, bool, tuple[Array, Floats] | None]:
     """Return the usable faces, whether the coordinates are, and of large bodies the points used and their bounds."""
     if len(corners) > FEW:
         from jukai.core.formats._check_fast import check_mesh
@@ -221,6 +220,6 @@ def merge_same_points(points: Floats, corners: Ints) -> tuple[Floats, Ints]:
     return points[np.sort(first)], where[corners]
 
 
-def offsets_of(sizes: Any) -> Ints:
+def offsets_of(sizes: Array) -> Ints:
     """Return compressed-row offsets of ``sizes``."""
     return np.concatenate([[0], np.cumsum(np.asarray(sizes, dtype=np.int64))]).astype(np.int32)

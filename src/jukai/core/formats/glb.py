@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from jukai.core.formats._glb_reading import CLEAR, read_glb
+from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.normals import smooth_fans
@@ -174,7 +175,7 @@ def _vertices(mesh: Mesh, first: Any, fan: Any) -> tuple[object, object, object]
     return position.astype("<f4"), normal.astype("<f4"), uv
 
 
-def _shared_corners(mesh: Mesh) -> tuple[Any, Any, Any]:
+def _shared_corners(mesh: Mesh) -> tuple[Array, Array, Array]:
     """Return (c,) the vertex of each corner, and a corner and the fan of each vertex.
 
     Corners share a vertex where point, normal and texture coordinate are the same.

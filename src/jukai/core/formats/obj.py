@@ -190,7 +190,7 @@ class _Reader:
         if self.uv and min(self.corner_uv) >= 0:
             uv = np.array(self.uv)[self.corner_uv]
         return RawMesh(
-            np.array(self.points, dtype=np.float64).reshape(-1, 3), np.array(self.corners, dtype=np.int32), offsets_of(self.sizes), uv,
+            np.array(self.points, dtype=np.float64).reshape(-1, 3), np.array(self.corners, dtype=np.int32), offsets_of(np.array(self.sizes, np.int32)), uv,
             tuple(self.groups), np.array(self.face_group, dtype=np.int32), tuple(self.finishes), np.array(self.face_finish, dtype=np.int32), notes,
         )  # fmt: skip
 

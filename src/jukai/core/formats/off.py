@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from typing import Any
 
 import numpy as np
 
@@ -21,6 +20,7 @@ from jukai.core.formats.common import (
     plural,
 )
 from jukai.core.formats.text import decimal_rows
+from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.triangulation import triangulate
 
@@ -88,7 +88,7 @@ def _counts(words: list[bytes], number: int) -> tuple[int, int]:
     return n_points, n_faces
 
 
-def _points(rows: Lines) -> Any:
+def _points(rows: Lines) -> Array:
     try:
         return np.array([words[:3] for _, words in rows], dtype=np.float64).reshape(-1, 3)
     except ValueError:
@@ -101,7 +101,7 @@ def _points(rows: Lines) -> Any:
         raise
 
 
-def _faces(rows: Lines, n_points: int) -> tuple[Any, Any]:
+def _faces(rows: Lines, n_points: int) -> tuple[Array, Array]:
     first = rows[0][1]
     alike = first[0].isdigit() and len(first) == int(first[0]) + 1
     if alike and all(len(words) == len(first) and words[0] == first[0] for _, words in rows):
@@ -143,7 +143,7 @@ def write_off(mesh: Mesh, options: WriteOptions) -> bytes:
     return head.encode() + body + _face_rows(np.asarray(corners).reshape(-1), np.asarray(sizes))
 
 
-def _face_rows(corners: Any, sizes: Any) -> bytes:
+def _face_rows(corners: Array, sizes: Array) -> bytes:
     out = []
     words = [str(c) for c in corners.tolist()]
     at = 0

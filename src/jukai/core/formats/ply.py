@@ -21,7 +21,7 @@ from jukai.core.formats.common import (
     offsets_of,
     plural,
 )
-from jukai.core.geometry.arrays import concatenated_ranges
+from jukai.core.geometry.arrays import Array, concatenated_ranges
 from jukai.core.geometry.kernels import FEW, kernel
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.triangulation import triangulate
@@ -218,7 +218,7 @@ def _binary(data: bytes, at: int, elements: list[_Element], order: str) -> _Foun
     return found
 
 
-def _point_uv(table: Any) -> object:
+def _point_uv(table: Array) -> Array | None:
     for u, v in (("s", "t"), ("u", "v"), ("texture_u", "texture_v")):
         if table.dtype.names and u in table.dtype.names and v in table.dtype.names:
             return np.stack([table[u], table[v]], axis=1).astype(np.float64)
@@ -291,12 +291,12 @@ def _alike(data: bytes, at: int, e: _Element, order: str, found: _Found | None) 
 
 @kernel
 def _scan_rows(
-    raw: Any,
+    raw: Array,
     at: int,
     rows: int,
-    sizes: Any,
-    counts: Any,
-    signed: Any,
+    sizes: Array,
+    counts: Array,
+    signed: Array,
     big: bool,  # noqa: FBT001
     which: int,
 ) -> tuple[NDArray[np.int64], NDArray[np.int64], int, int, int]:
@@ -326,7 +326,7 @@ def _scan_rows(
     return starts, lengths, at, -1, 0
 
 
-def _take_faces(found: _Found, values: Any, sizes: Any, prop: _Property) -> None:
+def _take_faces(found: _Found, values: Array, sizes: Array, prop: _Property) -> None:
     if prop.type[0] == "f":
         whole = values == np.round(values)
         if not whole.all():
@@ -435,7 +435,7 @@ def write_ply(mesh: Mesh, options: WriteOptions) -> bytes:
     return head.encode() + points.tobytes() + _face_rows(corners, sizes, "u1" if small else "<i4")
 
 
-def _face_rows(corners: object, sizes: Any, count_type: str) -> bytes:
+def _face_rows(corners: object, sizes: Array, count_type: str) -> bytes:
     if len(sizes) and (sizes == sizes[0]).all():
         k = int(sizes[0])
         rows = np.zeros(len(sizes), np.dtype([("n", count_type), ("list", "<i4", (k,))]))

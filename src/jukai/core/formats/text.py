@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import math
 from itertools import pairwise
-from typing import Any
 
 import numpy as np
+
+from jukai.core.geometry.arrays import Array
 
 __all__ = ["decimal_rows", "index_rows"]
 
@@ -14,7 +15,7 @@ _DIGITS = 15
 """Significant digits of the largest number: all that a double is sure to hold."""
 
 
-def decimal_rows(key: bytes, rows: Any) -> bytes | memoryview:
+def decimal_rows(key: bytes, rows: Array) -> bytes | memoryview:
     """Return ``key x y z`` lines of (n, k) numbers.
 
     All have the same number of decimals, chosen so that the largest keeps 15 significant digits;
@@ -45,7 +46,7 @@ def _decimal(x: float) -> str:
     return str(int(x)) if x == int(x) and abs(x) < 1e15 else repr(x)
 
 
-def index_rows(corners: Any, uv: Any, offsets: Any) -> bytes | memoryview:
+def index_rows(corners: Array, uv: Array | None, offsets: Array) -> bytes | memoryview:
     """Return ``f a/b c/d ...`` lines of faces in compressed rows."""
     if len(corners) > 20_000:
         from jukai.core.formats._text_fast import faces

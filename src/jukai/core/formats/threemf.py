@@ -26,7 +26,7 @@ from jukai.core.formats.common import (
     finish_reading,
     plural,
 )
-from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.arrays import Array, Floats, Ints
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.triangulation import triangulate
 
@@ -51,7 +51,7 @@ class _Object:
     name: str
     points: Any = None
     triangles: Any = None
-    finish: Any = None
+    finish: Ints | None = None
     components: list[tuple[str, Floats]] = field(default_factory=list)
 
 
@@ -125,7 +125,7 @@ def _target(z: zipfile.ZipFile) -> str | None:
     return None
 
 
-def _parsed(text: bytes) -> Any:
+def _parsed(text: bytes) -> ET.Element:
     if re.search(rb"<!\s*(DOCTYPE|ENTITY)", text, re.IGNORECASE):
         raise FileProblem("The model declares a document type; 3MF allows none.")
     try:
@@ -135,7 +135,7 @@ def _parsed(text: bytes) -> Any:
         raise FileProblem(f"The model is no XML: line {line}, column {column + 1}.") from None
 
 
-def _materials(root: Any) -> tuple[dict[str, list[int]], list[str]]:
+def _materials(root: ET.Element) -> tuple[dict[str, list[int]], list[str]]:
     """Return for each list of base materials the numbers of its finishes, and their names."""
     names: list[str] = []
     out: dict[str, list[int]] = {}
@@ -149,7 +149,7 @@ def _materials(root: Any) -> tuple[dict[str, list[int]], list[str]]:
     return out, names
 
 
-def _object(o: Any, materials: dict[str, list[int]]) -> _Object:
+def _object(o: ET.Element, materials: dict[str, list[int]]) -> _Object:
     number = str(o.get("id"))
     out = _Object(str(o.get("name") or f"object {number}").strip()[:200] or f"object {number}")
     where = f"Object {number[:20]}"
@@ -188,7 +188,7 @@ def _finish(materials: dict[str, list[int]], pid: str | None, index: str | None)
     return row[k] if k < len(row) else -1
 
 
-def _numbers(rows: Any, keys: Sequence[str], where: str, what: str, kind: Any) -> object:
+def _numbers(rows: ET.Element, keys: Sequence[str], where: str, what: str, kind: type) -> Array:
     try:
         words = [row.attrib[k] for row in rows for k in keys]
         return np.array([float(w) if kind is np.float64 else int(w) for w in words], dtype=kind).reshape(-1, len(keys))

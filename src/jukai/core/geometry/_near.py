@@ -5,16 +5,16 @@ Source: Ericson, Real-Time Collision Detection, 2005, sections 5.1.5 and 5.1.9.
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
 from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.kernels import kernel
 
+Place = tuple[float, float, float]
+
 
 @kernel
-def point_triangle(p: Array, a: Array, b: Array, c: Array) -> Any:
+def point_triangle(p: Array, a: Array, b: Array, c: Array) -> tuple[float, Place]:
     """Squared distance of a point from a triangle, and the nearest place on it."""
     abx, aby, abz = b[0] - a[0], b[1] - a[1], b[2] - a[2]
     acx, acy, acz = c[0] - a[0], c[1] - a[1], c[2] - a[2]
@@ -58,7 +58,7 @@ def point_triangle(p: Array, a: Array, b: Array, c: Array) -> Any:
 
 
 @kernel
-def segment_segment(p1: Array, q1: Array, p2: Array, q2: Array) -> Any:
+def segment_segment(p1: Array, q1: Array, p2: Array, q2: Array) -> tuple[float, Place, Place]:
     """Squared distance of two segments, and the nearest places on both."""
     ux, uy, uz = q1[0] - p1[0], q1[1] - p1[1], q1[2] - p1[2]
     vx, vy, vz = q2[0] - p2[0], q2[1] - p2[1], q2[2] - p2[2]
@@ -93,7 +93,7 @@ def segment_segment(p1: Array, q1: Array, p2: Array, q2: Array) -> Any:
 
 
 @kernel
-def pierced(p: Array, q: Array, a: Array, b: Array, c: Array) -> Any:
+def pierced(p: Array, q: Array, a: Array, b: Array, c: Array) -> tuple[bool, object]:
     """Whether a segment runs through the inside of a triangle, and where."""
     ux, uy, uz = b[0] - a[0], b[1] - a[1], b[2] - a[2]
     vx, vy, vz = c[0] - a[0], c[1] - a[1], c[2] - a[2]
@@ -115,7 +115,7 @@ def pierced(p: Array, q: Array, a: Array, b: Array, c: Array) -> Any:
 
 
 @kernel
-def triangle_triangle(s: Array, i: int, t: Array, j: int, best: float) -> Any:
+def triangle_triangle(s: Array, i: int, t: Array, j: int, best: float) -> tuple[float, Place, Place]:
     """Squared distance of two triangles of (n, 3, 3) tables, and the nearest places on both; ``best`` where it is not less.
 
     It is that of two edges or of a point and a face (15 pairs), or 0 where an edge of one runs through the other.
@@ -172,7 +172,7 @@ def _least(s: Array, t: Array) -> tuple[float, tuple[float, float, float], tuple
     return best, p, q
 
 
-def least_of_triangles(s: Array, t: Array) -> tuple[float, Any, Any]:
+def least_of_triangles(s: Array, t: Array) -> tuple[float, Array, Array]:
     """Squared least distance of two sets of triangles (n, 3, 3), and the nearest places; triangles may have no area."""
     best, p, q = _least(np.ascontiguousarray(s), np.ascontiguousarray(t))
     return float(best), np.array(p), np.array(q)

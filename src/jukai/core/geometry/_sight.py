@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -14,7 +12,7 @@ __all__ = ["grid_of", "seen_pieces"]
 
 
 @kernel
-def _cell(x: float, start: float, size: float, n: int) -> Any:
+def _cell(x: float, start: float, size: float, n: int) -> int:
     """Which of ``n`` cells in a row a place lies in, the first or last for what lies beside."""
     return min(max(int((x - start) / size), 0), n - 1)
 
@@ -49,7 +47,7 @@ def grid_of(low: Array, high: Array, corner: Array, cell: float, nx: int, ny: in
 
 
 @kernel
-def _crossing(ax: float, ay: float, bx: float, by: float, cx: float, cy: float, dx: float, dy: float) -> Any:
+def _crossing(ax: float, ay: float, bx: float, by: float, cx: float, cy: float, dx: float, dy: float) -> float:
     """How far along the first of two segments they cross, -1 where they do not; ends of the second count."""
     ux, uy, vx, vy = bx - ax, by - ay, dx - cx, dy - cy
     whole = ux * vy - uy * vx
@@ -63,7 +61,7 @@ def _crossing(ax: float, ay: float, bx: float, by: float, cx: float, cy: float, 
 
 
 @kernel
-def _through(seg: Array, tri: Array) -> Any:
+def _through(seg: Array, tri: Array) -> float:
     """How far along a segment (2, 3) it runs through a triangle (3, 3), -1 where it does not."""
     ux, uy, uz = tri[1, 0] - tri[0, 0], tri[1, 1] - tri[0, 1], tri[1, 2] - tri[0, 2]
     vx, vy, vz = tri[2, 0] - tri[0, 0], tri[2, 1] - tri[0, 1], tri[2, 2] - tri[0, 2]
@@ -99,7 +97,7 @@ def _covered(
     items: Array,
     cell_at: int,
     eps: float,
-) -> Any:
+) -> bool:
     """Whether a triangle of another face lies before a place."""
     for r in range(rows[cell_at], rows[cell_at + 1]):
         i = items[r]

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
 from jukai.core.geometry.arrays import Array, Floats
@@ -13,7 +11,7 @@ __all__ = ["follow_chains", "nearest_of_segments"]
 
 
 @kernel
-def _follow(from_: Array, to: Array, n: int) -> Any:
+def _follow(from_: Array, to: Array, n: int) -> tuple[Array, Array, Array]:
     m = len(from_)
     # pieces that leave each node, as linked lists; the first in order stands at the head
     head = np.full(n, -1, np.int64)
@@ -58,7 +56,7 @@ def _follow(from_: Array, to: Array, n: int) -> Any:
     return nodes[:at], offsets[: runs + 1], closed[:runs]
 
 
-def follow_chains(from_: Array, to: Array, n: int) -> tuple[Any, Any, Any]:
+def follow_chains(from_: Array, to: Array, n: int) -> tuple[Array, Array, Array]:
     """Join directed pieces to chains: the nodes of all, (runs + 1) offsets, and which close on themselves."""
     return _follow.choose(len(from_), 3000)(from_, to, n)
 

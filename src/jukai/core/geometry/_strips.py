@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
 from jukai.core.geometry.arrays import Array, Bools, Ints
@@ -108,7 +106,7 @@ def apart(
 
 
 @kernel
-def _across(loop: Array, across: Array, of: Array, following: Array, twins: Array, gentle: Array) -> Any:
+def _across(loop: Array, across: Array, of: Array, following: Array, twins: Array, gentle: Array) -> int:
     """Find the loop to the right of one, a row of gentle edges between their faces; -1 where there is none.
 
     Its corners are put into ``across``, each beside that of ``loop``; ``of`` (c,) tells which loop each is in.

@@ -7,8 +7,6 @@ A tree is complete: node ``i`` has the children ``2i + 1`` and ``2i + 2``, and o
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -174,7 +172,7 @@ def _spread(a: Array, i: int) -> float:
 
 
 @kernel
-def near_point(t: Array, b: Array, p: Array, bound: float, enough: float, stack: Array) -> Any:
+def near_point(t: Array, b: Array, p: Array, bound: float, enough: float, stack: Array) -> tuple[float, Array, int]:
     """Squared distance of a point from a body, the place, and the triangle; -1 where nothing lies within ``bound``.
 
     It stops at once where something nearer than ``enough`` is found.

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from jukai.core.geometry._box import side_faces
-from jukai.core.geometry.arrays import Floats, Ints
+from jukai.core.geometry.arrays import Array, Floats, Ints
 from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.mesh import Lineage, Mesh
 
@@ -77,7 +77,7 @@ class MeshBuilder:
                     lineage=lineage, face_lineage=rows, uv=self._uv[: self._filled])  # fmt: skip
 
 
-def _joined(parts: list[Any], empty: tuple[int, ...]) -> Any:
+def _joined(parts: list[Any], empty: tuple[int, ...]) -> Array:
     if not parts:
         return np.zeros(empty)
     return parts[0] if len(parts) == 1 else np.concatenate(parts)
@@ -150,7 +150,7 @@ def lattice_box(x: Floats, y: Floats, z: Floats, step: str) -> Mesh:
     return build.build(step)
 
 
-def _lattice_number(ix: Any, iy: Any, iz: Any, counts: tuple[int, int, int]) -> Any:
+def _lattice_number(ix: Array, iy: Array, iz: Array, counts: tuple[int, int, int]) -> Array:
     """Return the numbers of lattice points on the surface: floor, then rings, then the top."""
     nx, ny, nz = counts
     floor, ring = (nx + 1) * (ny + 1), 2 * (nx + ny)

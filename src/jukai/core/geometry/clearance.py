@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
@@ -71,7 +70,7 @@ class _Tree:
 class Placed:
     """A body where it stands, ready to be asked: (n, 3, 3) triangles and the boxes over them."""
 
-    tree: Any
+    tree: _Tree
     matrix: Floats
     triangles: Floats
     boxes: Floats

@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
-from jukai.core.geometry.arrays import Ints
+from jukai.core.geometry.arrays import Array, Ints
 from jukai.core.geometry.kernels import FEW, kernel
 
 __all__ = ["components"]
 
 
-def components(count: int, a: Any, b: Any) -> Ints:
+def components(count: int, a: Array, b: Array) -> Ints:
     """Return (count,) int32 the component of each node, numbered by its lowest node.
 
     Parameters
@@ -44,7 +42,7 @@ def _hooking(count: int, a: Ints, b: Ints) -> Ints:
 
 
 @kernel
-def _union_find(count: int, a: Any, b: Any) -> Ints:
+def _union_find(count: int, a: Array, b: Array) -> Ints:
     root = np.arange(count).astype(np.int32)
     for k in range(a.shape[0]):
         x, y = a[k], b[k]

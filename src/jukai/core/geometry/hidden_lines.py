@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import combinations
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from jukai.core.geometry._sight import grid_of, seen_pieces
 from jukai.core.geometry.arrays import Bools, Floats, Ints
+from jukai.core.geometry.connectivity import Connectivity
 from jukai.core.geometry.crossings import meeting_lines
 from jukai.core.geometry.measures import face_normals
 from jukai.core.geometry.mesh import Mesh
@@ -170,7 +170,7 @@ def _add_meetings(g: _Gathered) -> None:
         g.contour.append(np.zeros(len(lines), dtype=bool))
 
 
-def _closed(con: Any) -> bool:
+def _closed(con: Connectivity) -> bool:
     return bool((con.edge_sides == 2).all())
 
 

@@ -5,12 +5,11 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
 from jukai.core.geometry._lathe import quad_walls, ring_points
-from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.arrays import Array, Floats
 from jukai.core.geometry.building import MeshBuilder
 from jukai.core.geometry.frames import sincos
 from jukai.core.geometry.kernels import FEW
@@ -222,7 +221,7 @@ def _band(
             build.add_faces(corners3, uv3, group)
 
 
-def _uv(u: Any, v: Any) -> Floats:
+def _uv(u: Array, v: Array) -> Floats:
     return np.stack(np.broadcast_arrays(np.asarray(u, dtype=np.float64), np.asarray(v, dtype=np.float64)), axis=-1)
 
 

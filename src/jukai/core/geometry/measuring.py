@@ -346,5 +346,5 @@ def _square(normal: Floats, point: Floats, on: Floats) -> Reading:
     return Reading("between", abs(height), (_place(point - normal * height), _place(point)))
 
 
-def _place(p: Floats) -> tuple[float, float, float]:
+def _place(p: Floats | tuple[float, float, float]) -> tuple[float, float, float]:
     return (float(p[0]), float(p[1]), float(p[2]))

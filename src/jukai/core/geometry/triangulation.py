@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Any
 
 import numpy as np
 
@@ -83,7 +82,7 @@ def with_short_diagonals(mesh: Mesh) -> Mesh:
     return replace(mesh, corners=corners, uv=None if mesh.uv is None else uv, _cache=kept, _topology=shared)
 
 
-def _rotate_few(points: Floats, corners: Ints, uv: Floats, first: Ints, starts: Ints, cut: Ints) -> tuple[Any, ...]:
+def _rotate_few(points: Floats, corners: Ints, uv: Floats, first: Ints, starts: Ints, cut: Ints) -> tuple[Array, ...]:
     """What ``rotate_bent`` does, by array code."""
     ring = first[:, None] + np.arange(4)
     p = points[corners[ring]]

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from jukai.core.geometry.arrays import Floats, Ints, frozen
+from jukai.core.geometry.arrays import Array, Floats, Ints, frozen
 from jukai.core.geometry.bevel._faces import carry, fans, keep, looked_up, strips
 from jukai.core.geometry.bevel._rings import around, both_sides, left
 from jukai.core.geometry.bevel._sections import sections
@@ -158,7 +158,7 @@ class _Building:
                 end += len(rows) * interior_count(k, n)
         return points[:end], profile, row, centre
 
-    def _corner(self, points: Floats, rows: Any, k: int, profile: Ints, row: Ints) -> Corner:
+    def _corner(self, points: Floats, rows: Array, k: int, profile: Ints, row: Ints) -> Corner:
         """Return the border of the patches at some rings of k strips."""
         mesh, rings, n = self.mesh, self.rings, self.n
         run = around.plain if self.few else around
@@ -166,7 +166,7 @@ class _Building:
             mesh.corners, mesh.corner_faces, rings.normals, rings.ring, rings.starts, self.at.after, self.at.directions, rows, k, profile, row
         )  # fmt: skip
 
-        def outside(part: Any) -> Floats:
+        def outside(part: Array) -> Floats:
             edge, at = edges[part], points[border[part]]
             step = np.roll(at, -1, axis=1) - at
             chord = np.sqrt(np.einsum("pij,pij->pi", step, step)).reshape(-1, k, n).mean(axis=2)  # of side i

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from jukai.core.geometry.arrays import Bools, Floats, Ints, concatenated_ranges
+from jukai.core.geometry.arrays import Array, Bools, Floats, Ints, concatenated_ranges
 from jukai.core.geometry.bevel._faces import faults
 from jukai.core.geometry.bevel._meetings import meetings
 
@@ -42,7 +41,7 @@ class Body:
     merged: Long | None = None
 
 
-def cleaned(body: Body, first_new: int, size: float, close: Any = (), look: Long | None = None) -> Body:
+def cleaned(body: Body, first_new: int, size: float, close: Array | None = None, look: Long | None = None) -> Body:
     """Return the body without what shrank to nothing.
 
     Points that a side of no length joins become one. A face without area is a path there and back:
@@ -172,7 +171,7 @@ def _joined(body: Body, a: Long, b: Long, bridged: Bools) -> Body:
     )
 
 
-def _unrepeated(corners: Any, offsets: Any) -> tuple[Long, Long]:
+def _unrepeated(corners: Array, offsets: Array) -> tuple[Long, Long]:
     """Return the places of corners that do not repeat the one before them in their face, and their faces."""
     sides = np.diff(offsets)
     full = sides > 0
@@ -182,7 +181,7 @@ def _unrepeated(corners: Any, offsets: Any) -> tuple[Long, Long]:
     return keep, np.repeat(np.arange(len(sides)), sides)[keep]
 
 
-def _twice(corners: Any, face: Any, count: int) -> Bools:
+def _twice(corners: Array, face: Array, count: int) -> Bools:
     """Return for each face whether it has a point more than once."""
     total = int(corners.max(initial=0)) + 1
     keys = np.sort(face * total + corners)
@@ -224,5 +223,5 @@ def _representatives(a: Long, b: Long, count: int) -> Long:
     return out
 
 
-def _offsets(sizes: Any) -> Long:
+def _offsets(sizes: Array) -> Long:
     return np.concatenate([[0], np.cumsum(sizes)])

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
@@ -62,8 +61,8 @@ class New:
     beside: Ints
     borders: Array
     first: int
-    close: object = ()
-    look: Any = None
+    close: Array | None = None
+    look: Array | None = None
     whole: bool = False
 
     def each(self, values: Ints) -> Ints:
@@ -81,7 +80,7 @@ def body_of(mesh: Mesh, body: Body, new: New, marks: Array, options: Bevel, step
     step : names the new faces in the lineage.
     """
     whole = body if new.whole else cleaned(body, new.first, mesh.size, new.close, new.look)
-    rows: Any = slice(None) if whole.rows is None else whole.rows
+    rows: slice | Array = slice(None) if whole.rows is None else whole.rows
     points, number = body.points, None
     if whole is not body:
         used = np.zeros(len(points), dtype=bool)
@@ -116,7 +115,9 @@ def _finish(mesh: Mesh, new: New, name: str | None) -> tuple[tuple[str, ...], In
     return names, np.concatenate([kept, added]).astype(np.int32)
 
 
-def _marks(mesh: Mesh, old: Any, borders: Any, merged: Any, number: Any, *, sharp: bool) -> tuple[Any, JsonObject]:
+def _marks(
+    mesh: Mesh, old: Array, borders: Array, merged: Array | None, number: Array | None, *, sharp: bool
+) -> tuple[Array | None, JsonObject]:
     """Return the edges that carry marks: those of old that are still there, and the borders of the strips."""
     pairs, data = [], []
     if mesh.edge_pairs is not None and "sharp" in mesh.edge_data:

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
-from typing import Any
 
 import numpy as np
 
 from jukai.core.errors import MeshProblem
-from jukai.core.geometry.arrays import Bools, Floats, Ints
+from jukai.core.geometry.arrays import Array, Bools, Floats, Ints
 from jukai.core.geometry.bevel.building import CHECKED, build
 from jukai.core.geometry.bevel.results import Rounded, Sectors
 from jukai.core.geometry.bevel.rings import Rings
@@ -182,7 +181,7 @@ def _runs(rings: Rings) -> Ints:
     two = first[np.diff(np.append(first, len(ends))) == 2]
     a, b, p = of[two], of[two + 1], ends[two]
 
-    def away(e: Any) -> Floats:
+    def away(e: Array) -> Floats:
         other = con.edges[e].sum(axis=1) - p
         d = mesh.points[other] - mesh.points[p]
         return np.asarray(d / np.maximum(np.sqrt((d * d).sum(axis=1)), 1e-300)[:, None])

@@ -61,7 +61,7 @@ def template(strips: int, chords: int) -> Template:
     border = k * n
     i, a, b = (x.ravel() for x in np.meshgrid(np.arange(k), np.arange(m + 1), np.arange(m + 1), indexing="ij"))
 
-    def number(i: Any, a: Any, b: Any) -> Any:
+    def number(i: Array, a: Array, b: Array) -> Array:
         i = i % k
         out = np.where(b == 0, i * n + a, (i * n - b) % border)
         within = (a > 0) & (b > 0)
@@ -80,7 +80,7 @@ def template(strips: int, chords: int) -> Template:
     quads = np.stack(
         [number(ci, ca, cb), number(ci, ca + 1, cb), number(ci, ca + 1, cb + 1), number(ci, ca, cb + 1)], axis=1
     )
-    middle: Any = np.zeros(0, np.int64)
+    middle: Array = np.zeros(0, np.int64)
     if odd:
         gi, gb = (x.ravel() for x in np.meshgrid(np.arange(k), np.arange(m), indexing="ij"))
         whole = np.full_like(gb, m)
@@ -138,7 +138,7 @@ def _along_edges(strips: int, chords: int) -> Floats:
     return out
 
 
-def _neighbours(strips: int, chords: int) -> tuple[Any, Any, NDArray[np.bool_]]:
+def _neighbours(strips: int, chords: int) -> tuple[Array, Array, NDArray[np.bool_]]:
     """Return pairs of points that are neighbours in a patch, and which of them lie inside it.
 
     Beyond the border there is one point for each side that a border point lies on, as far away.
@@ -212,7 +212,7 @@ class Corner:
     border: Array
     old: Floats | None
     normals: Floats
-    outside: Callable[[object], Floats]
+    outside: Callable[[Array], Floats]
     along: Floats | None = None
 
 

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
-from jukai.core.geometry.arrays import Bools, Floats, concatenated_ranges
+from jukai.core.geometry.arrays import Array, Bools, Floats, concatenated_ranges
 from jukai.core.geometry.bevel._rings import walk
 from jukai.core.geometry.bevel.cleaning import Body
 from jukai.core.geometry.bevel.joining import Bevel, New, body_of
@@ -79,7 +77,7 @@ def round_points(mesh: Mesh, picked: Bools, width: Floats, options: Bevel, step:
     count = np.ones(len(mesh.corners), dtype=np.int64)
     count[ring] = np.where(thin, 2, n + 1)
     offset = np.concatenate([[0], np.cumsum(count)])
-    ids: Any = np.empty(int(offset[-1]), dtype=np.int64)
+    ids: Array = np.empty(int(offset[-1]), dtype=np.int64)
     ids[offset[:-1]] = mesh.corners
     whole = np.flatnonzero(~thin)
     ids[(offset[:-1][ring[whole]][:, None] + np.arange(n + 1)).ravel()] = chain[whole][:, ::-1].ravel()
@@ -132,12 +130,12 @@ def round_points(mesh: Mesh, picked: Bools, width: Floats, options: Bevel, step:
     return body_of(mesh, body, new, marks, options, step), stopped, width
 
 
-def _corner(points: Floats, border: Any, old: Floats, normals: Floats, k: int, n: int) -> Corner:
+def _corner(points: Floats, border: Array, old: Floats, normals: Floats, k: int, n: int) -> Corner:
     """Return the border of the patches that cut off points ``old`` (p, 3)."""
     both = normals + np.roll(normals, 1, axis=1)
     both /= np.maximum(np.sqrt(np.einsum("pij,pij->pi", both, both)), 1e-300)[..., None]
 
-    def outside(part: Any) -> Floats:
+    def outside(part: Array) -> Floats:
         at = points[border[part]]
         step = np.roll(at, -1, axis=1) - at
         chord = np.sqrt(np.einsum("pij,pij->pi", step, step)).mean(axis=1)
@@ -149,7 +147,7 @@ def _corner(points: Floats, border: Any, old: Floats, normals: Floats, k: int, n
     return Corner(k, n, border, old, both, outside)
 
 
-def _along(mesh: Mesh, start: Any, end: Any, width: Floats) -> Floats:
+def _along(mesh: Mesh, start: Array, end: Array, width: Floats) -> Floats:
     """Return where the edges from ``start`` to ``end`` are cut; the same from either face."""
     p, q = mesh.points[start], mesh.points[end]
     length = np.sqrt(((q - p) ** 2).sum(axis=1))

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
-from jukai.core.geometry.arrays import Floats, Ints
+from jukai.core.geometry.arrays import Array, Floats, Ints
 from jukai.core.geometry.mesh import Mesh
 
 __all__ = ["Texture"]
@@ -15,7 +13,7 @@ __all__ = ["Texture"]
 class Texture:
     """Texture coordinates of what is made, so that pictures run on without a jump."""
 
-    def __init__(self, mesh: Mesh, before: Ints, points: Floats, kept: Ints, of: Any) -> None:
+    def __init__(self, mesh: Mesh, before: Ints, points: Floats, kept: Ints, of: Array) -> None:
         self.mesh = mesh
         assert self.mesh.uv is not None  # noqa: S101 - asked for by the caller
         uv, following = self.mesh.uv, self.mesh.connectivity.following
