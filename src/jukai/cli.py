@@ -10,11 +10,15 @@ import warnings
 from collections.abc import Sequence
 from pathlib import Path
 from time import perf_counter
-from typing import Any, NoReturn
+from typing import TYPE_CHECKING, Any, NoReturn
 
 from jukai.core.errors import CoreError, FileProblem, ValueProblem
 from jukai.core.json_data import JsonObject
 from jukai.memory import keep_freed_memory
+
+if TYPE_CHECKING:
+    from jukai.core.recipe.bench import Bench
+    from jukai.core.recipe.evaluate import Evaluation
 
 __all__ = ["main", "run"]
 
@@ -160,7 +164,7 @@ class _Beside(dict[str, bytes]):
         return default
 
 
-def _write(bench: Any, evaluation: Any, out: Path) -> None:
+def _write(bench: Bench, evaluation: Evaluation, out: Path) -> None:
     from jukai.core.formats.common import WriteOptions
     from jukai.core.formats.glb import GlbMaterial
     from jukai.core.formats.writing import ExportPart, write_parts

@@ -7,6 +7,7 @@ import unittest
 from typing import Any
 
 from jukai.core.errors import ValueProblem
+from jukai.core.recipe.edit_kinds import SetDimension
 from jukai.core.recipe.solving import Unknown, solve
 from tests.web.common import ApiTest
 
@@ -143,7 +144,7 @@ class OnABench(ApiTest):
 
 class Solving(unittest.TestCase):
     def number(self, start: float, *, whole: bool = False, least: float = -1e9, most: float = 1e9) -> Unknown:
-        return Unknown(start, least, most, whole, lambda v: v)
+        return Unknown(start, least, most, whole, lambda v: SetDimension(name="n", value=v))
 
     def test_borders_are_found_from_either_side(self) -> None:
         for slope, largest in ((-1, True), (1, False)):

@@ -26,7 +26,8 @@ from jukai.core.operators.registry import first_values, get_operator
 from jukai.core.recipe.affected import touched
 from jukai.core.recipe.arranging import ARRANGING, arranged
 from jukai.core.recipe.bench import Bench, Finish
-from jukai.core.recipe.edits import apply_edit, edit_label, parse_edit, with_point_ids
+from jukai.core.recipe.edit_kinds import AddPart, AddStep, CopyStep, MoveStep, RemoveStep, SetStep, SetValue
+from jukai.core.recipe.edits import Edit, apply_edit, edit_label, parse_edit, with_point_ids
 from jukai.core.recipe.evaluate import Asked
 from jukai.core.recipe.resolve import Resolver
 
@@ -264,16 +265,16 @@ class Benches:
         self.events.tell(bench_id, {"kind": "head", "revision": number, "author": author})
         return number
 
-    def _on_bodies(self, bench_id: str, bench: Bench, edit: Any) -> object:
+    def _on_bodies(self, bench_id: str, bench: Bench, edit: Edit) -> Edit:
         """Return an edit that needs the bodies as the placements it comes to."""
-        if edit.kind not in ARRANGING:
+        if not isinstance(edit, ARRANGING):
             return edit
         files = self._files(bench_id)
         return arranged(bench, edit, lambda part: self.workshop.evaluate(bench, part, files))
 
-    def _with_starting_numbers(self, bench_id: str, bench: Bench, edit: Any) -> Any:
+    def _with_starting_numbers(self, bench_id: str, bench: Bench, edit: Edit) -> Edit:
         """Write the numbers that a new step begins with into it, so that they are there to be seen and changed."""
-        if edit.kind not in ("add_step", "add_part"):
+        if not isinstance(edit, AddStep | AddPart):
             return edit
         try:
             trial = apply_edit(bench, edit)
@@ -290,7 +291,7 @@ class Benches:
         return edit.model_copy(update={"values": start | edit.values})
 
     def preview(
-        self, bench_id: str, base: int, data: Any, author: str, parts: Sequence[str] | None, *, told: bool = True
+        self, bench_id: str, base: int, data: object, author: str, parts: Sequence[str] | None, *, told: bool = True
     ) -> BenchChanges | None:
         """Work out an edit without keeping it; None when a newer one came. ``told``: measures are read too.
 
@@ -337,7 +338,7 @@ class Benches:
         """Return what an edit of a step would make and take, without making it."""
         edit = parse_edit(data)
         _, bench = self._changed(bench_id, base, data)
-        if getattr(edit, "step", None) is None:
+        if not isinstance(edit, SetValue | SetStep | AddStep | RemoveStep | MoveStep | CopyStep | AddPart):
             return None
         return self.workshop.estimate(bench, edit.part, edit.step, self._files(bench_id))
 

@@ -4,19 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
 from jukai.app.caches import ByteCache
 from jukai.app.workshop import Workshop
 from jukai.core.errors import Cancelled, CoreError, ValueProblem
+from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.clearance import Clearance, Placed, clearance, place
 from jukai.core.geometry.placing import placed_bounds
 from jukai.core.json_data import JsonObject
 from jukai.core.operators.inputs import Files
 from jukai.core.recipe.bench import Bench, Part
-from jukai.core.recipe.edits import apply_edit
+from jukai.core.recipe.edits import Edit, apply_edit
 from jukai.core.recipe.evaluate import Evaluation
 from jukai.core.recipe.solving import Solved, solve, unknown
 
@@ -29,7 +29,7 @@ _MOST_OTHERS = 60
 class _Body:
     part: Part
     evaluation: Evaluation
-    box: Any
+    box: Floats
 
 
 class Clearances:
@@ -73,7 +73,7 @@ class Clearances:
         return float(row["signed"])
 
     def solve(self, bench: Bench, files: Files, *, part: str, address: str, requested: float, to: str | None, largest: bool,
-              stop: Callable[[], bool]) -> tuple[Solved, Any]:  # fmt: skip
+              stop: Callable[[], bool]) -> tuple[Solved, Edit]:  # fmt: skip
         """Return the largest or smallest number at an address that leaves ``requested`` mm, and the edit that sets it."""
         before = self._body(bench, part, files)
         if before is None:
@@ -93,7 +93,7 @@ class Clearances:
         return solved, number.edit(solved.value)
 
     @staticmethod
-    def _used(body: _Body, address: str) -> Any:
+    def _used(body: _Body, address: str) -> object:
         words = address.split("/")
         outcome = next((o for o in body.evaluation.steps if len(words) > 3 and o.step.id == words[1]), None)
         return None if outcome is None else outcome.used.get(words[3])
@@ -122,7 +122,7 @@ class Clearances:
         return held
 
 
-def _box_gap(a: Any, b: Any) -> float:
+def _box_gap(a: Floats, b: Floats) -> float:
     gap = np.maximum(np.maximum(a[0] - b[1], b[0] - a[1]), 0.0)
     return float(np.sqrt((gap * gap).sum()))
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from typing import Any
 
 from jukai.app.events import Events
 from jukai.app.files import BenchFiles
@@ -15,6 +14,7 @@ from jukai.core.formats.common import WriteOptions
 from jukai.core.formats.glb import GlbMaterial
 from jukai.core.formats.writing import ExportPart, write_parts, write_zip
 from jukai.core.geometry.soundness import soundness
+from jukai.core.json_data import JsonObject
 from jukai.core.recipe.bench import Bench
 from jukai.core.recipe.report import part_report, soundness_report
 
@@ -122,5 +122,5 @@ def _looks(b: BakedRow) -> tuple[GlbMaterial | None, tuple[GlbMaterial, ...]]:
     return _look(own) if own else None, tuple(_look(f) for f in others)
 
 
-def _look(f: Mapping[str, Any]) -> GlbMaterial:
+def _look(f: JsonObject) -> GlbMaterial:
     return GlbMaterial(f["name"], f["colour"], f["metal"], f["roughness"], f.get("clear", 0.0))

@@ -5,7 +5,6 @@ from __future__ import annotations
 import base64
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
@@ -13,6 +12,7 @@ from jukai.app.ports import NotThere
 from jukai.app.workshop import Workshop
 from jukai.core.drawing.views import hatch_numbers
 from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.placing import matrix_of
 from jukai.core.geometry.section import Cut, Plane, cut, gap_between
 from jukai.core.json_data import JsonObject
@@ -73,7 +73,7 @@ def _same(a: Plane, b: Plane) -> bool:
     return bool(a.normal @ b.normal > 1 - 1e-12) and apart <= 1e-9 * (1 + float(np.abs(a.point).max()))
 
 
-def _mesh(workshop: Workshop, digest: str) -> Any:
+def _mesh(workshop: Workshop, digest: str) -> Mesh:
     mesh = workshop.mesh(digest)
     if mesh is None:
         raise NotThere("such mesh any more")

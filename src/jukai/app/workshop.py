@@ -7,7 +7,6 @@ import time
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from threading import Lock
-from typing import Any
 
 import numpy as np
 
@@ -33,7 +32,7 @@ from jukai.core.operators.inputs import Files
 from jukai.core.operators.registry import get_operator
 from jukai.core.picks.offers import looks_like
 from jukai.core.picks.rules import resolve_pick
-from jukai.core.recipe.bench import Bench, Part, Step
+from jukai.core.recipe.bench import Bench, Curve, Part, Step
 from jukai.core.recipe.evaluate import Asked, Evaluation, StepOutcome, evaluate, placement_numbers
 from jukai.core.recipe.measuring import Body, Measured, found_thing, measured
 from jukai.core.recipe.report import soundness_report
@@ -452,7 +451,7 @@ def _step_view(o: StepOutcome) -> dict[str, object]:
     }  # fmt: skip
 
 
-def _curve_view(resolver: Resolver, curve: Any) -> dict[str, object]:
+def _curve_view(resolver: Resolver, curve: Curve) -> dict[str, object]:
     out: dict[str, object] = {
         "id": curve.id,
         "name": curve.name,

@@ -147,4 +147,4 @@ def check_answers(app: Flask, routes: Blueprint) -> None:
         return response
 
 
-Route = Callable[..., Any]
+Route = Callable[..., object]

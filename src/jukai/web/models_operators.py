@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Literal
 
 from pydantic import BaseModel, Field
 
@@ -35,7 +35,7 @@ class LookQuery(BaseModel):
 class ChoiceView(BaseModel):
     """One choice of a value."""
 
-    value: Any
+    value: object
     words: str
 
 
@@ -43,7 +43,7 @@ class ConditionView(BaseModel):
     """That the value of a key is among some, or with ``negated`` is none of them."""
 
     key: str
-    among: list[Any]
+    among: list[object]
     negated: bool
 
 
@@ -55,7 +55,7 @@ class ValueView(BaseModel):
     unit: str
     description: str
     required: bool
-    default: Any
+    default: object
     otherwise: str
     instead_of: str
     least: float | None

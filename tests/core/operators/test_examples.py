@@ -5,6 +5,7 @@ from __future__ import annotations
 import random
 import unittest
 import xml.etree.ElementTree as ET
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -13,7 +14,7 @@ from jukai.core.drawing.examples import INKS, example_bench, example_drawing
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.triangulation import triangulate
-from jukai.core.operators.base import CHAPTERS
+from jukai.core.operators.base import CHAPTERS, Kind
 from jukai.core.operators.registry import operators
 from jukai.core.recipe.evaluate import evaluate
 from tests.recipes import built
@@ -57,6 +58,24 @@ class Examples(unittest.TestCase):
                 e = evaluate(example_bench(op.example), "p1", files=op.example.files)
                 self.assertIsNone(e.error)
                 self.check(e)
+
+    def test_one_that_works_on_a_body_says_so_where_there_is_none(self) -> None:
+        mask = {"pick": {"of": "points", "rule": "everything"}}
+        written: dict[str, dict[str, Any]] = {
+            "bevel": {"pick": {"of": "edges", "rule": "everything"}, "further_picks": [{"pick": {"of": "edges", "rule": "rim"}, "width": 1}]},
+            "twist": {"weights": mask}, "taper": {"weights": mask},
+        }  # fmt: skip
+        seen = 0
+        for op in operators().values():
+            assert op.example is not None
+            if op.kind is not Kind.CHANGE:
+                continue
+            values = dict(op.example.steps[-1][1]) | written.get(op.id, {})
+            e = evaluate(example_bench(replace(op.example, steps=((op.id, values),))), "p1", files=op.example.files)
+            with self.subTest(op.id):
+                self.assertEqual(str(e.steps[0].error), f"'{op.name}' works on a body, and there is none yet.")
+            seen += 1
+        self.assertGreaterEqual(seen, len(written))
 
     def test_drawings_are_small_pictures_of_lines(self) -> None:
         for op in operators().values():

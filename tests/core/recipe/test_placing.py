@@ -33,7 +33,7 @@ def bench(*parts: dict[str, Any], **dimensions: Any) -> Bench:
 def done(b: Bench, **edit: Any) -> Bench:
     """Return the bench after an edit, worked out on the bodies where it needs them."""
     parsed = parse_edit(edit)
-    if parsed.kind in ARRANGING:
+    if isinstance(parsed, ARRANGING):
         parsed = arranged(b, parsed, lambda part: evaluate(b, part))
     return apply_edit(b, parsed)
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
-from typing import Any
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict
@@ -104,7 +103,7 @@ class Result:
     mesh: Mesh
     notes: tuple[Note, ...] = ()
     callouts: tuple[Callout, ...] = ()
-    used: Mapping[str, Any] = field(default_factory=dict)
+    used: Mapping[str, object] = field(default_factory=dict)
     facts: Mapping[str, float | str] = field(default_factory=dict)
     axis: tuple[Floats, Floats] | None = None
     turned: bool = False
@@ -197,10 +196,10 @@ class Example:
     seen_from : degrees around and above that it is looked at from.
     """
 
-    steps: tuple[tuple[str, Mapping[str, Any]], ...]
-    beside: tuple[tuple[str, Mapping[str, Any]], ...] = ()
+    steps: tuple[tuple[str, Mapping[str, object]], ...]
+    beside: tuple[tuple[str, Mapping[str, object]], ...] = ()
     files: Mapping[str, bytes] = field(default_factory=dict)
-    profile: tuple[Any, ...] = ()
+    profile: tuple[object, ...] = ()
     closed: bool = False
     seen_from: tuple[float, float] = (-35.0, 25.0)
 

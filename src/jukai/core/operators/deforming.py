@@ -133,7 +133,7 @@ def deformed(
     *,
     notes: Sequence[Note] = (),
     callouts: Callable[[Levels], Sequence[Callout]] | None = None,
-    used: Mapping[str, Any] | None = None,
+    used: Mapping[str, object] | None = None,
 ) -> Result:
     """Return the body with its points moved, the levels to be dragged before the operator's own callouts: these are drawn over them.
 

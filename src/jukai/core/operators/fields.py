@@ -6,7 +6,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cache
 from types import MappingProxyType
-from typing import Any
 
 from pydantic import BaseModel
 
@@ -31,14 +30,14 @@ class Field:
     key: str
     attribute: str
     kind: AnyKind
-    default: Any
+    default: object
     required: bool
     description: str
     least: float | None
     most: float | None
 
     @property
-    def written_default(self) -> Any:
+    def written_default(self) -> object:
         """The default as it would stand in a file."""
         return None if self.required or self.default is None else self.kind.written(self.default)
 
@@ -72,7 +71,7 @@ def field_at(values: type[BaseModel], address: str, operator: str) -> tuple[Fiel
     return fields[key], path
 
 
-def relevant_keys(fields: Mapping[str, Field], written: Mapping[str, Any]) -> frozenset[str]:
+def relevant_keys(fields: Mapping[str, Field], written: Mapping[str, object]) -> frozenset[str]:
     """Return the keys of the values that count, by what is written and by the defaults of what is not."""
     now = {k: f.written_default if written.get(k) is None else written[k] for k, f in fields.items()}
     return frozenset(k for k, f in fields.items() if holds(f.kind.relevant, now))

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -96,10 +95,11 @@ class _Trails:
         return self.kept[key]
 
 
-def alike_in_history(mesh: Mesh, kind: str, element: Mapping[str, Any]) -> Bools:
+def alike_in_history(mesh: Mesh, kind: str, element: Mapping[str, object]) -> Bools:
     """Return the elements that have come from where one written down has, and face its way, as far as that is known."""
     out = np.ones(rows_of(mesh, kind), dtype=bool)
-    trail = tuple(tuple(t) for t in element.get("lineage") or [] if isinstance(t, list))
+    written = element.get("lineage")
+    trail = tuple(tuple(t) for t in written if isinstance(t, list)) if isinstance(written, list) else ()
     if trail:
         out &= _Trails(mesh, kind).has(trail)
     normal = element.get("normal")

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from jukai.core.formulas import Quantity
-from jukai.core.recipe.bench import Bench
+from jukai.core.recipe.bench import Bench, Curve, Part
 from jukai.core.recipe.references import Use, uses_in
 from jukai.core.recipe.resolve import Resolver
 
@@ -31,11 +30,11 @@ class Touched:
 
 
 _MOST = 20_000
-_USES: dict[int, tuple[Any, tuple[Use, ...]]] = {}
+_USES: dict[int, tuple[object, tuple[Use, ...]]] = {}
 """What a part or curve speaks of, by the identity of its model, which never changes and is held here."""
 
 
-def _uses_of_row(row: Any) -> tuple[Use, ...]:
+def _uses_of_row(row: Part | Curve) -> tuple[Use, ...]:
     held = _USES.get(id(row))
     if held is None or held[0] is not row:
         held = _USES[id(row)] = (row, tuple(uses_in(row)))
@@ -90,12 +89,12 @@ def _differs(old: Mapping[str, Quantity], new: Mapping[str, Quantity], name: str
     return old.get(name) != new.get(name)
 
 
-def _changed(old: list[Any], new: list[Any], key: str) -> set[str]:
+def _changed(old: Sequence[object], new: Sequence[object], key: str) -> set[str]:
     """Return the keys of rows that are not the same objects in both lists."""
     there = {getattr(row, key): row for row in old}
     here = {getattr(row, key): row for row in new}
     return {k for k in {**there, **here} if there.get(k) is not here.get(k) and there.get(k) != here.get(k)}
 
 
-def _ids(rows: list[Any]) -> set[str]:
+def _ids(rows: Sequence[Part | Curve]) -> set[str]:
     return {row.id for row in rows}

@@ -8,22 +8,29 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Literal
 
 import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.placing import placed_bounds
-from jukai.core.recipe.bench import SIDES, Bench, Number, Part, Placement
+from jukai.core.recipe.bench import SIDES, Bench, Number, Part, Placement, Point3, Side
 from jukai.core.recipe.edit_kinds import BringPart, LineUp, PlaceParts, SetExtent, SetZero, SpreadParts
 from jukai.core.recipe.evaluate import Evaluation, standing
 from jukai.core.recipe.resolve import Resolver
 
 __all__ = ["ARRANGING", "arranged", "moved"]
 
-ARRANGING = frozenset({"set_extent", "set_zero", "line_up", "spread_parts", "bring_part"})
-_OPPOSITE = {"left": "right", "right": "left", "front": "back", "back": "front", "bottom": "top", "top": "bottom"}
+ARRANGING = (SetExtent, SetZero, LineUp, SpreadParts, BringPart)
+_OPPOSITE: dict[Side, Side] = {
+    "left": "right",
+    "right": "left",
+    "front": "back",
+    "back": "front",
+    "bottom": "top",
+    "top": "bottom",
+}
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -36,7 +43,9 @@ class _Body:
     resolver: Resolver
 
 
-def arranged(bench: Bench, edit: Any, look: Callable[[str], Evaluation]) -> PlaceParts:
+def arranged(
+    bench: Bench, edit: SetExtent | SetZero | LineUp | SpreadParts | BringPart, look: Callable[[str], Evaluation]
+) -> PlaceParts:
     """Return an arranging edit as the placements it comes to.
 
     Parameters
@@ -72,7 +81,6 @@ def arranged(bench: Bench, edit: Any, look: Callable[[str], Evaluation]) -> Plac
             a, b = body(edit.part), body(edit.to)
             by = _zero_at(b) - _zero_at(a) if edit.by == "zero" else b.bounds.mean(axis=0) - a.bounds.mean(axis=0)
             return PlaceParts(placements={edit.part: moved(a.part.placement, by)}, what="place")
-    raise ValueProblem(f"'{edit.kind}' arranges nothing.")
 
 
 def moved(placement: Placement, by: Floats | Sequence[float]) -> Placement:
@@ -104,7 +112,7 @@ def _zero_at(body: _Body) -> Floats:
 
 def _extent(body: _Body, e: SetExtent) -> Placement:
     placement = body.part.placement
-    extents: dict[Any, Number] = dict(placement.extents)
+    extents: dict[Side, Number] = dict(placement.extents)
     axis, upper = divmod(SIDES.index(e.side), 2)
     other = _OPPOSITE[e.side]
     if e.at is None:
@@ -134,7 +142,7 @@ def _free(body: _Body, placement: Placement) -> Floats:
     return placed_bounds(mesh, matrix)
 
 
-def _zero(body: _Body, at: Any) -> Placement:
+def _zero(body: _Body, at: Literal["base", "middle", "own"] | Point3) -> Placement:
     placement, mesh = body.part.placement, body.evaluation.mesh
     assert mesh is not None  # noqa: S101 - bodies have one
     low, high = mesh.bounds

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, StringConstraints, model_validator
 
@@ -37,7 +37,7 @@ VERSION: Literal[2] = 2
 """Of the bench files that are written; older ones are brought up to it when they are read (``versions.py``)."""
 
 
-def _number(value: Any) -> Any:
+def _number(value: object) -> object:
     if isinstance(value, bool) or not isinstance(value, int | float | str):
         raise ValueError("a number, or a formula in quotes, is wanted")  # noqa: TRY004 - pydantic's way
     if isinstance(value, str):

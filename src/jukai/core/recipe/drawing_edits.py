@@ -10,6 +10,7 @@ from jukai.core.formulas import check_name
 from jukai.core.recipe.bench import Bench
 from jukai.core.recipe.edit_kinds import (
     AddMeasure,
+    Edit,
     HideMeasure,
     KeepView,
     RemoveMeasure,
@@ -85,14 +86,16 @@ APPLY: Mapping[str, Callable[[Bench, Any], Bench]] = {
 }  # fmt: skip
 
 
-def label(e: Any) -> str:
+def label(e: Edit) -> str:
     """Return what such an edit is called in the history."""
-    match e.kind:
-        case "add_measure":
+    match e:
+        case AddMeasure():
             return f"measure {e.measure.name}"
-        case "hide_measure" if not e.hidden:
+        case HideMeasure() if not e.hidden:
             return f"show {e.name}"
-        case "keep_view":
+        case KeepView():
             return f"view {e.view.name}"
-        case _:
+        case RenameMeasure() | HideMeasure() | RemoveMeasure() | RenameView() | RemoveView():
             return f"{e.kind.split('_')[0]} {e.name}"
+        case _:
+            return e.kind.replace("_", " ")

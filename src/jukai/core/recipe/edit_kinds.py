@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
@@ -37,8 +37,8 @@ class SetValue(_Edit):
     part: Id
     step: Id
     key: str = Field(max_length=400, description="the value, or an address below it: size/1, radius_graph/p3/at")
-    value: Any = None
-    start: Any = Field(
+    value: object = None
+    start: object = Field(
         None, description="what the value is while nothing is written, where only a part of it is changed"
     )
 
@@ -346,10 +346,10 @@ Edit = Annotated[
     | AddMeasure | RenameMeasure | HideMeasure | RemoveMeasure | KeepView | RenameView | RemoveView,
     Field(discriminator="kind"),
 ]  # fmt: skip
-_ADAPTER: TypeAdapter[Any] = TypeAdapter(Edit)
+_ADAPTER: TypeAdapter[Edit] = TypeAdapter(Edit)
 
 
-def parse_edit(data: Any) -> Any:
+def parse_edit(data: object) -> Edit:
     """Return an edit from plain data.
 
     Raises

@@ -41,7 +41,7 @@ __all__ = ["Edit", "apply_edit", "edit_label", "parse_edit", "with_point_ids"]
 
 
 # -- applying -----------------------------------------------------------------------------------
-def apply_edit(bench: Bench, edit: Any) -> Bench:
+def apply_edit(bench: Bench, edit: Edit) -> Bench:
     """Return the bench with an edit done.
 
     Raises
@@ -69,7 +69,7 @@ def _checked(before: Bench, changed: Bench) -> Bench:
     return Bench.model_validate(fields)
 
 
-def _rows(bench: Bench, name: str) -> list[Any]:
+def _rows(bench: Bench, name: str) -> list[BaseModel]:
     value = getattr(bench, name)
     return value if isinstance(value, list) else []
 
@@ -275,7 +275,7 @@ _APPLY: dict[str, Callable[[Bench, Any], Bench]] = {
 
 
 # -- naming -------------------------------------------------------------------------------------
-def edit_label(bench: Bench, edit: Any) -> str:
+def edit_label(bench: Bench, edit: Edit) -> str:
     """Return what an edit is called in the history: ``twist turn``, ``fillet of point 3``."""
     try:
         return _label(bench, edit)
@@ -288,50 +288,52 @@ def _step_name(bench: Bench, part: str, step: str) -> str:
     return found.name or get_operator(found.operator).name.lower()
 
 
-def _label(bench: Bench, e: Any) -> str:
+def _label(bench: Bench, e: Edit) -> str:
     if e.kind in part_edits.APPLY:
         return part_edits.label(bench, e)
     if e.kind in drawing_edits.APPLY:
         return drawing_edits.label(e)
-    if e.kind in ("set_value", "set_step", "add_step", "remove_step", "move_step", "copy_step"):
+    if isinstance(e, SetValue | SetStep | AddStep | RemoveStep | MoveStep | CopyStep):
         return _step_label(bench, e)
-    if e.kind in ("set_point", "add_point", "remove_point", "set_curve"):
+    if isinstance(e, SetPoint | AddPoint | RemovePoint | SetCurve):
         return _curve_label(bench, e)
-    match e.kind:
-        case "set_pick":
+    match e:
+        case SetPick():
             return f"pick {e.name}" if e.pick is not None else f"remove pick {e.name}"
-        case "set_dimension":
-            return str(e.name)
-        case "rename_dimension" | "remove_dimension":
+        case SetDimension():
+            return e.name
+        case RenameDimension() | RemoveDimension():
             return f"{e.kind.split('_')[0]} {e.name}"
-        case "set_bench":
+        case SetBench():
             return "bench name" if e.name else "bench limits"
-        case _:
+        case SetFinish():
             return f"finish {e.finish.name}"
+        case _:
+            return e.kind.replace("_", " ")
 
 
-def _step_label(bench: Bench, e: Any) -> str:
-    match e.kind:
-        case "set_value":
+def _step_label(bench: Bench, e: SetValue | SetStep | AddStep | RemoveStep | MoveStep | CopyStep) -> str:
+    match e:
+        case SetValue():
             return f"{_step_name(bench, e.part, e.step)} {e.key.split('/')[0].replace('_', ' ')}"
-        case "set_step":
+        case SetStep():
             name = _step_name(bench, e.part, e.step)
             return f"name of {name}" if e.on is None else f"{name} {'on' if e.on else 'off'}"
-        case "add_step":
+        case AddStep():
             return f"add {get_operator(e.operator).name.lower()}"
         case _:
             return f"{e.kind.split('_')[0]} {_step_name(bench, e.part, e.step)}"
 
 
-def _curve_label(bench: Bench, e: Any) -> str:
-    match e.kind:
-        case "set_point":
+def _curve_label(bench: Bench, e: SetPoint | AddPoint | RemovePoint | SetCurve) -> str:
+    match e:
+        case SetPoint():
             curve = next(c for c in bench.curves if c.id == e.curve)
             number = next(i for i, p in enumerate(curve.points, 1) if p.id == e.point)
             bends = e.join or e.out or e.into
             what = "fillet of point" if e.fillet is not None else "bend after point" if bends else "point"
             return f"{what} {number}"
-        case "set_curve":
+        case SetCurve():
             return "profile " + ("name" if e.name else "closing" if e.closed is not None else "sampling")
         case _:
-            return str(e.kind).replace("_", " a ")
+            return e.kind.replace("_", " a ")

@@ -6,7 +6,7 @@ import hashlib
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import partial
-from typing import Any, Protocol
+from typing import Protocol
 
 import numpy as np
 
@@ -51,7 +51,7 @@ class StepOutcome:
     mesh: Mesh | None = None
     result: Result | None = None
     shown: Mapping[str, float] = field(default_factory=dict)
-    used: Mapping[str, Any] = field(default_factory=dict)
+    used: Mapping[str, object] = field(default_factory=dict)
     notes: tuple[Note, ...] = ()
     error: CoreError | None = None
     faces_added: int = 0
@@ -115,7 +115,7 @@ class Asked:
 
 @dataclass(slots=True)
 class _State:
-    named: Mapping[str, Any]
+    named: Mapping[str, object]
     mesh: Mesh | None = None
     key: str = ""
     broken: bool = False
@@ -242,7 +242,7 @@ def _take(step: Step, state: _State, world: _World) -> StepOutcome:
         return StepOutcome(step, "failed", state.mesh, shown=shown, error=e)
 
 
-def _body(world: _World, part_id: str, upto: Any, placed: bool, where: str) -> Body:  # noqa: FBT001 - a port
+def _body(world: _World, part_id: str, upto: object, placed: bool, where: str) -> Body:  # noqa: FBT001 - a port
     """Return another part of the bench, worked out; with ``placed`` where it stands counts too."""
     part = world.bench.part(part_id)
     assert part is not None  # noqa: S101 - the resolver has found it

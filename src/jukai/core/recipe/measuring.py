@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
@@ -44,13 +43,15 @@ class Measured:
     error: CoreError | None = None
 
 
-def _literal(raw: Any, **_: Any) -> float:
+def _literal(raw: object, **_: object) -> float:
     if isinstance(raw, bool) or not isinstance(raw, int | float):
         raise ValueProblem("A place is three numbers.", field="at")
     return float(raw)
 
 
-def found_thing(body: Body, kind: str, element: Mapping[str, Any], *, written: bool = True) -> tuple[Thing, JsonObject]:
+def found_thing(
+    body: Body, kind: str, element: Mapping[str, object], *, written: bool = True
+) -> tuple[Thing, JsonObject]:
     """Find an element on a body by its lineage and place; return it, and how it is ``written``.
 
     Raises
@@ -82,7 +83,7 @@ def _shares(mesh: Mesh, at: Floats) -> Floats:
     return np.asarray(np.where(size > 0, (at - low) / np.where(size > 0, size, 1.0), 0.0))
 
 
-def _by_share(mesh: Mesh, kind: str, element: Mapping[str, Any]) -> int | None:
+def _by_share(mesh: Mesh, kind: str, element: Mapping[str, object]) -> int | None:
     """Find an element by where it lies between the bounds of its body: it follows when the body grows or shrinks.
 
     One that stands just where it stood by its share comes first, then one at the very same place, then the nearest by
@@ -91,7 +92,9 @@ def _by_share(mesh: Mesh, kind: str, element: Mapping[str, Any]) -> int | None:
     share = element.get("share")
     if not isinstance(share, list) or len(share) != 3 or rows_of(mesh, kind) == 0:
         return None
-    requested, here = np.array([_literal(x) for x in share]), np.array([_literal(x) for x in element.get("at", ())])
+    at_first = element.get("at")
+    written = at_first if isinstance(at_first, list | tuple) else ()
+    requested, here = np.array([_literal(x) for x in share]), np.array([_literal(x) for x in written])
     if here.shape != (3,):
         return None
     at = centres(mesh, kind)

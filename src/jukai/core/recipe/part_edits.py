@@ -9,7 +9,27 @@ from typing import Any
 from jukai.core.errors import ValueProblem
 from jukai.core.operators.registry import get_operator
 from jukai.core.recipe.bench import Bench, Part, Placement, Step
-from jukai.core.recipe.edit_kinds import AddPart, CopyPart, MovePart, PlaceParts, RemovePart, SetPart
+from jukai.core.recipe.edit_kinds import (
+    AddPart,
+    AddStep,
+    BringPart,
+    CopyPart,
+    CopyStep,
+    Edit,
+    LineUp,
+    MovePart,
+    MoveStep,
+    PlaceParts,
+    RemovePart,
+    RemoveStep,
+    SetExtent,
+    SetPart,
+    SetPick,
+    SetStep,
+    SetValue,
+    SetZero,
+    SpreadParts,
+)
 from jukai.core.recipe.editing import find, given, insert, with_part, with_point_ids
 from jukai.core.recipe.references import mapped_step, uses, uses_of
 
@@ -97,7 +117,7 @@ def _place_parts(bench: Bench, e: PlaceParts) -> Bench:
     return bench
 
 
-def _needs_bodies(_: Bench, e: Any) -> Bench:
+def _needs_bodies(_: Bench, e: SetExtent | SetZero | LineUp | SpreadParts | BringPart) -> Bench:
     raise ValueProblem(f"'{e.kind}' must be worked out on the bodies first.")
 
 
@@ -106,47 +126,51 @@ APPLY: Mapping[str, Callable[[Bench, Any], Bench]] = {
     "place_parts": _place_parts, "set_extent": _needs_bodies, "set_zero": _needs_bodies, "line_up": _needs_bodies,
     "spread_parts": _needs_bodies, "bring_part": _needs_bodies,
 }  # fmt: skip
-_RECIPE = {"add_step", "remove_step", "move_step", "copy_step", "set_pick", "set_value", "set_step"}
+_OF_RECIPE = (AddStep, RemoveStep, MoveStep, CopyStep, SetPick, SetValue, SetStep)
 
 
-def refuse_changing(bench: Bench, edit: Any) -> None:
+def refuse_changing(bench: Bench, edit: Edit) -> None:
     """Refuse what would change a reference, which is only there to fit against; how its file is read may be set right."""
-    part = bench.part(edit.part) if edit.kind in _RECIPE else None
+    if not isinstance(edit, _OF_RECIPE):
+        return
+    part = bench.part(edit.part)
     if part is None or not part.reference:
         return
-    if edit.kind == "set_step" and edit.on is None:
+    if isinstance(edit, SetStep) and edit.on is None:
         return  # a name
-    if edit.kind == "set_value" and any(s.id == edit.step and s.operator == "imported" for s in part.recipe):
+    if isinstance(edit, SetValue) and any(s.id == edit.step and s.operator == "imported" for s in part.recipe):
         return
     raise ValueProblem(
         f"'{part.name}' is a reference: it is never changed.", field="part", hint="Make a part of it first."
     )
 
 
-def label(bench: Bench, e: Any) -> str:
+def label(bench: Bench, e: Edit) -> str:
     """Return what an edit of parts is called in the history."""
     names = {p.id: p.name for p in bench.parts}
-    match e.kind:
-        case "add_part":
+    match e:
+        case AddPart():
             return f"add {e.name}"
-        case "set_part":
+        case SetPart():
             keys = ("name", "finish", "heading", "hidden", "locked", "transparent", "reference", "placement")
             what = next((k for k in keys if getattr(e, k) is not None), "part")
             return f"{what.replace('_', ' ')} of {names[e.part]}"
-        case "place_parts":
+        case PlaceParts():
             return f"{e.what} of {_named(names, list(e.placements))}"
-        case "set_extent":
+        case SetExtent():
             return f"{e.side} of {names[e.part]}"
-        case "set_zero":
+        case SetZero():
             return f"zero point of {names[e.part]}"
-        case "line_up" | "spread_parts":
+        case LineUp() | SpreadParts():
             return f"{'line up' if e.kind == 'line_up' else 'spread'} {_named(names, e.parts)}"
-        case "bring_part":
+        case BringPart():
             return f"bring {names[e.part]} to {names[e.to]}"
-        case "remove_part":
+        case RemovePart():
             return f"remove {_named(names, [e.part, *e.others])}"
-        case _:
+        case CopyPart() | MovePart():
             return f"{e.kind.split('_')[0]} {names[e.part]}"
+        case _:
+            return e.kind.replace("_", " ")
 
 
 def _named(names: Mapping[str, str], parts: list[str]) -> str:

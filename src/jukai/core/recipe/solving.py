@@ -5,13 +5,12 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
 
 from jukai.core.errors import CoreError, ValueProblem
 from jukai.core.operators.fields import field_at
 from jukai.core.operators.registry import get_operator
 from jukai.core.recipe.bench import Bench, Step
-from jukai.core.recipe.edits import parse_edit
+from jukai.core.recipe.edits import Edit, parse_edit
 from jukai.core.recipe.resolve import Resolver
 
 __all__ = ["Solved", "Unknown", "solve", "unknown"]
@@ -36,7 +35,7 @@ class Unknown:
     least: float
     most: float
     whole: bool
-    edit: Callable[[float], Any]
+    edit: Callable[[float], Edit]
     length: bool = False
 
 
@@ -50,7 +49,7 @@ class Solved:
     limit: bool = False
 
 
-def unknown(bench: Bench, address: str, used: Any = None) -> Unknown:
+def unknown(bench: Bench, address: str, used: object = None) -> Unknown:
     """Return the number at an address.
 
     Addresses are ``p1/s1/values/radius``, ``p1/s1/values/size/0``, ``p1/placement/move/2`` and ``dimensions/gap``;
@@ -81,7 +80,7 @@ def unknown(bench: Bench, address: str, used: Any = None) -> Unknown:
     return _of_value(resolver, part.id, step, "/".join(words[3:]), used)
 
 
-def _of_value(resolver: Resolver, part: str, step: Step, address: str, used: Any) -> Unknown:
+def _of_value(resolver: Resolver, part: str, step: Step, address: str, used: object) -> Unknown:
     op = get_operator(step.operator)
     field, path = field_at(op.values, address, op.name)
     key, kind = field.key, field.kind
@@ -93,7 +92,7 @@ def _of_value(resolver: Resolver, part: str, step: Step, address: str, used: Any
     listed = list(whole_value) if isinstance(whole_value, tuple) else whole_value
     start = resolver.number(kind.number_at(listed, path, key), measures=kind.measures, where=key)
 
-    def edit(v: float) -> Any:
+    def edit(v: float) -> Edit:
         return _edit(kind="set_value", part=part, step=step.id, key=address, value=v, start=listed if path else None)
 
     least = kind.lowest if field.least is None else field.least
@@ -105,7 +104,7 @@ def _of_value(resolver: Resolver, part: str, step: Step, address: str, used: Any
     return Unknown(start, least, most, kind.whole, edit, length=kind.measures == "length")
 
 
-def _edit(**data: Any) -> Any:
+def _edit(**data: object) -> Edit:
     return parse_edit(data)
 
 
@@ -116,7 +115,7 @@ def _of_placement(bench: Bench, part_id: str, what: str, index: int) -> Unknown:
     measures = {"move": "length", "turn": "angle"}.get(what, "")
     start = Resolver(bench).number(placement[what][index], measures=measures, where=what)
 
-    def edit(v: float) -> Any:
+    def edit(v: float) -> Edit:
         numbers = [v if i == index else x for i, x in enumerate(placement[what])]
         return _edit(kind="place_parts", placements={part_id: placement | {what: numbers}}, what=what)
 

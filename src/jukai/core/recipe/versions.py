@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from jukai.core.errors import FileProblem
 from jukai.core.json_data import JsonObject
 from jukai.core.recipe.bench import VERSION
@@ -48,7 +46,7 @@ def _part_from_1(part: JsonObject) -> JsonObject:
     return part
 
 
-def _step_from_1(step: Any) -> Any:
+def _step_from_1(step: object) -> object:
     if not isinstance(step, dict) or step.get("operator") != "bevel" or not isinstance(step.get("values"), dict):
         return step
     old = dict(step["values"])

@@ -56,7 +56,7 @@ def cleaned(body: Body, first_new: int, size: float, close: Array | None = None,
     look : faces that may have shrunk; None for all.
     """
     least = (_NEAR * size) ** 2
-    suspects = np.asarray(close, dtype=np.int64)
+    suspects = np.zeros(0, np.int64) if close is None else np.asarray(close, dtype=np.int64)
     bridged = None
     for _ in range(_ROUNDS):
         faces = np.arange(len(body.offsets) - 1) if look is None or body.rows is not None else look

@@ -107,6 +107,6 @@ class FurtherKind(ValueKind[object]):
 
 def further(
     description: str, *, of: Sequence[str], like: str = "pick", chapter: str = "", **more: Unpack[Declared]
-) -> object:
+) -> tuple[Further, ...]:
     """Declare further picks of a step; there are none by default."""
     return declare(FurtherKind(of=tuple(of), like=like, chapter=chapter), (), description, **more)

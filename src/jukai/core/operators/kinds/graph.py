@@ -93,7 +93,7 @@ def _handle(row: object, name: str, i: int, scope: Scope, where: str, measured: 
     return scope.number(row[0], measures="", where=where), scope.number(row[1], measures=measured, where=where)
 
 
-def mapped_graph(raw: object, change: Change, where: str, measured: str) -> Any:
+def mapped_graph(raw: object, change: Change, where: str, measured: str) -> object:
     """Return a written graph with each of its numbers replaced; points are addressed by their ids."""
     if not isinstance(raw, list):
         return raw
@@ -103,7 +103,7 @@ def mapped_graph(raw: object, change: Change, where: str, measured: str) -> Any:
     ]
 
 
-def _mapped(row: object, change: Change, where: str, measured: str) -> Any:
+def _mapped(row: object, change: Change, where: str, measured: str) -> object:
     if not isinstance(row, dict):
         return row
     out = dict(row)
@@ -117,7 +117,7 @@ def _mapped(row: object, change: Change, where: str, measured: str) -> Any:
     return out
 
 
-def graph_key(g: Graph) -> list[Any]:
+def graph_key(g: Graph) -> list[object]:
     """Return all the numbers of a graph; places without a handle are null."""
     handles = [[None if np.isnan(x) else float(x) for x in t.ravel()] for t in (g.into, g.out)]
     return [g.at.tolist(), g.value.tolist(), g.smooth.tolist(), *handles]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, ClassVar, Unpack
+from typing import ClassVar, Unpack
 
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.operators.kinds.base import Change, Declared, Leaf, Schema, Scope, ValueKind, declare
@@ -93,6 +93,6 @@ def pick(
     on: str = "",
     chapter: str = "",
     **more: Unpack[Declared],
-) -> Any:
+) -> Picked:
     """Declare a pick; its default is a rule as it stands in a file."""
     return declare(PickKind(of=tuple(of), on=on, chapter=chapter), dict(default), description, **more)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import ast
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
 
 __all__ = ["Condition", "conditions", "holds"]
 
@@ -15,7 +14,7 @@ class Condition:
     """That the value of ``key`` is one of ``among``, or with ``negated`` none of them."""
 
     key: str
-    among: tuple[Any, ...]
+    among: tuple[object, ...]
     negated: bool = False
 
 
@@ -44,6 +43,6 @@ def _one(row: ast.expr, text: str) -> Condition:
     raise TypeError(f"when a value is relevant can't be read: {text}")
 
 
-def holds(rows: tuple[Condition, ...], values: Mapping[str, Any]) -> bool:
+def holds(rows: tuple[Condition, ...], values: Mapping[str, object]) -> bool:
     """Return whether all conditions hold for values as they are written, defaults filled in."""
     return all((values.get(c.key) in c.among) != c.negated for c in rows)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any, ClassVar, Unpack
+from typing import ClassVar, Unpack
 
 from jukai.core.operators.kinds.base import Relevant, Scope, declare
 from jukai.core.operators.kinds.number import NumberKind
@@ -30,7 +30,7 @@ class ShareKind(NumberKind):
         scope.show(where, value)
         return value
 
-    def number_at(self, raw: object, path: Sequence[str], where: str) -> Any:
+    def number_at(self, raw: object, path: Sequence[str], where: str) -> object:
         """Return the share; per cent that are written out as hundredths."""
         raw = self.read(raw, path, where)
         text = raw.rstrip() if isinstance(raw, str) else ""

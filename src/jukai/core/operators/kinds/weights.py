@@ -120,7 +120,7 @@ class WeightsKind(ValueKind[object]):
         return out
 
     @staticmethod
-    def _stroke(stroke: Any, change: Change, where: str) -> Any:
+    def _stroke(stroke: object, change: Change, where: str) -> object:
         if not isinstance(stroke, dict):
             return stroke
         numbers = {"radius": "length", "amount": ""}
@@ -139,6 +139,6 @@ class WeightsKind(ValueKind[object]):
 
 def weights(
     description: str, *, otherwise: str = "everywhere alike", chapter: str = "", **more: Unpack[Declared]
-) -> Any:
+) -> Floats | None:
     """Declare a mask over the points; left out, the step acts everywhere alike."""
     return declare(WeightsKind(otherwise=otherwise, chapter=chapter), None, description, **more)
