@@ -181,6 +181,25 @@ class Stopping(WorkTest):
         self.assertEqual(self.benches.state("b", wait=10).stopped, [])
         self.assertEqual(self.gate.runs, 2)
 
+    def test_a_measure_says_why_it_cannot_be_read(self) -> None:
+        end = {"part": "p1", "of": "points", "element": {"at": [2, 2, 2], "share": [1, 1, 1]}}
+        other = {"part": "p2", "of": "points", "element": {"at": [-2, 2, 2], "share": [0, 1, 1]}}
+        measure = {"name": "gap", "what": "distance", "of": [end, other]}
+        self.kept(bench_of_parts(part("p1", box(), {"operator": self.slow}), part("p2", box()), measures=[measure]))
+        self.gate.inside.wait(10)
+
+        def said() -> str:
+            row: Any = self.benches.state("b", wait=0).measures[0]
+            return str(row["value"]) if row["error"] is None else str(row["error"]["message"])
+
+        self.assertEqual(said(), "'P1' is still being worked out.")
+        self.benches.stop("b")
+        self.assertEqual(said(), "'P1' was stopped before its body was there.")
+        self.gate.open.set()
+        self.benches.go_on("b")
+        self.assertEqual(self.benches.state("b", wait=10).waiting, [])
+        self.assertEqual(said(), "4.0")
+
     def test_it_stays_stopped_after_a_restart(self) -> None:
         self.kept(bench_of_parts(part("p1", box(), {"operator": self.slow})))
         self.benches.state("b", wait=0)

@@ -316,20 +316,6 @@ class Windows(BrowserTest):
         self.driver.close()
         self.driver.switch_to.window(first)
 
-    def test_edits_are_kept_while_the_server_is_away(self) -> None:
-        self.open_demo()
-        self.server.stop()
-        self.type_into(f"{TURN}/sides", "20")
-        self.assertIn("One edit is kept", self.wait(lambda: self.find("offline").text))
-        self.server.start()
-        self.wait(lambda: not self.all("offline"), "back again")
-        # the new server loads its kernels while it works the demo out again
-        self.wait(
-            lambda: self.document()["document"]["parts"][0]["recipe"][0]["values"]["sides"] == 20,
-            "the edit that was kept",
-            90,
-        )
-
 
 class StartPage(BrowserTest):
     demo = False

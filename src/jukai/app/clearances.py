@@ -1,4 +1,4 @@
-"""How far a part stands from the others, and the number that leaves what is wanted."""
+"""How far a part stands from the others, and the number that leaves a distance asked for."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ class _Body:
 
 
 class Clearances:
-    """Measures bodies against each other; what hangs on a body and its place alone is kept."""
+    """Measures bodies against each other; what depends on a body and its place alone is kept."""
 
     def __init__(self, workshop: Workshop) -> None:
         self._workshop = workshop

@@ -11,7 +11,7 @@ from jukai.app.events import Events
 from jukai.app.files import BenchFiles
 from jukai.app.ports import BenchStore, JobEngine, JobRow
 from jukai.app.workshop import Workshop
-from jukai.core.errors import Cancelled, CoreError
+from jukai.core.errors import Cancelled, CoreError, ValueProblem
 from jukai.core.json_data import JsonObject
 from jukai.core.operators.inputs import Files
 from jukai.core.recipe.affected import touched
@@ -190,10 +190,22 @@ class Work:
             return head if head is not None and head.number == number else None
 
     def evaluation(self, head: Head, part: str) -> Evaluation | None:
-        """Return a part worked out, if it is ready; one that is not shown is worked out for who asks."""
+        """Return a part worked out; one that is not shown is worked out for who asks.
+
+        Raises
+        ------
+        ValueProblem
+            When it is still being worked out, or was stopped.
+        """
         row, found = head.parts.get(part), head.bench.part(part)
         if row is None or found is None:
             return None
+        if row.state == "stopped":
+            raise ValueProblem(
+                f"'{found.name}' was stopped before its body was there.", field="part", hint="Work it out, or undo."
+            )
+        if row.state == "waiting":
+            raise ValueProblem(f"'{found.name}' is still being worked out.", field="part")
         if found.hidden and row.evaluation is None and row.state == "ready":
             row.evaluation = self._workshop.evaluate(head.bench, part, head.files, resolver=head.resolver)
         return row.evaluation

@@ -7,7 +7,7 @@ CoreError
 ├── TooLarge          the predicted cost is over a limit
 │   └── Heavy         it is too much to be done while a number is dragged
 ├── Estimated          no error: how many faces there would be, when only that was asked
-├── CycleError        things refer to each other in a ring
+├── CycleError        things refer to each other in a cycle
 ├── FileProblem       a file can't be read or written
 └── Cancelled         stopped on request
 """
@@ -124,7 +124,7 @@ class Estimated(CoreError):
 
 
 class CycleError(CoreError):
-    """Things refer to each other in a ring."""
+    """Things refer to each other in a cycle."""
 
     code = "cycle"
 

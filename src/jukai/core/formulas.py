@@ -477,7 +477,7 @@ def resolve_names(definitions: Mapping[str, str]) -> tuple[dict[str, Quantity], 
 
 
 def _by_need(formulas: Mapping[str, Formula], errors: dict[str, FormulaError | CycleError]) -> list[str]:
-    """Return the names so that each stands after those it uses; rings go to ``errors``."""
+    """Return the names so that each stands after those it uses; cycles go to ``errors``."""
     order: list[str] = []
     state: dict[str, int] = {}
     for root in formulas:

@@ -68,7 +68,7 @@ class ValueView(BaseModel):
     whole: bool
     lowest: float
     refers: str = Field(description="what it names: curve, part, step, file, finish")
-    beside: str = Field(description="the value beside it that it hangs on")
+    beside: str = Field(description="the value beside it that it depends on")
 
 
 class GroupView(BaseModel):

@@ -384,7 +384,7 @@ def _mesh_routes(api: Blueprint, benches: Benches) -> None:
 
     @api.post("/section", responses={"200": looks.SectionView})
     def section_of(body: looks.SectionIn) -> dict[str, object]:
-        """Cut shown bodies by planes; the answer hangs on what is sent alone."""
+        """Cut shown bodies by planes; the answer depends on what is sent alone."""
         started = perf_counter()
         bodies = [Shown(b.part, b.mesh, b.matrix) for b in body.bodies]
         found = section(benches.workshop, [(p.point, p.normal) for p in body.planes], bodies, body.chosen)

@@ -33,7 +33,7 @@ class Boxes(unittest.TestCase):
             expected = {(int(a), int(b)) for a, b in zip(i[all_], j[all_], strict=True)}
             for found in (
                 _sweep(low, high),
-                grid_pairs(low, high, np.zeros((0, 3), np.int32)),
+                grid_pairs(low, high, np.zeros((0, 3), np.int32), np.zeros(0, bool)),
                 overlapping_boxes(low, high),
             ):
                 self.assertEqual({(int(a), int(b)) for a, b in found}, expected)

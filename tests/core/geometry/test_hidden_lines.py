@@ -190,7 +190,7 @@ class Rays(unittest.TestCase):
 
     @staticmethod
     def cast(places: np.ndarray, direction: np.ndarray, triangles: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-        """Return whether a triangle lies before each place, and whether that hangs on rounding."""
+        """Return whether a triangle lies before each place, and whether that depends on rounding."""
         covered, near = np.zeros(len(places), dtype=bool), np.zeros(len(places), dtype=bool)
         a, u, v = triangles[:, 0], triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]
         h = np.cross(direction, v)

@@ -155,7 +155,7 @@ class Drawn(unittest.TestCase):
                 drawn = left_out(mesh, which)
                 con = drawn.connectivity
                 self.assertEqual(bool((con.edge_sides == 2).all()), closed, name)
-                self.assertFalse(con.same_way(drawn.corners).any(), name)
+                self.assertFalse(con.same_direction(drawn.corners).any(), name)
                 # what is left out bends by no more than 12°, a sagitta of 3 % of its width; quads that are not flat are cut
                 close = 0.02 if which.any() else 1e-5
                 self.assertAlmostEqual(signed_volume(drawn) / signed_volume(mesh), 1.0, delta=close, msg=name)

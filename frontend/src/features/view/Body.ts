@@ -49,6 +49,8 @@ export interface Body {
   /** the same edges where they lie behind a body */
   behind: LineSegments2 | null
   matrix: Matrix4
+  /** all that it is shown by beside its data, as one text */
+  shown: string
   as: As
   ticks: LineSegments | null
 }
@@ -83,6 +85,7 @@ export function newBody(id: string, data: BodyData, as: As, material: RawShaderM
     asked: null,
     behind: null,
     matrix: new Matrix4(),
+    shown: '',
     as,
     ticks: null,
   }

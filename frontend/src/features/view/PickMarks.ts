@@ -27,6 +27,7 @@ export class PickMarks {
     matrix: readonly number[] = [],
     origin: readonly number[] = [],
   ): void {
+    if (!lines?.length && !this.held.has(which)) return
     this.drop(which)
     if (lines?.length) {
       const hovered = which === 'hovered'

@@ -65,6 +65,8 @@ export abstract class Scenery {
   ): void {
     let body = this.bodies.get(id)
     const fresh = body?.data !== data
+    const shown = JSON.stringify([matrix, finish, as, others])
+    if (!fresh && body?.shown === shown) return // React says it again with each number that changed
     if (!body) {
       body = newBody(id, data, as, this.material())
       this.scene.add(body.mesh, body.sharp)
@@ -76,6 +78,7 @@ export abstract class Scenery {
       fillBody(body, data)
       this.swaps += 1
     }
+    body.shown = shown
     body.matrix.set(...(matrix as Parameters<Matrix4['set']>))
     setWorld(body)
     dressBody(body, finish, as, others)
@@ -89,6 +92,7 @@ export abstract class Scenery {
     const body = this.bodies.get(id)
     if (!body) return
     body.matrix.copy(matrix)
+    body.shown = ''
     setWorld(body)
     this.stirred = true
     this.invalidate()
@@ -125,7 +129,7 @@ export abstract class Scenery {
   /** Hatch what changed against the body before; null takes the hatching away. */
   hatch(id: string, before: BodyData | null): void {
     const body = this.bodies.get(id)
-    if (!body) return
+    if (!body || (!before && !('HATCHED' in (body.mesh.material.defines as object)))) return
     const marks = before ? markChanged(body.data, before) : null
     if (marks) body.mesh.geometry.setAttribute('changed', new BufferAttribute(marks, 1, true))
     draws(body.mesh.material, 'HATCHED', marks !== null)
@@ -134,8 +138,12 @@ export abstract class Scenery {
 
   /** Fade bodies to paper grey, so that what is marked reads on any finish. */
   fade(ids: ReadonlySet<string>): void {
-    for (const [id, b] of this.bodies) set(b.mesh.material.uniforms, 'grey', ids.has(id) ? 0.62 : 0)
-    this.invalidate()
+    for (const [id, b] of this.bodies) {
+      const grey = ids.has(id) ? 0.62 : 0
+      if (b.mesh.material.uniforms['grey']?.value === grey) continue
+      set(b.mesh.material.uniforms, 'grey', grey)
+      this.invalidate()
+    }
   }
 
   /** The outline before the change, thin double-dash; null takes it away. */
@@ -158,6 +166,7 @@ export abstract class Scenery {
 
   /** Take away what lies ahead of all planes; none shows the bodies whole again. */
   setSection(planes: readonly CutPlane[]): void {
+    if (planes.length === 0 && this.cuts.planes.length === 0) return
     if (planes.length === 0) this.cuts.drop()
     this.cuts.planes = planes
     this.invalidate()

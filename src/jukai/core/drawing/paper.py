@@ -91,7 +91,7 @@ class Group:
         self.items.append(Text(at, words, height, anchor, turn))
 
     def arrow(self, tip: tuple[float, float], direction: tuple[float, float], length: float) -> None:
-        """Draw a filled arrowhead of 15° that points along a unit way (ISO 129-1)."""
+        """Draw a filled arrowhead of 15° that points along a unit direction (ISO 129-1)."""
         x, y = tip
         u, v = direction
         half = length * 0.1317

@@ -77,7 +77,7 @@ class WriteOptions:
     texture: bool = True
 
     def transform(self, points: Floats) -> Floats:
-        """Return points in the unit and up axis wanted."""
+        """Return points in the unit and up axis asked for."""
         if self.up == "y":
             points = np.stack([points[:, 0], points[:, 2], -points[:, 1]], axis=1)
         factor = UNIT_MM[self.unit]

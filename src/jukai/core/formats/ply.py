@@ -300,7 +300,7 @@ def _scan_rows(
     big: bool,  # noqa: FBT001
     which: int,
 ) -> tuple[NDArray[np.int64], NDArray[np.int64], int, int, int]:
-    """Walk rows of scalars and lists; return where the wanted list of each row stands."""
+    """Walk rows of scalars and lists; return where the requested list of each row stands."""
     starts = np.zeros(rows, np.int64)
     lengths = np.zeros(rows, np.int64)
     n = raw.shape[0]

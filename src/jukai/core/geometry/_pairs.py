@@ -4,76 +4,62 @@ from __future__ import annotations
 
 import numpy as np
 
-from jukai.core.geometry.arrays import Array, Ints
-from jukai.core.geometry.kernels import kernel
+from jukai.core.geometry.arrays import Array, Floats, Ints
+from jukai.core.geometry.kernels import kernel, piece
 
 
 @kernel
-def grid_pairs(low: Array, high: Array, ids: Array) -> Ints:
-    """Pairs i < j of (n, 3) boxes that overlap, each once, in no set order; not those that share two of three ``ids``."""
+def grid_pairs(low: Array, high: Array, ids: Array, chosen: Array) -> Ints:
+    """Pairs i < j of (n, 3) boxes that overlap, each once, in no set order; not those that share two of three ``ids``.
+
+    With ``chosen`` (n,) only pairs of which one is among these; it may be empty.
+    """
     n = low.shape[0]
     named = ids.shape[0] > 0
+    some = chosen.shape[0] > 0
     origin = np.empty(3)
-    far = np.empty(3)
     cells = np.ones(3, np.int64)
-    cell = np.ones(3)
-    sizes = np.empty(n)
-    for i in range(n):
-        s = 0.0
-        for a in range(3):
-            d = high[i, a] - low[i, a]
-            s = max(s, d)
-        sizes[i] = s
-    typical = np.median(sizes)
-    for a in range(3):
-        origin[a] = low[:, a].min()
-        far[a] = high[:, a].max()
-    scale = 2.0
-    total = 0
-    while True:
-        number = 1
-        for a in range(3):
-            length = far[a] - origin[a]
-            want = length / (typical * scale) if typical > 0 else 64.0
-            k = int(min(max(want, 1.0), 512.0))
-            cells[a] = k
-            cell[a] = length / k if length > 0 else 1.0
-            number *= k
-        total = 0
-        if number <= 8 * n + 64:
-            for i in range(n):
-                span = 1
-                for a in range(3):
-                    u = int((low[i, a] - origin[a]) / cell[a])
-                    v = int((high[i, a] - origin[a]) / cell[a])
-                    span *= min(v, cells[a] - 1) - min(u, cells[a] - 1) + 1
-                total += span
-            if total <= 24 * n or number == 1:
-                break
-        scale *= 1.5
+    inverse = np.ones(3)
+    first = np.empty((n, 3), np.int32)
+    last = np.empty((n, 3), np.int32)
+    total = _laid_out(low, high, origin, cells, inverse, first, last)
     number = cells[0] * cells[1] * cells[2]
+    asked = np.ones(number, np.bool_)
+    if some:
+        asked[:] = False
+        for i in range(n):
+            if chosen[i]:
+                for x in range(first[i, 0], last[i, 0] + 1):
+                    for y in range(first[i, 1], last[i, 1] + 1):
+                        row = (x * cells[1] + y) * cells[2]
+                        for z in range(first[i, 2], last[i, 2] + 1):
+                            asked[row + z] = True
     starts = np.zeros(number + 1, np.int64)
-    range_low = np.empty((n, 3), np.int32)
-    range_high = np.empty((n, 3), np.int32)
     for i in range(n):
-        for a in range(3):
-            range_low[i, a] = min(int((low[i, a] - origin[a]) / cell[a]), cells[a] - 1)
-            range_high[i, a] = min(int((high[i, a] - origin[a]) / cell[a]), cells[a] - 1)
-        for x in range(range_low[i, 0], range_high[i, 0] + 1):
-            for y in range(range_low[i, 1], range_high[i, 1] + 1):
-                for z in range(range_low[i, 2], range_high[i, 2] + 1):
-                    starts[(x * cells[1] + y) * cells[2] + z + 1] += 1
+        for x in range(first[i, 0], last[i, 0] + 1):
+            for y in range(first[i, 1], last[i, 1] + 1):
+                row = (x * cells[1] + y) * cells[2]
+                for z in range(first[i, 2], last[i, 2] + 1):
+                    if asked[row + z]:
+                        starts[row + z + 1] += 1
     for c in range(number):
         starts[c + 1] += starts[c]
+    # boxes stand once more in the order of the cells: those of one cell are then read one after the other
     members = np.empty(total, np.int32)
+    boxes = np.empty((total, 6))
     fill = starts[:-1].copy()
     for i in range(n):
-        for x in range(range_low[i, 0], range_high[i, 0] + 1):
-            for y in range(range_low[i, 1], range_high[i, 1] + 1):
-                for z in range(range_low[i, 2], range_high[i, 2] + 1):
-                    c = (x * cells[1] + y) * cells[2] + z
-                    members[fill[c]] = i
-                    fill[c] += 1
+        for x in range(first[i, 0], last[i, 0] + 1):
+            for y in range(first[i, 1], last[i, 1] + 1):
+                row = (x * cells[1] + y) * cells[2]
+                for z in range(first[i, 2], last[i, 2] + 1):
+                    if asked[row + z]:
+                        k = fill[row + z]
+                        members[k] = i
+                        for a in range(3):
+                            boxes[k, a] = low[i, a]
+                            boxes[k, 3 + a] = high[i, a]
+                        fill[row + z] += 1
     room = 16 * n + 64
     out = np.empty((room, 2), np.int32)
     found = 0
@@ -83,23 +69,28 @@ def grid_pairs(low: Array, high: Array, ids: Array) -> Ints:
                 c = (x * cells[1] + y) * cells[2] + z
                 for r in range(starts[c], starts[c + 1]):
                     i = members[r]
+                    l0, l1, l2, h0, h1, h2 = (
+                        boxes[r, 0],
+                        boxes[r, 1],
+                        boxes[r, 2],
+                        boxes[r, 3],
+                        boxes[r, 4],
+                        boxes[r, 5],
+                    )
+                    alone = some and not chosen[i]
                     for s in range(r + 1, starts[c + 1]):
-                        j = members[s]
-                        if (low[i, 0] > high[j, 0] or low[j, 0] > high[i, 0]
-                                or low[i, 1] > high[j, 1] or low[j, 1] > high[i, 1]
-                                or low[i, 2] > high[j, 2] or low[j, 2] > high[i, 2]):  # fmt: skip
+                        # without branches: most boxes of a cell lie apart, and which axis parts them can't be foretold
+                        if ((l0 > boxes[s, 3]) | (boxes[s, 0] > h0) | (l1 > boxes[s, 4]) | (boxes[s, 1] > h1)
+                                | (l2 > boxes[s, 5]) | (boxes[s, 2] > h2)):  # fmt: skip
                             continue
-                        if named:
-                            a, b, c3 = ids[i, 0], ids[i, 1], ids[i, 2]
-                            d, e, f = ids[j, 0], ids[j, 1], ids[j, 2]
-                            common = (a == d) | (a == e) | (a == f)
-                            common = common + ((b == d) | (b == e) | (b == f))
-                            if common + ((c3 == d) | (c3 == e) | (c3 == f)) > 1:
-                                continue
+                        j = members[s]
+                        if alone and not chosen[j]:
+                            continue
                         # counted only in the first cell that both share
-                        if (max(range_low[i, 0], range_low[j, 0]) != x
-                                or max(range_low[i, 1], range_low[j, 1]) != y
-                                or max(range_low[i, 2], range_low[j, 2]) != z):  # fmt: skip
+                        if (max(first[i, 0], first[j, 0]) != x or max(first[i, 1], first[j, 1]) != y
+                                or max(first[i, 2], first[j, 2]) != z):  # fmt: skip
+                            continue
+                        if named and _alike(ids, i, j) > 1:
                             continue
                         if found == room:
                             grown = np.empty((2 * room, 2), np.int32)
@@ -110,3 +101,57 @@ def grid_pairs(low: Array, high: Array, ids: Array) -> Ints:
                         out[found, 1] = j
                         found += 1
     return out[:found].copy()
+
+
+@piece
+def _alike(ids: Array, i: int, j: int) -> int:
+    """Return how many of the three names of ``i`` are among those of ``j``."""
+    a, b, c = ids[i, 0], ids[i, 1], ids[i, 2]
+    d, e, f = ids[j, 0], ids[j, 1], ids[j, 2]
+    common = int((a == d) | (a == e) | (a == f))
+    common += int((b == d) | (b == e) | (b == f))
+    return common + int((c == d) | (c == e) | (c == f))
+
+
+@kernel
+def _laid_out(low: Array, high: Array, origin: Floats, cells: Array, inverse: Floats, first: Array, last: Array) -> int:
+    """Lay a grid over boxes: its origin, cells along each axis and one over their length; the cells that each box spans.
+
+    Returns how many cells all boxes span together.
+    """
+    n = low.shape[0]
+    sizes = np.empty(n)
+    far = np.empty(3)
+    for a in range(3):
+        origin[a], far[a] = low[0, a], high[0, a]
+    for i in range(n):
+        size = 0.0
+        for a in range(3):
+            size = max(size, high[i, a] - low[i, a])
+            origin[a] = min(origin[a], low[i, a])
+            far[a] = max(far[a], high[i, a])
+        sizes[i] = size
+    typical = np.median(sizes)
+    scale = 2.0
+    while True:
+        number = 1
+        for a in range(3):
+            length = far[a] - origin[a]
+            fair = length / (typical * scale) if typical > 0 else 64.0
+            k = int(min(max(fair, 1.0), 512.0))
+            cells[a] = k
+            inverse[a] = k / length if length > 0 else 1.0
+            number *= k
+        if number <= 8 * n + 64:
+            total = 0
+            for i in range(n):
+                span = 1
+                for a in range(3):
+                    u = min(int((low[i, a] - origin[a]) * inverse[a]), cells[a] - 1)
+                    v = min(int((high[i, a] - origin[a]) * inverse[a]), cells[a] - 1)
+                    first[i, a], last[i, a] = u, v
+                    span *= v - u + 1
+                total += span
+            if total <= 24 * n or number == 1:
+                return total
+        scale *= 1.5

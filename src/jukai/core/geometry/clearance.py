@@ -82,7 +82,7 @@ class Placed:
 
 
 def place(mesh: Mesh, matrix: Floats | None = None) -> Placed:
-    """Return a body ready to be asked; what hangs on its shape alone is kept with the mesh.
+    """Return a body ready to be asked; what depends on its shape alone is kept with the mesh.
 
     Raises
     ------

@@ -1,4 +1,4 @@
-"""What hangs together."""
+"""Connected components."""
 
 from __future__ import annotations
 

@@ -20,7 +20,7 @@ MANY = -2
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Connectivity:
-    """How the faces of a mesh hang together. Edge ``i`` of a face runs from corner ``i`` to the next.
+    """How the faces of a mesh are connected. Edge ``i`` of a face runs from corner ``i`` to the next.
 
     Attributes
     ----------
@@ -51,7 +51,7 @@ class Connectivity:
         """Memory held."""
         return sum(getattr(self, name).nbytes for name in self.__slots__)
 
-    def same_way(self, corners: Ints) -> Bools:
+    def same_direction(self, corners: Ints) -> Bools:
         """Return (c,) whether a corner's edge and its twin run the same way (not oriented)."""
         out: Bools = corners == corners[self.twins]  # that of none is another's: the second question leaves it out
         out &= self.twins >= 0

@@ -8,7 +8,7 @@ import numpy as np
 
 from jukai.core.geometry._crossings import crossing_pairs, triangle_boxes
 from jukai.core.geometry._weld import weld_exact
-from jukai.core.geometry.arrays import Array, Floats, Ints
+from jukai.core.geometry.arrays import Array, Bools, Floats, Ints
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.pairs import FEW_BOXES, overlapping_boxes
 from jukai.core.geometry.triangulation import triangulate
@@ -34,17 +34,19 @@ class Crossings:
         return self.pairs.nbytes + self.places.nbytes
 
 
-def self_crossings(mesh: Mesh) -> Crossings:
-    """Find the pairs of faces that pass through each other.
+def self_crossings(mesh: Mesh, among: Bools | None = None) -> Crossings:
+    """Find the pairs of faces that pass through each other; only those of which one is ``among`` (f,), if it is given.
 
     Faces that only touch, or that share an edge, do not count; faces that share a point do where
     they cross away from it. Triangles are compared by the interval test of Möller (A fast
     triangle-triangle intersection test, 1997), flat overlaps by separating axes.
     """
-    return mesh.cached("crossings", lambda: _self_crossings(mesh))
+    if among is not None:
+        return _self_crossings(mesh, among)
+    return mesh.cached("crossings", lambda: _self_crossings(mesh, None))
 
 
-def _self_crossings(mesh: Mesh) -> Crossings:
+def _self_crossings(mesh: Mesh, among: Bools | None) -> Crossings:
     tri = triangulate(mesh)
     if len(tri.faces) < 2:
         return Crossings(np.zeros((0, 2), np.int32), np.zeros((0, 3)))
@@ -55,7 +57,7 @@ def _self_crossings(mesh: Mesh) -> Crossings:
         corners = (mesh.points - middle)[tri.points(mesh)]
         low, high = corners.min(axis=1), corners.max(axis=1)
     ids = _same_place(mesh.points)[tri.points(mesh)]
-    pairs = overlapping_boxes(low, high, ids)
+    pairs = overlapping_boxes(low, high, ids, None if among is None else among[tri.faces])
     if len(tri.faces) > FEW_BOXES:
         rows, at = crossing_pairs(corners, ids, tri.faces, pairs, _TOUCH)
         found = pairs[rows]

@@ -23,7 +23,7 @@ class CurveShape:
     Attributes
     ----------
     at : (n, 2) points, mm.
-    fillet : (n,) radius wanted at each point, 0 for none.
+    fillet : (n,) radius asked for at each point, 0 for none.
     join : how the piece after each point runs: ``straight``, ``bezier`` or ``smooth``.
     out, into : (n, 2) Bezier handles, relative to their points.
     closed : whether the last point is joined to the first.
@@ -158,7 +158,7 @@ def smooth_handles(p0: Floats, p1: Floats, p2: Floats, p3: Floats) -> tuple[Floa
 def sample(shape: CurveShape) -> Sampled:
     """Turn a curve into a polyline: bends by tolerance or count, corners always kept.
 
-    A fillet that doesn't fit is made as large as fits; ``Fillet.asked`` keeps what was wanted.
+    A fillet that doesn't fit is made as large as fits; ``Fillet.asked`` keeps what was asked for.
     """
     n = len(shape.at)
     size = shape.size

@@ -94,7 +94,7 @@ class Kernel:
             _throw_away_damaged(file)
         inner = {name: k.compiled() for name, k in self.called().items()}
         code = self.plain.__code__
-        # the compiler keeps its results for a file, a name and a line: they must hang on what is compiled alone
+        # the compiler keeps its results for a file, a name and a line: they must depend on what is compiled alone
         kept = code if file is None else code.replace(co_filename=str(file), co_firstlineno=1)
         function = FunctionType(kept, self.plain.__globals__ | inner, self.plain.__name__, self.plain.__defaults__)
         function.__module__, function.__qualname__ = self.plain.__module__, self.plain.__name__

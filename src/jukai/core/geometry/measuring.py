@@ -54,7 +54,7 @@ class Thing:
     ----------
     kind : of ``points``, ``edges``, ``faces``.
     triangles : (t, 3, 3) what it consists of; a point or an edge is a triangle without area.
-    direction : unit normal of a face, way of an edge; None for a point.
+    direction : unit normal of a face, unit direction of an edge; None for a point.
     find_run : gives (k, 3) the loop an edge belongs to or the border of a face, and whether it closes on itself.
     area : mm², of a face.
     """

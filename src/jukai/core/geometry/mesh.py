@@ -50,7 +50,7 @@ class Lineage:
 
 
 _SHADING = ("fans", "sharp", "view")
-"""Kept results that hang on attributes, not on points and faces alone."""
+"""Kept results that depend on attributes, not on points and faces alone."""
 _EMPTY: Mapping[str, Array] = MappingProxyType({})
 
 
@@ -163,7 +163,7 @@ class Mesh:
     def against(self) -> Ints:
         """(k,) edges along which both faces run the same way: one of them looks the wrong way."""
         con = self.connectivity
-        return self._of_faces("against", lambda: con.corner_edge[con.same_way(self.corners)])
+        return self._of_faces("against", lambda: con.corner_edge[con.same_direction(self.corners)])
 
     @property
     def closed(self) -> bool:
@@ -171,7 +171,7 @@ class Mesh:
 
         def compute() -> bool:
             con = self.connectivity
-            return bool((con.edge_sides == 2).all()) and not con.same_way(self.corners).any()
+            return bool((con.edge_sides == 2).all()) and not con.same_direction(self.corners).any()
 
         found: bool = self._of_faces("closed", compute)
         return found

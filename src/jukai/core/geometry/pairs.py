@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from jukai.core.geometry._pairs import grid_pairs
-from jukai.core.geometry.arrays import Floats, Ints, concatenated_ranges
+from jukai.core.geometry.arrays import Bools, Floats, Ints, concatenated_ranges
 
 __all__ = ["FEW_BOXES", "overlapping_boxes"]
 
@@ -14,7 +14,7 @@ FEW_BOXES = 3_000
 _CHUNK = 4_000_000
 
 
-def overlapping_boxes(low: Floats, high: Floats, ids: Ints | None = None) -> Ints:
+def overlapping_boxes(low: Floats, high: Floats, ids: Ints | None = None, chosen: Bools | None = None) -> Ints:
     """Return (k, 2) int32 the pairs i < j of boxes that overlap or touch, each once, always in the same order.
 
     Parameters
@@ -22,6 +22,7 @@ def overlapping_boxes(low: Floats, high: Floats, ids: Ints | None = None) -> Int
     low, high : (n, d) corners of the boxes, d = 2 or 3.
     ids : (n, 3) names of the corners of the triangles in the boxes; pairs that share two may be left
         out.
+    chosen : (n,) boxes of which each pair must have one; None for all.
 
     Notes
     -----
@@ -34,11 +35,11 @@ def overlapping_boxes(low: Floats, high: Floats, ids: Ints | None = None) -> Int
     if n > FEW_BOXES:
         if low.shape[1] == 2:
             low, high = (np.column_stack([a, np.zeros(n)]) for a in (low, high))
-        none = np.zeros((0, 3), np.int32)
-        pairs = grid_pairs(np.ascontiguousarray(low), np.ascontiguousarray(high), none if ids is None else ids)
-    else:
-        pairs = _sweep(low, high)
-    return pairs
+        named = np.zeros((0, 3), np.int32) if ids is None else ids
+        some = np.zeros(0, bool) if chosen is None else chosen
+        return grid_pairs(np.ascontiguousarray(low), np.ascontiguousarray(high), named, some)
+    pairs = _sweep(low, high)
+    return pairs if chosen is None else pairs[chosen[pairs].any(axis=1)]
 
 
 def _sweep(low: Floats, high: Floats) -> Ints:

@@ -84,7 +84,7 @@ def soundness(mesh: Mesh) -> Soundness:
     Notes
     -----
     *Closed*: every edge has two faces or more. *Manifold*: no edge of three faces or more, none
-    from a point to itself, and the faces round each point hang together. *Oriented*: the two faces
+    from a point to itself, and the faces round each point are connected by edges. *Oriented*: the two faces
     of an edge run it in opposite directions. The volume is given where each edge is run as often
     one way as the other.
     """
@@ -101,7 +101,7 @@ def _inspect(mesh: Mesh) -> Soundness:
     rims = np.flatnonzero(con.edge_sides == 1)
     many = np.flatnonzero(con.edge_sides > 2)
     loops = np.flatnonzero(con.edges[:, 0] == con.edges[:, 1])
-    same = con.same_way(mesh.corners)
+    same = con.same_direction(mesh.corners)
     turned = np.unique(con.corner_edge[same])
     pinched = _pinched_points(mesh)
     used = np.diff(con.point_offsets) > 0
@@ -185,7 +185,7 @@ def _inspect(mesh: Mesh) -> Soundness:
 
 
 def _pinched_points(mesh: Mesh) -> Ints:
-    """Return the points whose faces don't hang together round them."""
+    """Return the points whose faces are not connected by edges round them."""
     con, n = mesh.connectivity, len(mesh.corners)
     c = np.flatnonzero(con.twins > np.arange(n))
     t, follow = con.twins[c], con.following

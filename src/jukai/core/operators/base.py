@@ -189,9 +189,9 @@ class Example:
     ----------
     steps : operator and values of each step of the only part, as they are written; the last one is the operator's.
         What stands before the last is drawn as the state before, if the operator changes a body.
-    beside : the steps of another part ``p0``, where one is wanted; it is drawn as the state before.
+    beside : the steps of another part ``p0``, where one is needed; it is drawn as the state before.
     files : files beside the bench, by name.
-    profile : the points of a curve ``c1``, where one is wanted.
+    profile : the points of a curve ``c1``, where one is needed.
     closed : whether that curve is closed.
     seen_from : degrees around and above that it is looked at from.
     """

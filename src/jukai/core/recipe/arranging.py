@@ -99,7 +99,7 @@ def _plus(number: Number, by: float) -> Number:
 
 
 def _tidy(x: float) -> float:
-    """Return a number without the dust of adding: 0.1 + 0.2 is 0.3."""
+    """Return a number without the rounding error of adding: 0.1 + 0.2 is 0.3."""
     near = float(f"{x:.13g}")
     return near if abs(near - x) <= 4e-16 * max(abs(x), 1e-6) else x
 

@@ -178,7 +178,7 @@ class Resolver:
             elif f.required and name not in relevant:
                 scope.done[name] = None
             elif not f.required:
-                # what a default comes to may hang on the body, as a rule does
+                # what a default comes to may depend on the body, as a rule does
                 found = f.kind.default(f.default, scope, name)
                 if found is not f.default:
                     scope.done[name] = found

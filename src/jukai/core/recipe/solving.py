@@ -173,7 +173,7 @@ class _Search:
         self.last_bad: tuple[float, float] = (number.start, -math.inf)
 
     def at(self, value: float) -> float:
-        """Return by how much more is left at a value than what is wanted."""
+        """Return by how much more is left at a value than what is asked for."""
         self.tries += 1
         try:
             more = self.measure(value) - self.requested

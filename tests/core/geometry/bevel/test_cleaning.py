@@ -56,7 +56,7 @@ class Shrunk(unittest.TestCase):
         out = clean(points, faces)
         self.assertEqual((out.n_faces, len(np.unique(out.corners))), (6, 8))
         con = out.connectivity
-        self.assertTrue((con.edge_sides == 2).all() and not con.same_way(out.corners).any())
+        self.assertTrue((con.edge_sides == 2).all() and not con.same_direction(out.corners).any())
 
     def test_a_face_that_meets_itself_becomes_two(self) -> None:
         """Two squares that touch in a corner, written as one face, over a body that has that corner twice."""

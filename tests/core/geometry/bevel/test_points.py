@@ -103,7 +103,7 @@ class Shapes(unittest.TestCase):
             for segments in (1, 2, 3):
                 body, _ = cut(mesh, width, segments=segments)
                 con = body.connectivity
-                self.assertTrue((con.edge_sides == 2).all() and not con.same_way(body.corners).any(), row["file"])
+                self.assertTrue((con.edge_sides == 2).all() and not con.same_direction(body.corners).any(), row["file"])
                 self.assertTrue(np.isfinite(body.points).all())
 
     def test_rims_are_cut_and_run_on(self) -> None:

@@ -322,7 +322,7 @@ class Limits(unittest.TestCase):
             mesh = bodies[int(rng.integers(len(bodies)))]
             con = mesh.connectivity
             two = np.zeros(con.n_edges, bool)
-            two[con.corner_edge[(con.twins >= 0) & ~con.same_way(mesh.corners)]] = True
+            two[con.corner_edge[(con.twins >= 0) & ~con.same_direction(mesh.corners)]] = True
             pick = (rng.random(con.n_edges) < rng.choice([0.1, 0.3, 0.6, 1.0])) & two
             width = float(np.median(lengths(mesh))) * 10 ** rng.uniform(-2.5, 0.2)
             options = {"segments": int(rng.integers(1, 6)), "roundness": float(rng.choice([-1, 0, 1, 2]))}

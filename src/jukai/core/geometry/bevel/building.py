@@ -98,10 +98,10 @@ class _Building:
             new.close = rings.faces
         marks = self.numbers[mesh.edge_pairs] if mesh.edge_pairs is not None else borders
         uv = made.uv if mesh.uv is not None else None
-        body = body_of(mesh, Body(self.points, made.corners, made.offsets, uv), new, marks, options, step)
+        body, fresh = body_of(mesh, Body(self.points, made.corners, made.offsets, uv), new, marks, options, step)
         tapered = mesh.points[mesh.corners[rings.ring[rings.starts[:-1][self.at.tapered]]]]
         return Rounded(
-            body, rings.picked, self.width, tapered, mitred=int((self.centre >= 0).sum()), patched=int((self.kind == PATCH).sum()),
+            body, rings.picked, self.width, tapered, fresh, mitred=int((self.centre >= 0).sum()), patched=int((self.kind == PATCH).sum()),
             turned=self._turned(made) if count <= CHECKED else np.zeros((0, 3)),
         )  # fmt: skip
 

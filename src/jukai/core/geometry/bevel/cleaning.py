@@ -8,8 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from jukai.core.geometry.arrays import Array, Bools, Floats, Ints, concatenated_ranges
+from jukai.core.geometry.arrays import Array, Bools, Floats, Ints
 from jukai.core.geometry.bevel._faces import faults
+from jukai.core.geometry.bevel._joining import unrepeated
 from jukai.core.geometry.bevel._meetings import meetings
 
 __all__ = ["Body", "cleaned"]
@@ -59,7 +60,9 @@ def cleaned(body: Body, first_new: int, size: float, close: Array | None = None,
     suspects = np.zeros(0, np.int64) if close is None else np.asarray(close, dtype=np.int64)
     bridged = None
     for _ in range(_ROUNDS):
-        faces = np.arange(len(body.offsets) - 1) if look is None or body.rows is not None else look
+        # the first time all that may have shrunk, then what was changed
+        first = np.arange(len(body.offsets) - 1) if look is None else look
+        faces = first if body.rows is None else suspects
         run = faults.choose(int(np.diff(body.offsets)[faces].sum()), _PLAIN)
         corners, offsets = (np.ascontiguousarray(x, dtype=np.int32) for x in (body.corners, body.offsets))
         a, b, flat = run(faces, body.points, corners, offsets, first_new, least)
@@ -67,8 +70,8 @@ def cleaned(body: Body, first_new: int, size: float, close: Array | None = None,
         if len(a) == 0 and len(suspects) == 0:
             return body
         if bridged is None:
-            keep, face = _unrepeated(body.corners, body.offsets)
-            bridged = _twice(body.corners[keep], face, len(body.offsets) - 1)
+            bridged = np.zeros(len(body.offsets) - 1, dtype=bool)
+            bridged[_unrepeated(body, np.arange(len(body.points)))[2]] = True
         now = bridged if body.rows is None else bridged[body.rows]
         joins, cuts = _meetings(body, suspects[~now[suspects]], _NEAR * size, first_new)
         a, b = np.concatenate([a, joins[:, 0]]), np.concatenate([b, joins[:, 1]])
@@ -138,56 +141,48 @@ def _joined(body: Body, a: Long, b: Long, bridged: Bools) -> Body:
     bridged : faces given at first that had a point twice, as round a hole: those are not parted.
     """
     merged = _representatives(a, b, len(body.points))
-    corners = merged[body.corners]
-    count = len(body.offsets) - 1
-    keep, face = _unrepeated(corners, body.offsets)
-    corners = corners[keep]
-    offsets = _offsets(np.bincount(face, minlength=count))
-    crossed = np.flatnonzero(_twice(corners, face, count) & ~(bridged if body.rows is None else bridged[body.rows]))
-    good = np.ones(count, dtype=bool)
-    good[crossed] = False
-    parts, rows = [np.flatnonzero(good[face])], [np.flatnonzero(good)]
-    sizes = [np.diff(offsets)[good]]
-    for f in crossed.tolist():
-        first, last = int(offsets[f]), int(offsets[f + 1])
-        for loop in _loops(corners[first:last].tolist()):
-            parts.append(np.array(loop) + first)
-            rows.append(np.array([f]))
-            sizes.append(np.array([len(loop)]))
-    row, size, use = np.concatenate(rows), np.concatenate(sizes), np.concatenate(parts)
-    begins = np.cumsum(size) - size
-    stay = np.argsort(row, kind="stable")
-    stay = stay[size[stay] >= 3]
-    take = use[concatenated_ranges(begins[stay], size[stay])]
+    keep, sizes, twice = _unrepeated(body, merged)
+    crossed = twice[~(bridged[twice] if body.rows is None else bridged[body.rows[twice]])]
+    row = np.arange(len(sizes))
+    if len(crossed):
+        keep, row, sizes = _parted(merged[body.corners], keep, sizes, crossed)
+    stay = sizes >= 3
+    if not stay.all():
+        keep, row, sizes = keep[np.repeat(stay, sizes)], row[stay], sizes[stay]
     before = np.arange(len(body.points)) if body.merged is None else body.merged
-    came = row[stay] if body.rows is None else body.rows[row[stay]]
     return Body(
         body.points,
-        corners[take],
-        _offsets(size[stay]),
-        None if body.uv is None else body.uv[keep[take]],
-        came,
+        merged[body.corners[keep]],
+        _offsets(sizes),
+        None if body.uv is None else body.uv[keep],
+        row if body.rows is None else body.rows[row],
         merged[before],
     )
 
 
-def _unrepeated(corners: Array, offsets: Array) -> tuple[Long, Long]:
-    """Return the places of corners that do not repeat the one before them in their face, and their faces."""
-    sides = np.diff(offsets)
-    full = sides > 0
-    previous = np.arange(len(corners)) - 1
-    previous[offsets[:-1][full]] = offsets[1:][full] - 1
-    keep = np.flatnonzero(corners != corners[previous])
-    return keep, np.repeat(np.arange(len(sides)), sides)[keep]
+def _unrepeated(body: Body, merged: Array) -> tuple[Long, Ints, Long]:
+    """Return the places of the corners that stay when points became others, how many each face keeps, and faces with a point twice."""
+    run = unrepeated.choose(len(body.corners), _PLAIN)
+    corners, offsets = (np.ascontiguousarray(x, dtype=np.int32) for x in (body.corners, body.offsets))
+    return run(corners, offsets, np.ascontiguousarray(merged, dtype=np.int64))
 
 
-def _twice(corners: Array, face: Array, count: int) -> Bools:
-    """Return for each face whether it has a point more than once."""
-    total = int(corners.max(initial=0)) + 1
-    keys = np.sort(face * total + corners)
-    out = np.zeros(count, dtype=bool)
-    out[keys[1:][keys[1:] == keys[:-1]] // total] = True
-    return out
+def _parted(corners: Array, keep: Long, sizes: Ints, crossed: Long) -> tuple[Long, Long, Ints]:
+    """Return the places of corners, the face each row comes of, and their sizes: crossed faces are parted where they meet themselves."""
+    offsets = _offsets(sizes)
+    parts, rows, counts = [], [], []
+    done = 0
+    for f in crossed.tolist():
+        first, last = int(offsets[f]), int(offsets[f + 1])
+        loops = list(_loops(corners[keep[first:last]].tolist()))
+        parts += [keep[offsets[done] : first], *(keep[first:last][loop] for loop in loops)]
+        rows += [np.arange(done, f), np.full(len(loops), f)]
+        counts += [sizes[done:f], np.array([len(loop) for loop in loops], dtype=sizes.dtype)]
+        done = f + 1
+    parts.append(keep[offsets[done] :])
+    rows.append(np.arange(done, len(sizes)))
+    counts.append(sizes[done:])
+    return np.concatenate(parts), np.concatenate(rows), np.concatenate(counts)
 
 
 def _loops(ring: list[int]) -> Iterator[list[int]]:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jukai.core.geometry.arrays import Array, Ints
+from jukai.core.geometry.arrays import Array, Bools, Ints
 from jukai.core.geometry.bevel.cleaning import Body, cleaned
 from jukai.core.geometry.mesh import Lineage, Mesh
 from jukai.core.json_data import JsonObject
@@ -70,8 +70,8 @@ class New:
         return np.repeat(values, self.strips // len(values)) if len(values) else values
 
 
-def body_of(mesh: Mesh, body: Body, new: New, marks: Array, options: Bevel, step: str) -> Mesh:
-    """Return the new body as a mesh.
+def body_of(mesh: Mesh, body: Body, new: New, marks: Array, options: Bevel, step: str) -> tuple[Mesh, Bools]:
+    """Return the new body as a mesh, and which of its faces are not as they were.
 
     Parameters
     ----------
@@ -96,11 +96,23 @@ def body_of(mesh: Mesh, body: Body, new: New, marks: Array, options: Bevel, step
         soft = np.ones(len(face_lineage), dtype=bool)
         soft[: mesh.n_faces] = mesh.soft()
         soft = soft[rows]
-    return Mesh(
+    out = Mesh(
         points, np.asarray(corners, np.int32), np.asarray(whole.offsets, np.int32), lineage=lineage, face_lineage=face_lineage[rows], finishes=finishes,
         face_finish=None if finish is None else finish[rows], uv=whole.uv, edge_pairs=pairs, edge_data=data, face_soft=soft,
         crease=mesh.crease, by_area=mesh.by_area,
     )  # fmt: skip
+    return out, _fresh(mesh, body, whole, new.first)
+
+
+def _fresh(mesh: Mesh, body: Body, whole: Body, first: int) -> Bools:
+    """Return (f,) the faces that are new, have a new point, or were given one of old."""
+    if len(whole.offsets) < 2:
+        return np.zeros(0, dtype=bool)
+    out = np.maximum.reduceat(whole.corners, whole.offsets[:-1]) >= first
+    if whole.rows is None:
+        out[mesh.n_faces :] = True
+        return out
+    return out | (whole.rows >= mesh.n_faces) | (np.diff(whole.offsets) != np.diff(body.offsets)[whole.rows])
 
 
 def _finish(mesh: Mesh, new: New, name: str | None) -> tuple[tuple[str, ...], Ints | None]:

@@ -136,15 +136,18 @@ def _faults(out: Rounded, winding: float) -> Floats:
     """Return places where a new body crosses or touches itself along an edge, or a face came out the other way round."""
     con = out.mesh.connectivity
     many = out.mesh.points[con.edges[con.edge_sides > 2]].reshape(-1, 2, 3).mean(axis=1)
-    return np.concatenate([_crossings(out.mesh, winding), out.turned, many])
+    return np.concatenate([_crossings(out.mesh, winding, out.fresh), out.turned, many])
 
 
-def _crossings(mesh: Mesh, winding: float) -> Floats:
-    """Return places where faces of a body cross each other or themselves; a middle if it looks the other way or is gone."""
+def _crossings(mesh: Mesh, winding: float, fresh: Bools | None = None) -> Floats:
+    """Return places where faces of a body cross each other or themselves; a middle if it looks the other way or is gone.
+
+    With ``fresh`` (f,) only where one of these is one of the two: the others are as they were in the body before.
+    """
     if mesh.n_faces == 0:
         return np.zeros((1, 3))
     folded = folded_faces(mesh)
-    places = [self_crossings(mesh).places, mesh.points[mesh.corners[mesh.offsets[folded]]]]
+    places = [self_crossings(mesh, fresh).places, mesh.points[mesh.corners[mesh.offsets[folded]]]]
     if _winding(mesh) * winding < 0:
         places.append(mesh.bounds.mean(axis=0)[None])
     return np.concatenate(places)

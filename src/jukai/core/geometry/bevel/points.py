@@ -127,7 +127,7 @@ def round_points(mesh: Mesh, picked: Bools, width: Floats, options: Bevel, step:
     if stopped.any():
         new.close = np.unique(mesh.corner_faces[ring])
     marks = number[mesh.edge_pairs] if mesh.edge_pairs is not None else borders
-    return body_of(mesh, body, new, marks, options, step), stopped, width
+    return body_of(mesh, body, new, marks, options, step)[0], stopped, width
 
 
 def _corner(points: Floats, border: Array, old: Floats, normals: Floats, k: int, n: int) -> Corner:

@@ -25,12 +25,14 @@ class Rounded:
     tapered : places where a strip runs to a point because a hollow corner leaves it no room.
     mitred, patched : how many corners are closed by creases, and how many by a patch.
     turned : places of kept faces that came out the other way round; looked for on small bodies only.
+    fresh : (f,) faces of the new body that are new, or have a point that is; all others are as they were.
     """
 
     mesh: Mesh
     stopped: Bools
     width: Floats
     tapered: Floats
+    fresh: Bools
     fits: float = np.inf
     mitred: int = 0
     patched: int = 0

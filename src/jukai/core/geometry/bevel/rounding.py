@@ -71,7 +71,7 @@ def round_edges(
     con = mesh.connectivity
     _refuse(mesh, picked)
     if not picked.any():
-        return Rounded(mesh, np.zeros(con.n_edges, bool), width, np.zeros((0, 3)))
+        return Rounded(mesh, np.zeros(con.n_edges, bool), width, np.zeros((0, 3)), np.zeros(mesh.n_faces, bool))
     tell(0.1)
     rings = Rings(mesh, picked, options, tell)
     tell(0.3)

@@ -42,7 +42,7 @@ class Values(OperatorValues):
     example=Example((("box", {"size": [34, 26, 20], "counts": [3, 2, 2]}),)),
 )
 def box(values: Values, context: Context) -> Result:
-    """A box with as many faces along each side as wanted."""
+    """A box with as many faces along each side as asked for."""
     size = values.size or (context.blank_size,) * 3
     for name, number in zip("xyz", size, strict=True):
         if not number > 0:

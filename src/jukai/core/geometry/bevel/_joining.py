@@ -1,0 +1,56 @@
+"""Compiled: faces whose points became others, without what repeats."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from jukai.core.geometry.arrays import Array, Ints
+from jukai.core.geometry.kernels import kernel
+
+
+@kernel
+def unrepeated(corners: Array, offsets: Array, merged: Array) -> tuple[NDArray[np.int64], Ints, NDArray[np.int64]]:
+    """Leave out corners whose point is, by ``merged`` (n,), that of the one before them in their face.
+
+    Returns
+    -------
+    The places of the corners that stay, how many each face keeps, and the faces that then have a point twice.
+    """
+    count = offsets.shape[0] - 1
+    keep = np.empty(corners.shape[0], np.int64)
+    sizes = np.empty(count, np.int32)
+    twice = np.empty(64, np.int64)
+    at = many = 0
+    for f in range(count):
+        lo, hi = offsets[f], offsets[f + 1]
+        begin = at
+        if hi > lo:
+            before = merged[corners[hi - 1]]
+            for c in range(lo, hi):
+                p = merged[corners[c]]
+                if p != before:
+                    keep[at] = c
+                    at += 1
+                before = p
+        size = at - begin
+        sizes[f] = size
+        found = False
+        if size <= 16:
+            for i in range(begin, at):
+                p = merged[corners[keep[i]]]
+                for j in range(begin, i):
+                    found = found or merged[corners[keep[j]]] == p
+        else:
+            ring = np.empty(size, np.int64)
+            for i in range(size):
+                ring[i] = merged[corners[keep[begin + i]]]
+            ring.sort()
+            for i in range(1, size):
+                found = found or ring[i] == ring[i - 1]
+        if found:
+            if many == twice.shape[0]:
+                twice = np.concatenate((twice, twice))
+            twice[many] = f
+            many += 1
+    return keep[:at].copy(), sizes, twice[:many].copy()
