@@ -201,9 +201,7 @@ class Workshop:
         if mesh is None or mesh.n_faces == 0:
             return out
         finish = bench.finish_of(part)
-        volume = abs(mesh.cached("signed volume", lambda: signed_volume(mesh))) * abs(
-            float(np.linalg.det(evaluation.matrix[:3, :3]))
-        )
+        volume = abs(signed_volume(mesh)) * abs(float(np.linalg.det(evaluation.matrix[:3, :3])))
         sides = mesh.sides
         return out | {
             "mesh": self.keep(mesh, evaluation.key),

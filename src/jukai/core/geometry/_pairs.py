@@ -60,6 +60,14 @@ def grid_pairs(low: Array, high: Array, ids: Array, chosen: Array) -> Ints:
                             boxes[k, a] = low[i, a]
                             boxes[k, 3 + a] = high[i, a]
                         fill[row + z] += 1
+    # of a box that is not chosen only those behind it in the cell that are: the next one of each
+    onward = np.empty(total, np.int32)
+    for c in range(number):
+        following = starts[c + 1]
+        for r in range(starts[c + 1] - 1, starts[c] - 1, -1):
+            onward[r] = following
+            if not some or chosen[members[r]]:
+                following = r
     room = 16 * n + 64
     out = np.empty((room, 2), np.int32)
     found = 0
@@ -78,18 +86,22 @@ def grid_pairs(low: Array, high: Array, ids: Array, chosen: Array) -> Ints:
                         boxes[r, 5],
                     )
                     alone = some and not chosen[i]
-                    for s in range(r + 1, starts[c + 1]):
+                    s = r
+                    while True:
+                        s = onward[s] if alone else s + 1
+                        if s >= starts[c + 1]:
+                            break
+                        b0, b1, b2 = boxes[s, 0], boxes[s, 1], boxes[s, 2]
                         # without branches: most boxes of a cell lie apart, and which axis parts them can't be foretold
-                        if ((l0 > boxes[s, 3]) | (boxes[s, 0] > h0) | (l1 > boxes[s, 4]) | (boxes[s, 1] > h1)
-                                | (l2 > boxes[s, 5]) | (boxes[s, 2] > h2)):  # fmt: skip
-                            continue
-                        j = members[s]
-                        if alone and not chosen[j]:
+                        apart = (l0 > boxes[s, 3]) | (b0 > h0) | (l1 > boxes[s, 4]) | (b1 > h1)
+                        if apart | (l2 > boxes[s, 5]) | (b2 > h2):
                             continue
                         # counted only in the first cell that both share
-                        if (max(first[i, 0], first[j, 0]) != x or max(first[i, 1], first[j, 1]) != y
-                                or max(first[i, 2], first[j, 2]) != z):  # fmt: skip
+                        if (min(int((max(l0, b0) - origin[0]) * inverse[0]), cells[0] - 1) != x
+                                or min(int((max(l1, b1) - origin[1]) * inverse[1]), cells[1] - 1) != y
+                                or min(int((max(l2, b2) - origin[2]) * inverse[2]), cells[2] - 1) != z):  # fmt: skip
                             continue
+                        j = members[s]
                         if named and _alike(ids, i, j) > 1:
                             continue
                         if found == room:

@@ -50,13 +50,13 @@ def _self_crossings(mesh: Mesh, among: Bools | None) -> Crossings:
     tri = triangulate(mesh)
     if len(tri.faces) < 2:
         return Crossings(np.zeros((0, 2), np.int32), np.zeros((0, 3)))
-    middle = mesh.bounds.mean(axis=0)
+    middle, points = mesh.bounds.mean(axis=0), tri.points(mesh)
     if len(tri.faces) > FEW_BOXES:
-        corners, low, high = triangle_boxes(mesh.points, tri.points(mesh), *middle.tolist())
+        corners, low, high = triangle_boxes(mesh.points, points, *middle.tolist())
     else:
-        corners = (mesh.points - middle)[tri.points(mesh)]
+        corners = (mesh.points - middle)[points]
         low, high = corners.min(axis=1), corners.max(axis=1)
-    ids = _same_place(mesh.points)[tri.points(mesh)]
+    ids = _same_place(mesh.points)[points]
     pairs = overlapping_boxes(low, high, ids, None if among is None else among[tri.faces])
     if len(tri.faces) > FEW_BOXES:
         rows, at = crossing_pairs(corners, ids, tri.faces, pairs, _TOUCH)

@@ -83,6 +83,10 @@ def signed_volume(mesh: Mesh) -> float:
     The divergence theorem over faces fanned from their first corner (exact for flat faces),
     measured from the middle of the body so that distance from the origin costs no digits.
     """
+    return mesh.cached("signed volume", lambda: _signed_volume(mesh))
+
+
+def _signed_volume(mesh: Mesh) -> float:
     if mesh.n_faces == 0:
         return 0.0
     centre = mesh.bounds.mean(axis=0)

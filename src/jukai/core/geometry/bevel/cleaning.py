@@ -63,7 +63,7 @@ def cleaned(body: Body, first_new: int, size: float, close: Array | None = None,
         # the first time all that may have shrunk, then what was changed
         first = np.arange(len(body.offsets) - 1) if look is None else look
         faces = first if body.rows is None else suspects
-        run = faults.choose(int(np.diff(body.offsets)[faces].sum()), _PLAIN)
+        run = faults.choose(len(body.corners), _PLAIN)
         corners, offsets = (np.ascontiguousarray(x, dtype=np.int32) for x in (body.corners, body.offsets))
         a, b, flat = run(faces, body.points, corners, offsets, first_new, least)
         suspects = np.union1d(suspects, flat)

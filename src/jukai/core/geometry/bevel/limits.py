@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import math
 from dataclasses import replace
 
@@ -173,7 +174,15 @@ def _near(rings: Rings, places: Floats, width: Floats) -> Ints:
 
 
 def _runs(rings: Rings) -> Ints:
-    """Return (e,) a number for all picked edges that run on end to end, turning by less than 30°, with no other between them."""
+    """Return (e,) a number for all picked edges that run on end to end, turning by less than 30°, with no other between them.
+
+    They are kept with the body: while a width is dragged, body and pick stay what they are.
+    """
+    pick = hashlib.blake2b(rings.picked.tobytes(), digest_size=12).hexdigest()
+    return rings.mesh.cached(f"runs of {pick}", lambda: _find_runs(rings))
+
+
+def _find_runs(rings: Rings) -> Ints:
     mesh, con = rings.mesh, rings.mesh.connectivity
     edges = np.flatnonzero(rings.picked)
     ends = con.edges[edges].ravel()
