@@ -236,7 +236,7 @@ export abstract class Scenery {
     this.floor = null
   }
 
-  private material(fragment = bodyFragment): RawShaderMaterial {
+  protected material(fragment = bodyFragment): RawShaderMaterial {
     return bodyMaterial(fragment, this.ink, this.paper, this.moss)
   }
 }

@@ -21,7 +21,9 @@ import { Contact } from './Contact'
 import { floorLines, rendersInSoftware, showBehind } from './pieces'
 import { Pointing, ready } from './Pointing'
 import { Scenery } from './Scenery'
+import { ghostFragment } from './shaders'
 import type { Sight } from './Sight'
+import { warmUp } from './warmUp'
 
 const REST = 160
 const REST_IN_HAND = 700
@@ -60,6 +62,7 @@ export class Stage extends Scenery {
   private readonly parallelCamera = new OrthographicCamera()
   private frame = 0
   private moving = false
+  private warmed = false
   private readonly programs = new WeakSet<object>()
 
   constructor(canvas: HTMLCanvasElement) {
@@ -338,6 +341,7 @@ export class Stage extends Scenery {
           this.sort(b)
           cull(b, null)
         }
+        this.warm()
         this.contact.strength = this.paper.r > 0.5 ? 0.42 : 0.75
         const [half, centre] = footprint([...this.bodies.values()], this.floorSize * 2.4)
         this.contact.update(this.renderer, this.scene, bodies, half, centre)
@@ -346,6 +350,16 @@ export class Stage extends Scenery {
       },
       this.moving ? REST_IN_HAND : REST,
     )
+  }
+
+  /** Once, when nothing else is to be done: compile what a body is drawn with while it changes. */
+  private warm(): void {
+    if (this.warmed || this.bodies.size === 0) return
+    this.warmed = true
+    whenIdle(() => {
+      const body = [...this.bodies.values()].find((b) => !b.as.through && !b.as.reference)
+      if (body) warmUp(this.renderer, body, this.material(ghostFragment), () => this.keepPrograms())
+    })
   }
 
   /** Keep shaders that were compiled once: bodies come and go, and compiling them anew costs more than a picture. */
@@ -413,6 +427,13 @@ export class Stage extends Scenery {
     this.looked = this.looking
     this.onDrawn(this.swaps)
   }
+}
+
+/** Have something done in a moment when the page has nothing to do. */
+function whenIdle(act: () => void): void {
+  // not every browser tells
+  if ('requestIdleCallback' in window) window.requestIdleCallback(act, { timeout: 3000 })
+  else setTimeout(act, 1000)
 }
 
 /** Rows of pixels, the lowest first, as a PNG. */

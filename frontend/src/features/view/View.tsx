@@ -1,4 +1,5 @@
 import { memo, useCallback, useEffect, useMemo, useRef, useState } from 'react'
+import { flushSync } from 'react-dom'
 import type { ComponentProps, PointerEvent as ReactPointerEvent } from 'react'
 import { api } from '../../shared/api/client'
 import type { PartView } from '../../shared/api/client'
@@ -56,7 +57,10 @@ export const View = memo(function View() {
     }
     made.onDrawn = (swaps) => {
       holder.current?.setAttribute('data-drawn', String(swaps))
-      tick((n) => n + 1)
+      // callouts move in the same frame as the picture: one after it would be laid together twice
+      flushSync(() => {
+        tick((n) => n + 1)
+      })
     }
     setStage(made)
     setEye({

@@ -1,0 +1,53 @@
+import {
+  BufferAttribute,
+  BufferGeometry,
+  FrontSide,
+  LineBasicMaterial,
+  LineSegments,
+  Mesh,
+  OrthographicCamera,
+  Scene,
+  WebGLRenderTarget,
+} from 'three'
+import type { RawShaderMaterial, WebGLRenderer } from 'three'
+import type { Body } from './Body'
+
+/**
+ * Draw one triangle with each shader that a changing body will be drawn with: compiling them takes as long as a picture or
+ * two, and the first move of a hand that drags a number would wait for it. Nothing is seen of it. `keep` keeps the programs.
+ */
+export function warmUp(
+  renderer: WebGLRenderer,
+  body: Body,
+  ghost: RawShaderMaterial,
+  keep: () => void,
+): void {
+  const scene = new Scene()
+  const geometry = new BufferGeometry()
+  const { attributes, index } = body.mesh.geometry
+  for (const [name, a] of Object.entries(attributes)) geometry.setAttribute(name, a)
+  geometry.setIndex(index)
+  geometry.setDrawRange(0, 3)
+  const { FINISHED } = body.mesh.material.defines as Record<string, number>
+  const plain = FINISHED === undefined ? {} : { FINISHED }
+  const bodies = [plain, { ...plain, HATCHED: 1 }].map((defines) => {
+    const material = body.mesh.material.clone()
+    material.defines = defines
+    material.side = FrontSide
+    return material
+  })
+  ghost.depthTest = false
+  const line = new BufferGeometry()
+  line.setAttribute('position', new BufferAttribute(new Float32Array(6), 3))
+  const thin = new LineBasicMaterial({ depthTest: false })
+  for (const material of [...bodies, ghost]) scene.add(new Mesh(geometry, material))
+  scene.add(new LineSegments(line, thin))
+  for (const o of scene.children) o.frustumCulled = false
+  const target = new WebGLRenderTarget(1, 1)
+  renderer.setRenderTarget(target)
+  renderer.render(scene, new OrthographicCamera())
+  renderer.setRenderTarget(null)
+  keep()
+  // the geometry's buffers are those of the body: they stay
+  for (const o of [...bodies, ghost, thin, line, target]) o.dispose()
+}
