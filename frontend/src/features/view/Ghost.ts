@@ -1,6 +1,7 @@
 import {
   BufferAttribute,
   BufferGeometry,
+  FrontSide,
   LineBasicMaterial,
   LineSegments,
   Matrix4,
@@ -32,6 +33,8 @@ export class Ghost {
     const geometry = new BufferGeometry()
     fillGeometry(geometry, data)
     material.depthTest = false
+    // the far side's contour is that of the near side
+    if (data.closed) material.side = FrontSide
     this.mesh = new Mesh(geometry, material)
     const lines = new BufferGeometry()
     lines.setAttribute('position', new BufferAttribute(dashed(data.sharp), 3))

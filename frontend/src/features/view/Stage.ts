@@ -28,6 +28,7 @@ import { warmUp } from './warmUp'
 const REST = 160
 const REST_IN_HAND = 700
 const MOST_IN_STRIPS = 4_000_000 // corners; beyond, what they cost in memory is more than they give
+const LEAST_IN_RUNS = 60_000 // corners; of fewer, looking at each run takes as long as drawing them all
 const MOST_OUTLINED = 400_000 // faces; of more it takes longer to find an outline than a picture may
 
 /** Everything that is drawn, without React: bodies, floor, camera. Draws when something changed, and not else. */
@@ -397,7 +398,7 @@ export class Stage extends Scenery {
   /** Make runs of a body that rests; which faces may be drawn as one is told when it comes. */
   private sort(b: Body): void {
     const { data } = b
-    if (b.clusters || !data.closed) return
+    if (b.clusters || !data.closed || data.vertices < LEAST_IN_RUNS) return
     cluster(b)
     if (data.vertices > MOST_IN_STRIPS) return
     void this.strips(data).then((bytes) => {

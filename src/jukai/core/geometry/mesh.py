@@ -177,6 +177,20 @@ class Mesh:
         return found
 
     @property
+    def pieces(self) -> Ints:
+        """(f,) int32, the connected piece that each face is of, by its points; numbered by the lowest point of each."""
+
+        def compute() -> Ints:
+            from jukai.core.geometry.components import components
+
+            first = self.corners[self.offsets[:-1]]
+            label = components(self.n_points, np.repeat(first, self.sides), self.corners)[first]
+            return np.unique(label, return_inverse=True)[1].astype(np.int32)
+
+        found: Ints = self._of_faces("pieces", compute)
+        return found
+
+    @property
     def used_points(self) -> NDArray[np.bool_]:
         """(n,) whether a face uses each point."""
 

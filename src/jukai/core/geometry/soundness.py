@@ -111,7 +111,7 @@ def _inspect(mesh: Mesh) -> Soundness:
     manifold = not (len(many) or len(loops) or len(pinched))
     oriented = len(turned) == 0
     volume = signed_volume(mesh) if closed and not balance.any() else None
-    bodies, euler = _bodies(mesh), int(used.sum()) - con.n_edges + mesh.n_faces
+    bodies, euler = int(mesh.pieces.max(initial=-1)) + 1, int(used.sum()) - con.n_edges + mesh.n_faces
     genus = (2 * bodies - euler) // 2 if closed and manifold and oriented else None
     crossings = self_crossings(mesh)
     findings: list[Finding] = []
@@ -199,14 +199,6 @@ def _pinched_points(mesh: Mesh) -> Ints:
     on_many = np.zeros(mesh.n_points, dtype=bool)
     on_many[con.edges[con.edge_sides > 2]] = True  # told as an edge already
     return np.flatnonzero((fans > 1) & ~on_many).astype(np.int32)
-
-
-def _bodies(mesh: Mesh) -> int:
-    if mesh.n_faces == 0:
-        return 0
-    first = mesh.corners[mesh.offsets[:-1]]
-    label = components(mesh.n_points, np.repeat(first, mesh.sides), mesh.corners)
-    return len(np.unique(label[first]))
 
 
 def _doubled_points(mesh: Mesh, used: np.ndarray) -> Ints:

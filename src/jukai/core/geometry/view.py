@@ -36,6 +36,7 @@ from numpy.typing import NDArray
 from jukai.core.geometry._view import quad_view
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.kernels import FEW
+from jukai.core.geometry.measures import signed_volume, vector_areas
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.normals import smooth_fans
 from jukai.core.geometry.triangulation import triangulate
@@ -44,7 +45,7 @@ __all__ = ["finish_numbers", "view_bytes", "view_digest", "view_origin"]
 
 _MAGIC = 0x31564B4A
 _LARGE = 60_000
-"""Corners from which it pays to know whether a body is closed."""
+"""Corners from which the pieces of a body are not looked at one by one: their volume together tells which way they face."""
 _MOST_FINISHES = 15
 """Finishes that a body may show beside that of its part."""
 
@@ -136,8 +137,17 @@ def _view_bytes(mesh: Mesh) -> bytes:
 
 
 def _closed(mesh: Mesh) -> bool:
-    """Whether a large body is closed and oriented, so that faces that look away need not be drawn."""
-    return len(mesh.corners) >= _LARGE and mesh.closed
+    """Whether the body is closed and each of its pieces faces outward, so that faces that look away need not be drawn."""
+    if mesh.n_faces == 0 or not mesh.closed or not signed_volume(mesh) > 0:
+        return False
+    if len(mesh.corners) >= _LARGE:
+        return True
+    piece = mesh.pieces
+    if not piece.any():
+        return True
+    # a hollow within a piece faces inward too: such a body is drawn with both sides, which only takes longer
+    first = mesh.points[mesh.corners[mesh.offsets[:-1]]] - mesh.bounds.mean(axis=0)
+    return bool((np.bincount(piece, np.einsum("ij,ij->i", first, vector_areas(mesh))) > 0).all())
 
 
 def _vertices(mesh: Mesh) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
