@@ -27,7 +27,10 @@ def mesh_hash(mesh: Mesh | None) -> str | None:
     for name, table in sorted(tables.items()):
         if table is not None:
             h.update(name.encode() + np.ascontiguousarray(table).tobytes())
-    h.update(view_bytes(mesh))
+    drawn = bytearray(view_bytes(mesh))
+    # whether a body is known to be closed was told of large ones alone when the hashes were taken; it is no part of the body
+    drawn[32:36] = int(len(mesh.corners) >= 60_000 and mesh.closed).to_bytes(4, "little")
+    h.update(drawn)
     h.update(json.dumps([mesh.finishes, sorted(mesh.groups().items())]).encode())
     return h.hexdigest()
 

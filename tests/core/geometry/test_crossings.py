@@ -39,6 +39,18 @@ class Boxes(unittest.TestCase):
                 self.assertEqual({(int(a), int(b)) for a, b in found}, expected)
                 self.assertEqual(len(found), len(expected))
 
+    def test_of_chosen_boxes_those_pairs_are_found_that_have_one(self) -> None:
+        rng = np.random.default_rng(9)
+        for n in (400, 5_000):
+            low = rng.uniform(0, 1, (n, 3))
+            high = low + rng.uniform(0, 0.12, (n, 3))
+            chosen = rng.random(n) < 0.2
+            all_ = overlapping_boxes(low, high)
+            found = overlapping_boxes(low, high, None, chosen)
+            expected = all_[chosen[all_].any(axis=1)]
+            self.assertEqual({tuple(p) for p in found.tolist()}, {tuple(p) for p in expected.tolist()})
+            self.assertEqual(len(found), len(expected))
+
     def test_many_flat_boxes(self) -> None:
         low = np.zeros((13_000, 2))
         low[:, 0] = np.arange(13_000) * 2.0
@@ -50,6 +62,13 @@ class Bodies(unittest.TestCase):
     def test_touching_is_no_crossing(self) -> None:
         for by in ((1, 0, 0), (1, 1, 0), (1, 1, 1), (1, 0.5, 0.25), (0, 0, 1)):
             self.assertEqual(len(self_crossings(join_meshes([cube(), moved(cube(), *by)])).pairs), 0, by)
+
+    def test_among_some_faces_those_crossings_are_found_that_have_one(self) -> None:
+        mesh = join_meshes([cube(), moved(cube(), 0.5, 0.5, 0.5)])
+        whole = self_crossings(mesh).pairs
+        for face in range(mesh.n_faces):
+            found = self_crossings(mesh, np.arange(mesh.n_faces) == face).pairs
+            self.assertEqual(found.tolist(), whole[(whole == face).any(axis=1)].tolist(), face)
 
     def test_overlapping_cubes_cross(self) -> None:
         """Two unit cubes half a side apart on every axis cross in six edges: three pairs of faces from each."""

@@ -24,6 +24,7 @@ from jukai.core.geometry.normals import (
     smooth_fans,
 )
 from jukai.core.geometry.placing import placed, placement_matrix
+from jukai.core.geometry.selecting import faces_of
 from jukai.core.geometry.triangulation import _SHORTER, _cut_few, triangulate
 from jukai.core.geometry.view import view_bytes
 from tests.common import check_sound, cube, reference, reference_mesh
@@ -264,6 +265,19 @@ class Measures(unittest.TestCase):
 
 
 class Drawing(unittest.TestCase):
+    def test_only_what_faces_outward_all_over_is_drawn_by_its_near_side_alone(self) -> None:
+        small = cube().with_points(cube().points * 0.5 + 0.25)
+        flipped = [Mesh.from_faces(m.points, m.corners.reshape(-1, 4)[:, ::-1].tolist()) for m in (cube(), small)]
+        beside = small.with_points(small.points + 3)
+        open_ = faces_of(cube(), np.arange(6) > 0)
+        for name, mesh, known in (
+            ("a cube", cube(), 1), ("a ball", ball(), 1), ("a large ball", ball(260, 120), 1), ("two cubes", join_meshes([cube(), beside]), 1),
+            ("inside out", flipped[0], 0), ("open", open_, 0), ("one of two inside out", join_meshes([beside, flipped[0]]), 0),
+            ("with a hollow", join_meshes([cube(), flipped[1]]), 0), ("nothing", Mesh.empty(), 0),
+        ):  # fmt: skip
+            with self.subTest(name):
+                self.assertEqual(int(np.frombuffer(view_bytes(mesh), "<u4", 1, 32)[0]), known)
+
     def test_bytes(self) -> None:
         """The head counts what follows, and each triangle's sides are drawn just where the polygon has one."""
         for mesh in (cube(), ball(), reference_mesh("c_prism.obj"), ball(130, 90)):

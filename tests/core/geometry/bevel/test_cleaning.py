@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import unittest
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
 
+from jukai.core.geometry.bevel._joining import unrepeated
 from jukai.core.geometry.bevel.cleaning import Body, cleaned
 from jukai.core.geometry.measures import area, signed_volume, vector_areas
 from jukai.core.geometry.mesh import Mesh
@@ -25,6 +27,28 @@ def clean(points: Any, faces: list[list[int]], close: Any = ()) -> Mesh:
 def cube_faces() -> list[list[int]]:
     mesh = cube()
     return [mesh.corners[a:b].tolist() for a, b in zip(mesh.offsets[:-1], mesh.offsets[1:], strict=True)]
+
+
+class Repeated(unittest.TestCase):
+    def test_as_compiled_and_as_written(self) -> None:
+        """Random faces whose points become others, against a plain loop over lists."""
+        rng = np.random.default_rng(3)
+        for _ in range(60):
+            sizes = rng.integers(1, 30, rng.integers(1, 12))
+            corners = rng.integers(0, 25, sizes.sum()).astype(np.int32)
+            offsets = np.concatenate([[0], np.cumsum(sizes)]).astype(np.int32)
+            merged = np.minimum(np.arange(25), rng.integers(0, 25, 25)).astype(np.int64)
+            kept, counts, twice = [], [], []
+            for f, (a, b) in enumerate(pairwise(offsets.tolist())):
+                ring = merged[corners[a:b]].tolist()
+                stay = [i for i in range(b - a) if ring[i] != ring[i - 1]]
+                kept += [a + i for i in stay]
+                counts.append(len(stay))
+                if len({ring[i] for i in stay}) < len(stay):
+                    twice.append(f)
+            for run in (unrepeated, unrepeated.plain):
+                found = run(corners, offsets, merged)
+                self.assertEqual([x.tolist() for x in found], [kept, counts, twice])
 
 
 class Shrunk(unittest.TestCase):
