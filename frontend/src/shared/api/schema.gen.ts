@@ -477,7 +477,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Cut shown bodies by planes; the answer hangs on what is sent alone. */
+        /** Cut shown bodies by planes; the answer depends on what is sent alone. */
         post: operations["api_section_of"];
         delete?: never;
         options?: never;
@@ -883,7 +883,7 @@ export interface components {
             refers: string;
             /**
              * Beside
-             * @description the value beside it that it hangs on
+             * @description the value beside it that it depends on
              */
             beside: string;
         };
