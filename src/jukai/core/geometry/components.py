@@ -7,7 +7,7 @@ import numpy as np
 from jukai.core.geometry.arrays import Array, Ints
 from jukai.core.geometry.kernels import FEW, kernel
 
-__all__ = ["components"]
+__all__ = ["components", "lowest"]
 
 
 def components(count: int, a: Array, b: Array) -> Ints:
@@ -18,11 +18,15 @@ def components(count: int, a: Array, b: Array) -> Ints:
     count : number of nodes.
     a, b : (k,) the two nodes of each link.
     """
+    _, number = np.unique(lowest(count, a, b), return_inverse=True)
+    return number.astype(np.int32)
+
+
+def lowest(count: int, a: Array, b: Array) -> Ints:
+    """Return (count,) int32 the lowest node of the component of each node; see :func:`components`."""
     a = np.ascontiguousarray(a, dtype=np.int32)
     b = np.ascontiguousarray(b, dtype=np.int32)
-    roots = _union_find(count, a, b) if len(a) > FEW else _hooking(count, a, b)
-    _, number = np.unique(roots, return_inverse=True)
-    return number.astype(np.int32)
+    return _union_find(count, a, b) if len(a) > FEW else _hooking(count, a, b)
 
 
 def _hooking(count: int, a: Ints, b: Ints) -> Ints:

@@ -8,6 +8,9 @@ from numpy.typing import NDArray
 from jukai.core.geometry.arrays import Array, Ints
 from jukai.core.geometry.kernels import kernel
 
+_FEW = 16
+"""Corners of a face up to which each is held against all before it."""
+
 
 @kernel
 def unrepeated(corners: Array, offsets: Array, merged: Array) -> tuple[NDArray[np.int64], Ints, NDArray[np.int64]]:
@@ -21,31 +24,33 @@ def unrepeated(corners: Array, offsets: Array, merged: Array) -> tuple[NDArray[n
     keep = np.empty(corners.shape[0], np.int64)
     sizes = np.empty(count, np.int32)
     twice = np.empty(64, np.int64)
+    few = np.empty(_FEW, np.int64)
     at = many = 0
     for f in range(count):
         lo, hi = offsets[f], offsets[f + 1]
         begin = at
+        found = False
         if hi > lo:
             before = merged[corners[hi - 1]]
             for c in range(lo, hi):
                 p = merged[corners[c]]
                 if p != before:
+                    size = at - begin
+                    if size < _FEW:
+                        few[size] = p
+                        for i in range(size):
+                            found = found | (few[i] == p)
                     keep[at] = c
                     at += 1
                 before = p
         size = at - begin
         sizes[f] = size
-        found = False
-        if size <= 16:
-            for i in range(begin, at):
-                p = merged[corners[keep[i]]]
-                for j in range(begin, i):
-                    found = found or merged[corners[keep[j]]] == p
-        else:
+        if size > _FEW:
             ring = np.empty(size, np.int64)
             for i in range(size):
                 ring[i] = merged[corners[keep[begin + i]]]
             ring.sort()
+            found = False
             for i in range(1, size):
                 found = found or ring[i] == ring[i - 1]
         if found:

@@ -29,6 +29,9 @@ def meetings(
     joins = np.empty((16, 2), np.int64)
     on = np.empty((16, 3), np.int64)
     n_joins = n_on = 0
+    # the points of the face that is looked at, its sides, and their squared and true lengths
+    at, side = np.empty((crowded, 3)), np.empty((crowded, 3))
+    square, reaches = np.empty(crowded), np.empty(crowded)
     for row in range(faces.shape[0]):
         f = faces[row]
         first = offsets[f]
@@ -44,13 +47,22 @@ def meetings(
             continue
         for i in range(n):
             p = corners[first + i]
-            px, py, pz = points[p, 0], points[p, 1], points[p, 2]
+            at[i, 0], at[i, 1], at[i, 2] = points[p, 0], points[p, 1], points[p, 2]
+        for i in range(n):
+            k = i + 1 if i + 1 < n else 0
+            sx, sy, sz = at[k, 0] - at[i, 0], at[k, 1] - at[i, 1], at[k, 2] - at[i, 2]
+            side[i, 0], side[i, 1], side[i, 2] = sx, sy, sz
+            square[i] = sx * sx + sy * sy + sz * sz
+            reaches[i] = np.sqrt(square[i])
+        for i in range(n):
+            p = corners[first + i]
+            px, py, pz = at[i, 0], at[i, 1], at[i, 2]
             for j in range(n):
                 q = corners[first + j]
                 if p == q:
                     continue
-                rx, ry, rz = px - points[q, 0], py - points[q, 1], pz - points[q, 2]
-                if np.sqrt(rx * rx + ry * ry + rz * rz) <= near and i < j:
+                rx, ry, rz = px - at[j, 0], py - at[j, 1], pz - at[j, 2]
+                if i < j and np.sqrt(rx * rx + ry * ry + rz * rz) <= near:
                     if n_joins == joins.shape[0]:
                         more = np.empty((2 * n_joins, 2), np.int64)
                         more[:n_joins] = joins
@@ -61,10 +73,9 @@ def meetings(
                 r = corners[first + k]
                 if p == r:
                     continue
-                sx, sy, sz = points[r, 0] - points[q, 0], points[r, 1] - points[q, 1], points[r, 2] - points[q, 2]
-                long = sx * sx + sy * sy + sz * sz
-                along = (rx * sx + ry * sy + rz * sz) / max(long, 1e-300)
-                reach = np.sqrt(long)
+                sx, sy, sz = side[j, 0], side[j, 1], side[j, 2]
+                along = (rx * sx + ry * sy + rz * sz) / max(square[j], 1e-300)
+                reach = reaches[j]
                 if along * reach <= near or (1 - along) * reach <= near:
                     continue
                 ox, oy, oz = rx - along * sx, ry - along * sy, rz - along * sz

@@ -12,6 +12,7 @@ from jukai.core.geometry.arrays import Array, Bools, Floats, Ints
 from jukai.core.geometry.bevel._faces import faults
 from jukai.core.geometry.bevel._joining import unrepeated
 from jukai.core.geometry.bevel._meetings import meetings
+from jukai.core.geometry.components import lowest
 
 __all__ = ["Body", "cleaned"]
 
@@ -66,7 +67,7 @@ def cleaned(body: Body, first_new: int, size: float, close: Array | None = None,
         run = faults.choose(len(body.corners), _PLAIN)
         corners, offsets = (np.ascontiguousarray(x, dtype=np.int32) for x in (body.corners, body.offsets))
         a, b, flat = run(faces, body.points, corners, offsets, first_new, least)
-        suspects = np.union1d(suspects, flat)
+        suspects = _either(suspects, flat, len(body.offsets) - 1)
         if len(a) == 0 and len(suspects) == 0:
             return body
         if bridged is None:
@@ -88,6 +89,13 @@ def cleaned(body: Body, first_new: int, size: float, close: Array | None = None,
         changed[body.merged[changed]] = True
         suspects = np.flatnonzero(np.logical_or.reduceat(changed[body.corners], body.offsets[:-1]))
     return body
+
+
+def _either(a: Long, b: Long, count: int) -> Long:
+    """Return the numbers under ``count`` that are in one of both, sorted."""
+    there = np.zeros(count, dtype=bool)
+    there[a] = there[b] = True
+    return np.flatnonzero(there)
 
 
 def _meetings(body: Body, faces: Long, near: float, first_new: int) -> tuple[Long, dict[tuple[int, int], list[int]]]:
@@ -140,7 +148,7 @@ def _joined(body: Body, a: Long, b: Long, bridged: Bools) -> Body:
     ----------
     bridged : faces given at first that had a point twice, as round a hole: those are not parted.
     """
-    merged = _representatives(a, b, len(body.points))
+    merged = lowest(len(body.points), a, b).astype(np.int64)
     keep, sizes, twice = _unrepeated(body, merged)
     crossed = twice[~(bridged[twice] if body.rows is None else bridged[body.rows[twice]])]
     row = np.arange(len(sizes))
@@ -201,21 +209,6 @@ def _loops(ring: list[int]) -> Iterator[list[int]]:
         stack.append(place)
     if len(stack) >= 3:
         yield stack
-
-
-def _representatives(a: Long, b: Long, count: int) -> Long:
-    out = np.arange(count)
-    while len(a):
-        low = np.minimum(out[a], out[b])
-        before = out.copy()
-        np.minimum.at(out, out[a], low)
-        np.minimum.at(out, out[b], low)
-        np.minimum.at(out, a, low)
-        np.minimum.at(out, b, low)
-        out = out[out]
-        if (out == before).all():
-            break
-    return out
 
 
 def _offsets(sizes: Array) -> Long:
