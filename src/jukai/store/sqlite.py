@@ -24,7 +24,8 @@ __all__ = ["SqliteStore"]
 
 JOIN_WITHIN = 1.0
 """Seconds within which steps on one number become one revision."""
-_KEPT = 64
+_KEPT, _HELD = 64, 16
+"""Documents that are kept as data, and benches whose newest document is kept as text."""
 
 
 class SqliteStore:
@@ -44,6 +45,7 @@ class SqliteStore:
         _bring_up_to_date(self._engine)
         self._session = sessionmaker(self._engine, expire_on_commit=False)
         self._write = Lock()  # one writer at a time: SQLite allows no more, and waiting here is fairer
+        self._texts: OrderedDict[str, tuple[int, bytes]] = OrderedDict()
         self._documents: OrderedDict[tuple[str, int], JsonObject] = OrderedDict()
 
     def close(self) -> None:
@@ -168,7 +170,8 @@ class SqliteStore:
                 self._documents.pop((bench_id, base), None)
             there = None if parent is None else _revision(s, bench_id, parent)
             whole = there is None or there.depth + 1 >= DEEPEST
-            data = encode(text_of(document), None if whole or parent is None else _text(s, bench_id, parent))
+            written = text_of(document)
+            data = encode(written, None if whole or parent is None else self._text_of(s, bench_id, parent))
             s.add(
                 Revision(
                     bench=bench_id, number=number, parent=parent, edit=edit, label=label, author=author, time=now, document=data,
@@ -178,7 +181,15 @@ class SqliteStore:
             bench.head = bench.tip = number
             bench.name, bench.parts, bench.changed = document["name"], len(document.get("parts", [])), now
         self._keep(bench_id, number, document)
+        self._texts[bench_id] = (number, written)
+        while len(self._texts) > _HELD:
+            self._texts.popitem(last=False)
         return number
+
+    def _text_of(self, s: Session, bench_id: str, number: int) -> bytes:
+        """Return the text of a stored document; that of the newest is at hand while one edit follows the other."""
+        held = self._texts.get(bench_id)
+        return held[1] if held is not None and held[0] == number else _text(s, bench_id, number)
 
     def undo(self, bench_id: str, base: int) -> int:
         """Move the head to its parent; at the first revision it stays."""
