@@ -24,10 +24,13 @@ export function warmUp(
 ): void {
   const scene = new Scene()
   const geometry = new BufferGeometry()
-  const { attributes, index } = body.mesh.geometry
-  for (const [name, a] of Object.entries(attributes)) geometry.setAttribute(name, a)
-  geometry.setIndex(index)
-  geometry.setDrawRange(0, 3)
+  for (const [name, a] of Object.entries(body.mesh.geometry.attributes))
+    if (a instanceof BufferAttribute)
+      geometry.setAttribute(
+        name,
+        new BufferAttribute(a.array.slice(0, 3 * a.itemSize), a.itemSize, a.normalized),
+      )
+  geometry.setIndex([0, 1, 2])
   const { FINISHED } = body.mesh.material.defines as Record<string, number>
   const plain = FINISHED === undefined ? {} : { FINISHED }
   const bodies = [plain, { ...plain, HATCHED: 1 }].map((defines) => {
@@ -48,6 +51,5 @@ export function warmUp(
   renderer.render(scene, new OrthographicCamera())
   renderer.setRenderTarget(null)
   keep()
-  // the geometry's buffers are those of the body: they stay
-  for (const o of [...bodies, ghost, thin, line, target]) o.dispose()
+  for (const o of [...bodies, ghost, thin, geometry, line, target]) o.dispose()
 }
