@@ -58,7 +58,7 @@ describe('what is told to the stage', () => {
     expect(show(data, [...here], { ...brass }, { ...plain })).toBe(false)
     expect(show(triangle('two'))).toBe(true)
     expect(show(data)).toBe(true)
-    expect(show(data, new Matrix4().makeTranslation(1, 0, 0).transpose().toArray())).toBe(true)
+    expect(show(data, [...new Matrix4().makeTranslation(1, 0, 0).transpose().elements])).toBe(true)
     expect(show(data, here, { ...brass, roughness: 0.8 })).toBe(true)
     expect(show(data, here, brass, { ...plain, through: true })).toBe(true)
   })
