@@ -8,10 +8,8 @@ from __future__ import annotations
 
 import faulthandler
 import os
-import re
 import subprocess
 import sys
-import tempfile
 import time
 import unittest
 import warnings
@@ -20,7 +18,6 @@ from pathlib import Path
 
 ROOT = Path(__file__).parent.parent
 BIN = ROOT / ".venv" / "bin"
-UNITS = ("core", "app", "store", "web", "test_cli", "test_conventions")
 CHECKS: dict[str, Sequence[object]] = {
     "ruff, rules": [BIN / "ruff", "check", "-q", "src", "tests", "timings"],
     "ruff, form": [BIN / "ruff", "format", "-q", "--check", "src", "tests", "timings"],
@@ -80,30 +77,14 @@ def run_checks() -> tuple[int, int]:
     return passed, failed
 
 
-def run_all() -> int:
-    """Run the tools, then the tests of the page beside all others: they wait for each other's picture most of the time."""
-    passed, failed = run_checks()
-    with tempfile.TemporaryFile("w+") as out:
-        page = subprocess.Popen([sys.executable, "-m", "tests.run", "browser"], stdout=out, stderr=subprocess.STDOUT)
-        others = run_folders([*UNITS])
-        page.wait()
-        out.seek(0)
-        text = out.read()
-    print(f"-- the page\n{text}")  # noqa: T201
-    last = re.search(r"(\d+) passed, (\d+) failed\s*$", text)
-    # one that ended in the middle has no last line: that is a failure too
-    browser = (int(last[1]), int(last[2])) if last else (0, 1)
-    passed, failed = passed + others[0] + browser[0], failed + others[1] + browser[1]
-    print(f"{passed} passed, {failed} failed")  # noqa: T201
-    return failed
-
-
-def run_folders(folders: list[str]) -> tuple[int, int]:
-    """Run the tests of some folders or modules; return how many passed and failed."""
+def main(folders: list[str]) -> int:
+    """Run all, or the unit tests of some folders."""
+    os.chdir(ROOT)
+    passed, failed = (0, 0) if folders else run_checks()
     warnings.simplefilter("error")
     loader = unittest.TestLoader()
     suite = unittest.TestSuite()
-    for folder in folders:
+    for folder in folders or ["core", "app", "store", "web", "test_cli", "test_conventions", "browser"]:
         path = ROOT / "tests" / folder.replace(".", "/")
         if path.is_dir():
             suite.addTests(loader.discover(str(path), top_level_dir=str(ROOT)))
@@ -113,15 +94,8 @@ def run_folders(folders: list[str]) -> tuple[int, int]:
     result: Result = runner.run(suite)  # type: ignore[assignment]
     for name, seconds in sorted(result.seconds.items(), key=lambda r: -r[1])[:8]:
         print(f"{seconds:7.1f} s  {name}")  # noqa: T201
-    return result.passed, len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
-
-
-def main(folders: list[str]) -> int:
-    """Run all, or the tests of some folders alone."""
-    os.chdir(ROOT)
-    if not folders:
-        return 0 if run_all() == 0 else 1
-    passed, failed = run_folders(folders)
+    passed += result.passed
+    failed += len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
     print(f"{passed} passed, {failed} failed")  # noqa: T201
     return 0 if failed == 0 else 1
 

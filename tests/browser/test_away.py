@@ -15,7 +15,13 @@ SIDES = "p1/s1/values/sides"
 class Away(BrowserTest):
     def expected(self, message: str) -> bool:
         # the server is stopped on purpose
-        words = ("ERR_CONNECTION_REFUSED", "ERR_INCOMPLETE", "ERR_CONNECTION_RESET", "ERR_EMPTY_RESPONSE")
+        words = (
+            "ERR_CONNECTION_REFUSED",
+            "ERR_INCOMPLETE",
+            "ERR_CONNECTION_RESET",
+            "ERR_EMPTY_RESPONSE",
+            "ERR_SOCKET_NOT_CONNECTED",
+        )
         return any(part in message for part in words)
 
     def setUp(self) -> None:
@@ -41,17 +47,16 @@ class Away(BrowserTest):
         """A count that takes long, stopped by its card: the good body stays, also after a restart."""
         mesh, faces = self.attribute("stage", "data-shown"), self.text("faces")
         self.click("step-s1")
-        self.type_into(SIDES, "600")
+        self.type_into(SIDES, "1000")
         self.wait(lambda: [self.driver.find_element(By.XPATH, "//button[normalize-space()='Stop']").click()], "Stop")
         self.wait(lambda: self.all("go-on"), "that it was stopped")
         self.assertEqual(self.attribute("stage", "data-shown"), mesh)
         self.assertEqual(self.text("faces"), faces)
         self.server.stop()
-        self.wait(lambda: self.all("offline"), "that the server is away")
         self.server.start()
         self.driver.refresh()
         self.wait(lambda: self.all("go-on"), "that it is still stopped", 60)
-        self.assertEqual(self.sides(), 600)
+        self.assertEqual(self.sides(), 1000)
         # another edit of the same part begins anew, with what can be done
         self.type_into(SIDES, "24")
         self.wait(lambda: not self.all("go-on"), "that it goes on", 60)

@@ -66,6 +66,8 @@ const button = defineRecipe({
       ghost: {
         color: 'inherit',
         borderWidth: '0',
+        whiteSpace: 'normal',
+        textAlign: 'start',
         textDecoration: 'underline',
         textUnderlineOffset: '2px',
         _hover: { bg: 'transparent', color: 'colorPalette.fg' },
