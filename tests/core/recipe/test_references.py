@@ -159,6 +159,24 @@ class ByChance(unittest.TestCase):
                 done(moved, "move_step", part="p1", step=ids[-1], after=ids[-2] if len(ids) > 1 else None), bench
             )
 
+    def test_what_is_written_is_what_the_model_writes(self) -> None:
+        """Rows are kept as they were written: edited, put back and read anew they are what pydantic itself writes."""
+        chance = random.Random(5)
+        for _ in range(40):
+            bench = self.bench(chance)
+            for other in (
+                bench,
+                done(bench, "set_dimension", name="a", value=chance.randint(2, 9)),
+                done(bench, "set_part", part="p1", name="Other"),
+                done(bench, "set_value", part="p1", step="s1", key="size/1", value=None),
+                Bench.model_validate(bench.to_json()),
+            ):
+                head = {"format": "jukai-bench", "version": 2, "name": other.name, "unit": "mm"}
+                self.assertEqual(
+                    other.to_json(), head | other.model_dump(mode="json", by_alias=True, exclude_defaults=True)
+                )
+                self.assertEqual(Bench.model_validate(other.to_json()), other)
+
     def test_one_number_of_a_value(self) -> None:
         """An edit of ``size/1`` changes the depth alone, also of a box whose size is not written yet."""
         bench = bench_of({"operator": "box", "size": ["w", 2, 3]}, dimensions={"w": 5})

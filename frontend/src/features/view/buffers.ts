@@ -8,7 +8,7 @@ export interface BodyData {
   vertices: number
   triangles: number
   faces: number
-  /** known to be closed: faces that look away need not be drawn */
+  /** closed, and all of it faces outward: faces that look away need not be drawn */
   closed: boolean
   /** a limit surface, not the body itself */
   limit?: boolean

@@ -6,7 +6,7 @@ Layout, little endian, every section a multiple of 4 bytes:
 uint32 × 12    magic ``JKV1``, version, vertices,          the head
                triangles, faces, sharp segments, bytes of
                the lineage and of the finishes, 1 where
-               the body is known to be closed, 3 unused
+               only near sides can be seen, 3 unused
 float64 × 3    origin                                      added to every position
 float32        position (vertices × 3)                     relative to the origin, mm
 float32        sharp (segments × 6)                        both ends of sharp edges and rims
