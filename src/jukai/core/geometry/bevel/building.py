@@ -91,7 +91,9 @@ class _Building:
         many = n * len(self.here)
         count = len(made.offsets) - 1
         beside = mesh.corner_faces[self.here]
-        new = New(many, count - mesh.n_faces - many, beside, borders, self.base, whole=self.whole)
+        new = New(
+            many, count - mesh.n_faces - many, beside, borders, self.base, whole=self.whole, told=count <= CHECKED
+        )
         if not self.whole:
             new.look = np.concatenate([rings.faces, np.arange(mesh.n_faces, count)])
         if self.touching:

@@ -54,6 +54,7 @@ class New:
     close : faces that may touch themselves.
     look : faces that may have shrunk; None for all.
     whole : whether it is certain that nothing shrank to nothing.
+    told : whether to find out which faces are not as they were; all count as such else.
     """
 
     strips: int
@@ -64,6 +65,7 @@ class New:
     close: Array | None = None
     look: Array | None = None
     whole: bool = False
+    told: bool = False
 
     def each(self, values: Ints) -> Ints:
         """Return (strips,) what holds for each face of the strips whose ``values`` are (edges,)."""
@@ -101,7 +103,7 @@ def body_of(mesh: Mesh, body: Body, new: New, marks: Array, options: Bevel, step
         face_finish=None if finish is None else finish[rows], uv=whole.uv, edge_pairs=pairs, edge_data=data, face_soft=soft,
         crease=mesh.crease, by_area=mesh.by_area,
     )  # fmt: skip
-    return out, _fresh(mesh, body, whole, new.first)
+    return out, _fresh(mesh, body, whole, new.first) if new.told else np.ones(out.n_faces, dtype=bool)
 
 
 def _fresh(mesh: Mesh, body: Body, whole: Body, first: int) -> Bools:
