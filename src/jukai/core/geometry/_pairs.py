@@ -23,46 +23,11 @@ def grid_pairs(low: Array, high: Array, ids: Array, chosen: Array) -> Ints:
     first = np.empty((n, 3), np.int32)
     last = np.empty((n, 3), np.int32)
     total = _laid_out(low, high, origin, cells, inverse, first, last)
-    number = cells[0] * cells[1] * cells[2]
-    asked = np.ones(number, np.bool_)
-    if some:
-        asked[:] = False
-        for i in range(n):
-            if chosen[i]:
-                for x in range(first[i, 0], last[i, 0] + 1):
-                    for y in range(first[i, 1], last[i, 1] + 1):
-                        row = (x * cells[1] + y) * cells[2]
-                        for z in range(first[i, 2], last[i, 2] + 1):
-                            asked[row + z] = True
-    starts = np.zeros(number + 1, np.int64)
-    for i in range(n):
-        for x in range(first[i, 0], last[i, 0] + 1):
-            for y in range(first[i, 1], last[i, 1] + 1):
-                row = (x * cells[1] + y) * cells[2]
-                for z in range(first[i, 2], last[i, 2] + 1):
-                    if asked[row + z]:
-                        starts[row + z + 1] += 1
-    for c in range(number):
-        starts[c + 1] += starts[c]
-    # boxes stand once more in the order of the cells: those of one cell are then read one after the other
-    members = np.empty(total, np.int32)
-    boxes = np.empty((total, 6))
-    fill = starts[:-1].copy()
-    for i in range(n):
-        for x in range(first[i, 0], last[i, 0] + 1):
-            for y in range(first[i, 1], last[i, 1] + 1):
-                row = (x * cells[1] + y) * cells[2]
-                for z in range(first[i, 2], last[i, 2] + 1):
-                    if asked[row + z]:
-                        k = fill[row + z]
-                        members[k] = i
-                        for a in range(3):
-                            boxes[k, a] = low[i, a]
-                            boxes[k, 3 + a] = high[i, a]
-                        fill[row + z] += 1
+    asked = _asked(cells, first, last, chosen)
+    starts, members, boxes = _gathered(low, high, cells, first, last, asked, total)
     # of a box that is not chosen only those behind it in the cell that are: the next one of each
     onward = np.empty(total, np.int32)
-    for c in range(number):
+    for c in range(asked.shape[0]):
         following = starts[c + 1]
         for r in range(starts[c + 1] - 1, starts[c] - 1, -1):
             onward[r] = following
@@ -77,14 +42,8 @@ def grid_pairs(low: Array, high: Array, ids: Array, chosen: Array) -> Ints:
                 c = (x * cells[1] + y) * cells[2] + z
                 for r in range(starts[c], starts[c + 1]):
                     i = members[r]
-                    l0, l1, l2, h0, h1, h2 = (
-                        boxes[r, 0],
-                        boxes[r, 1],
-                        boxes[r, 2],
-                        boxes[r, 3],
-                        boxes[r, 4],
-                        boxes[r, 5],
-                    )
+                    l0, l1, l2 = boxes[r, 0], boxes[r, 1], boxes[r, 2]
+                    h0, h1, h2 = boxes[r, 3], boxes[r, 4], boxes[r, 5]
                     alone = some and not chosen[i]
                     s = r
                     while True:
@@ -113,6 +72,58 @@ def grid_pairs(low: Array, high: Array, ids: Array, chosen: Array) -> Ints:
                         out[found, 1] = j
                         found += 1
     return out[:found].copy()
+
+
+@kernel
+def _asked(cells: Array, first: Array, last: Array, chosen: Array) -> Array:
+    """Return (cells,) which cells have a box that is chosen; all where none are named."""
+    number = cells[0] * cells[1] * cells[2]
+    if chosen.shape[0] == 0:
+        return np.ones(number, np.bool_)
+    asked = np.zeros(number, np.bool_)
+    for i in range(chosen.shape[0]):
+        if chosen[i]:
+            for x in range(first[i, 0], last[i, 0] + 1):
+                for y in range(first[i, 1], last[i, 1] + 1):
+                    row = (x * cells[1] + y) * cells[2]
+                    for z in range(first[i, 2], last[i, 2] + 1):
+                        asked[row + z] = True
+    return asked
+
+
+@kernel
+def _gathered(
+    low: Array, high: Array, cells: Array, first: Array, last: Array, asked: Array, total: int
+) -> tuple[Array, Array, Array]:
+    """Return the boxes of each cell that is asked for in compressed rows: where each cell's begin, their numbers, and lower and upper corners."""
+    n, number = low.shape[0], asked.shape[0]
+    starts = np.zeros(number + 1, np.int64)
+    for i in range(n):
+        for x in range(first[i, 0], last[i, 0] + 1):
+            for y in range(first[i, 1], last[i, 1] + 1):
+                row = (x * cells[1] + y) * cells[2]
+                for z in range(first[i, 2], last[i, 2] + 1):
+                    if asked[row + z]:
+                        starts[row + z + 1] += 1
+    for c in range(number):
+        starts[c + 1] += starts[c]
+    # boxes stand once more in the order of the cells: those of one cell are then read one after the other
+    members = np.empty(total, np.int32)
+    boxes = np.empty((total, 6))
+    fill = starts[:-1].copy()
+    for i in range(n):
+        for x in range(first[i, 0], last[i, 0] + 1):
+            for y in range(first[i, 1], last[i, 1] + 1):
+                row = (x * cells[1] + y) * cells[2]
+                for z in range(first[i, 2], last[i, 2] + 1):
+                    if asked[row + z]:
+                        k = fill[row + z]
+                        members[k] = i
+                        for a in range(3):
+                            boxes[k, a] = low[i, a]
+                            boxes[k, 3 + a] = high[i, a]
+                        fill[row + z] += 1
+    return starts, members, boxes
 
 
 @piece

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from jukai.core.formulas import Quantity
 from jukai.core.recipe.bench import Bench, Curve, Part
+from jukai.core.recipe.by_row import ByRow
 from jukai.core.recipe.references import Use, uses_in
 from jukai.core.recipe.resolve import Resolver
 
@@ -29,18 +30,8 @@ class Touched:
     numbers: frozenset[str]
 
 
-_MOST = 20_000
-_USES: dict[int, tuple[object, tuple[Use, ...]]] = {}
-"""What a part or curve speaks of, by the identity of its model, which never changes and is held here."""
-
-
-def _uses_of_row(row: Part | Curve) -> tuple[Use, ...]:
-    held = _USES.get(id(row))
-    if held is None or held[0] is not row:
-        held = _USES[id(row)] = (row, tuple(uses_in(row)))
-        while len(_USES) > _MOST:
-            del _USES[next(iter(_USES))]
-    return held[1]
+_uses_of_row: ByRow[Part | Curve, tuple[Use, ...]] = ByRow(lambda row: tuple(uses_in(row)))
+"""What a part or curve speaks of."""
 
 
 def touched(before: Resolver, after: Resolver) -> Touched:

@@ -8,6 +8,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, StringConstraints, model_validator
 
 from jukai.core.json_data import JsonObject
+from jukai.core.recipe.by_row import ByRow
 
 __all__ = [
     "IS_NUMBER",
@@ -267,23 +268,14 @@ class Bench(_Model):
 
     def to_json(self) -> JsonObject:
         """Return the document as it is written: what has its default is left out, but for the head."""
-        rows = {name: [_written(row) for row in getattr(self, name)] for name in _ROWS}
+        rows = {name: [_WRITTEN(row) for row in getattr(self, name)] for name in _ROWS}
         head = self.model_dump(mode="json", by_alias=True, exclude_defaults=True, exclude=set(_ROWS))
         out: JsonObject = {"format": self.format, "version": self.version, "name": self.name, "unit": self.unit} | head
         return out | {name: written for name, written in rows.items() if written}
 
 
 _ROWS = ("dimensions", "finishes", "curves", "parts", "measures", "views")
-_MOST_WRITTEN = 20_000
-_WRITTEN: dict[int, tuple[BaseModel, JsonObject]] = {}
-"""Rows of benches as they are written, by the identity of their models, which never change and are held here."""
-
-
-def _written(row: BaseModel) -> JsonObject:
-    """Return a row of a bench as it is written: an edit changes one of many, and only that is walked anew."""
-    held = _WRITTEN.get(id(row))
-    if held is None or held[0] is not row:
-        held = _WRITTEN[id(row)] = (row, row.model_dump(mode="json", by_alias=True, exclude_defaults=True))
-        while len(_WRITTEN) > _MOST_WRITTEN:
-            _WRITTEN.pop(next(iter(_WRITTEN)), None)
-    return held[1]
+_WRITTEN: ByRow[BaseModel, JsonObject] = ByRow(
+    lambda r: r.model_dump(mode="json", by_alias=True, exclude_defaults=True)
+)
+"""Rows as they are written."""
