@@ -64,15 +64,18 @@ export function newBody(id: string, data: BodyData, as: As, material: RawShaderM
   mesh.frustumCulled = false
   mesh.userData['part'] = id
   const whole = new BufferGeometry()
-  // rays meet all faces, also those that are not drawn
+  // rays meet all faces from both sides, also those that are not drawn: a section may show the inside
   mesh.raycast = (ray, hits) => {
     const drawn = mesh.geometry
+    const { side } = material
     const runs = mesh as unknown as Runs
     const batched = runs.isBatchedMesh
     mesh.geometry = whole
+    material.side = DoubleSide
     runs.isBatchedMesh = false // which is how it is drawn, not what it is
     acceleratedRaycast.call(mesh, ray, hits)
     runs.isBatchedMesh = batched
+    material.side = side
     mesh.geometry = drawn
   }
   return {
