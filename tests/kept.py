@@ -10,9 +10,9 @@ import numpy as np
 
 from jukai.core.errors import CoreError
 from jukai.core.geometry.mesh import Mesh
-from jukai.core.geometry.view import view_bytes
 from jukai.core.recipe.bench import Bench
 from jukai.core.recipe.evaluate import evaluate
+from tests.drawn import drawn
 
 KEPT = Path(__file__).parent / "reference" / "kept"
 
@@ -27,12 +27,24 @@ def mesh_hash(mesh: Mesh | None) -> str | None:
     for name, table in sorted(tables.items()):
         if table is not None:
             h.update(name.encode() + np.ascontiguousarray(table).tobytes())
-    drawn = bytearray(view_bytes(mesh))
-    # whether a body is known to be closed was told of large ones alone when the hashes were taken; it is no part of the body
-    drawn[32:36] = int(len(mesh.corners) >= 60_000 and mesh.closed).to_bytes(4, "little")
-    h.update(drawn)
+    h.update(first_layout(mesh))
     h.update(json.dumps([mesh.finishes, sorted(mesh.groups().items())]).encode())
     return h.hexdigest()
+
+
+def first_layout(mesh: Mesh) -> bytes:
+    """Return the drawing data of a mesh in the layout it had when the hashes were taken."""
+    d = drawn(mesh)
+    lineage = json.dumps(d.lineage).encode()
+    names = json.dumps(d.finishes).encode() if d.finishes else b""
+    # of large bodies alone it was told whether they are closed
+    closed = len(mesh.corners) >= 60_000 and mesh.closed
+    head = np.array(
+        [0x31564B4A, 1, len(d.position), len(d.triangles), mesh.n_faces, len(d.sharp), len(lineage), len(names), closed, 0, 0, 0],
+        "<u4",
+    )  # fmt: skip
+    tables = (head, d.origin, d.position, d.sharp, d.triangles, d.triangle_face, d.face, d.face_lineage, d.normal, d.edge)
+    return b"".join([*(t.tobytes() for t in tables), lineage, names, b" " * (-(len(lineage) + len(names)) % 4)])
 
 
 def bodies_of(bench: Bench, files: dict[str, bytes] | None = None) -> dict[str, str | None]:

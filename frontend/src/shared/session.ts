@@ -404,6 +404,7 @@ async function ask(): Promise<void> {
           join: false,
           parts: parts ? [...parts] : null,
           held: held(),
+          forms: forms(),
           told,
         })
         if (at > 0) performance.measure('ask', { start: at, end: performance.now() })
@@ -429,16 +430,19 @@ async function ask(): Promise<void> {
 }
 
 let held: () => string[] = () => []
+let forms: () => string[] = () => []
 let receive: (meshes: ReadonlyMap<string, ArrayBuffer>) => void = () => undefined
 let swap: (parts: readonly PartView[]) => void = () => undefined
 
-/** Say which drawing data is there, where what comes goes, and what puts it in the place of the old. */
+/** Say which drawing data is there and which forms, where what comes goes, and what puts it in the place of the old. */
 export function keepMeshes(o: {
   held: typeof held
+  forms: typeof forms
   receive: typeof receive
   swap: typeof swap
 }): void {
   held = o.held
+  forms = o.forms
   receive = o.receive
   swap = o.swap
 }

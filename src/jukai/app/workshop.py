@@ -23,7 +23,7 @@ from jukai.core.geometry.placing import matrix_of, placed_bounds
 from jukai.core.geometry.soundness import soundness
 from jukai.core.geometry.strips import strip_bytes
 from jukai.core.geometry.subdividing import limit_surface
-from jukai.core.geometry.view import view_bytes, view_digest
+from jukai.core.geometry.view import View, view_digest, view_of
 from jukai.core.json_data import JsonObject
 from jukai.core.notes import Note
 from jukai.core.operators.base import Callout
@@ -82,7 +82,7 @@ class Workshop:
 
     def __init__(self) -> None:
         self._steps = StepCache()
-        self._views: ByteCache[bytes] = ByteCache(500_000_000, len)
+        self._views: ByteCache[View] = ByteCache(500_000_000, lambda view: view.nbytes)
         self._meshes: ByteCache[Mesh] = ByteCache(1_000_000_000, lambda m: m.nbytes + 1000)
         self._hashes: ByteCache[str] = ByteCache(10_000_000, len)
         self._turns = _Turns()
@@ -216,16 +216,19 @@ class Workshop:
         known = self._hashes.get(key)
         if known is not None and self._views.get(known) is not None:
             return known
-        data = view_bytes(mesh)
+        view = view_of(mesh)
         digest = view_digest(mesh)
-        self._views.put(digest, data)
+        self._views.put(digest, view)
         self._meshes.put(digest, mesh)
         self._hashes.put(key, digest)
         return digest
 
-    def view_data(self, digest: str) -> bytes | None:
-        """Return drawing data by hash."""
-        return self._views.get(digest)
+    def view_data(self, digest: str, forms: Collection[str] = ()) -> bytes | None:
+        """Return drawing data by hash; of a body whose form is among those given only where its points are."""
+        view = self._views.get(digest)
+        if view is None:
+            return None
+        return view.places if view.form.digest.hex() in forms else view.whole
 
     def mesh(self, digest: str) -> Mesh | None:
         """Return a mesh by the hash of its drawing data, if it is still kept."""
@@ -255,9 +258,9 @@ class Workshop:
         held = self._views.get(key)
         if held is None:
             sharp = np.zeros(mesh.connectivity.n_edges, dtype=bool) if rounded else sharp_edges(mesh)
-            held = view_bytes(limit_surface(mesh, sharp))
+            held = view_of(limit_surface(mesh, sharp))
             self._views.put(key, held)
-        return held
+        return held.whole
 
     def marks(self, digest: str) -> dict[str, object] | None:
         """Return a body's poles and many-sided faces: places with their numbers of edges, borders of the faces."""

@@ -288,10 +288,11 @@ class EditIn(In):
 
 
 class PreviewIn(EditIn):
-    """An edit to be worked out and not kept; of some parts alone, or of all. ``held`` are hashes of drawing data that is there."""
+    """An edit to be worked out and not kept; of some parts alone, or of all. ``held`` are hashes of drawing data that is there, ``forms`` of its forms."""
 
     parts: list[str] | None = Field(None, max_length=500)
     held: list[str] = Field(default_factory=list, max_length=500)
+    forms: list[str] = Field(default_factory=list, max_length=500)
     told: bool = Field(default=True, description="whether what is only told is worked out too: measures")
 
 

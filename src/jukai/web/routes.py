@@ -284,7 +284,8 @@ def _bench_routes(api: Blueprint, benches: Benches) -> None:
     def bench_preview(path: m.BenchPath, body: m.PreviewIn) -> object:
         """Work out an edit without keeping it; 409 with code ``cancelled`` when a newer one came.
 
-        Asked for ``application/octet-stream``, drawing data that is not held comes with the answer.
+        Asked for ``application/octet-stream``, drawing data that is not held comes with the answer; of a body
+        whose form is held only its places.
         """
         started = perf_counter()
         found = benches.preview(
@@ -296,7 +297,8 @@ def _bench_routes(api: Blueprint, benches: Benches) -> None:
         if request.accept_mimetypes.best != "application/octet-stream":
             return answer
         requested = {p["mesh"] for p in found.parts if p["mesh"]} - set(body.held)
-        meshes = {name: data for name in sorted(requested) if (data := benches.workshop.view_data(name)) is not None}
+        data = {name: benches.workshop.view_data(name, body.forms) for name in sorted(requested)}
+        meshes = {name: drawn for name, drawn in data.items() if drawn is not None}
         return Response(packet(answer, meshes), mimetype="application/octet-stream")
 
     @api.get("/benches/<string:bench>/before", responses={"200": m.BeforeView})

@@ -276,28 +276,20 @@ class Drawing(unittest.TestCase):
             ("with a hollow", join_meshes([cube(), flipped[1]]), 0), ("nothing", Mesh.empty(), 0),
         ):  # fmt: skip
             with self.subTest(name):
-                self.assertEqual(int(np.frombuffer(view_bytes(mesh), "<u4", 1, 32)[0]), known)
+                self.assertEqual(drawn(mesh).closed, bool(known))
 
     def test_bytes(self) -> None:
         """The head counts what follows, and each triangle's sides are drawn just where the polygon has one."""
         for mesh in (cube(), ball(), reference_mesh("c_prism.obj"), ball(130, 90)):
-            data = view_bytes(mesh)
-            head = np.frombuffer(data, "<u4", 12)
-            v, t, f, s, text = (int(x) for x in head[2:7])
+            data = drawn(mesh)
             self.assertEqual(
-                len(data), 72 + 12 * v + 24 * s + 12 * t + 4 * t + 4 * v + 4 * f + 8 * v + text + -text % 4
+                (len(data.triangles), len(data.face_lineage)), (int((mesh.sides - 2).sum()), mesh.n_faces)
             )
-            self.assertEqual((t, f), (int((mesh.sides - 2).sum()), mesh.n_faces))
-            at = 72 + 12 * v + 24 * s
-            triangles = np.frombuffer(data, "<u4", 3 * t, at).reshape(-1, 3)
-            edge = np.frombuffer(data, np.uint8, 4 * v, 72 + 12 * v + 24 * s + 16 * t + 4 * v + 4 * f + 4 * v).reshape(
-                -1, 4
-            )
-            drawn = 0
-            corner = edge[triangles][:, :, :3]
+            lines = 0
+            corner = data.edge[data.triangles][:, :, :3]
             for k in range(3):
                 i, j = (k + 1) % 3, (k + 2) % 3
-                drawn += int(((corner[:, i] == 0) & (corner[:, j] == 0)).any(axis=1).sum())
+                lines += int(((corner[:, i] == 0) & (corner[:, j] == 0)).any(axis=1).sum())
             self.assertEqual(drawn, len(mesh.corners))
 
 

@@ -10,7 +10,6 @@ from scipy.spatial import ConvexHull
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.normals import sharp_edges
 from jukai.core.geometry.outline import outline_bytes, outline_edges
-from jukai.core.geometry.view import view_bytes
 from tests.recipes import body
 
 BALL = body({"operator": "sphere", "radius": 10, "sides": 48})
@@ -23,7 +22,7 @@ def parsed(mesh: Mesh) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     magic, version, points, faces, edges = np.frombuffer(data, "<u4", 5)
     assert (magic, version) == (0x314F4B4A, 1)
     assert len(data) == 20 + 12 * points + 16 * faces + 16 * edges
-    origin = np.frombuffer(view_bytes(mesh), "<f8", 3, 48)
+    origin = drawn(mesh).origin
     at = np.frombuffer(data, "<f4", 3 * points, 20).reshape(-1, 3) + origin
     planes = np.frombuffer(data, "<f4", 4 * faces, 20 + 12 * points).reshape(-1, 4).astype(float)
     planes[:, 3] -= planes[:, :3] @ origin

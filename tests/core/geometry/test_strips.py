@@ -13,7 +13,6 @@ from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.normals import sharp_edges
 from jukai.core.geometry.strips import GENTLE, loops_to_leave_out, strip_bytes, strips_of
 from jukai.core.geometry.triangulation import triangulate
-from jukai.core.geometry.view import view_bytes
 from tests.recipes import body, turned
 
 RING = {"operator": "torus", "major_radius": 20, "minor_radius": 6, "sides": 40, "minor_sides": 36}
@@ -65,7 +64,7 @@ def parsed(mesh: Mesh) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
     position = np.frombuffer(data, "<f4", 3 * vertices, 24).reshape(-1, 2, 3)
     order = np.frombuffer(data, "<u4", triangles, 24 + 12 * vertices)
     rungs = np.frombuffer(data, "<u4", strips, 24 + 12 * vertices + 4 * triangles)
-    origin = np.frombuffer(view_bytes(mesh), "<f8", 3, 48)
+    origin = drawn(mesh).origin
     assert len(data) == 24 + 20 * vertices + 4 * triangles + 8 * strips
     return head, rungs, order, position + origin
 

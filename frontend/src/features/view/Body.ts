@@ -14,7 +14,7 @@ import type { PerspectiveCamera, RawShaderMaterial, Scene, Vector4 } from 'three
 import type { LineSegments2 } from 'three/addons/lines/LineSegments2.js'
 import { acceleratedRaycast } from 'three-mesh-bvh'
 import { FINISHES, cutWith, draws, set, setAll } from './bodyMaterial'
-import { fillGeometry } from './buffers'
+import { fillGeometry, moveGeometry } from './buffers'
 import { Clusters } from './Clusters'
 import { InkLines, thinLines } from './inkLine'
 import type { BodyData } from './buffers'
@@ -112,9 +112,15 @@ function thinOf(body: Body): LineSegments<BufferGeometry, RawShaderMaterial>[] {
 
 /** Put other data in the place of what a body shows. */
 export function fillBody(body: Body, data: BodyData): void {
+  const { geometry } = body.mesh
+  // with strips other arrays were put in the place of its own
+  const own = geometry.index?.array === body.data.index
+  if (own && data.form && data.form === body.data.form) moveGeometry(geometry, data)
+  else {
+    fillGeometry(geometry, data)
+    fillGeometry(body.whole, data, geometry)
+  }
   body.data = data
-  fillGeometry(body.mesh.geometry, data)
-  fillGeometry(body.whole, data, body.mesh.geometry)
   body.clusters = null
   delete body.whole.boundsTree
   // all alike: of very many the first alone is a strong one, for the others to hang on

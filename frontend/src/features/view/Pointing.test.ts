@@ -59,7 +59,7 @@ describe('pointing at a closed body, drawn by its near side alone', () => {
   camera.lookAt(0, 0, 0)
   camera.updateMatrixWorld(true)
   const cuts = new Cuts(new Scene())
-  const renderer = {} as WebGLRenderer
+  const { renderer } = stage // there is none: nothing is drawn
   const seen = { renderer, camera, cuts, width: 100, height: 100, perspective: true }
   const pointing = new Pointing(seen, stage.bodies, stage.scene)
   const body = stage.bodies.get('p1')

@@ -131,7 +131,11 @@ export abstract class Scenery {
     const body = this.bodies.get(id)
     if (!body || (!before && !('HATCHED' in (body.mesh.material.defines as object)))) return
     const marks = before ? markChanged(body.data, before) : null
-    if (marks) body.mesh.geometry.setAttribute('changed', new BufferAttribute(marks, 1, true))
+    if (marks) {
+      const changed = new BufferAttribute(marks, 1, true)
+      changed.needsUpdate = true // which tells it from one that marks nothing
+      body.mesh.geometry.setAttribute('changed', changed)
+    }
     draws(body.mesh.material, 'HATCHED', marks !== null)
     this.invalidate()
   }

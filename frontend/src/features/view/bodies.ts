@@ -4,7 +4,7 @@ import type { PartView } from '../../shared/api/client'
 import { keepMeshes, refresh, useSession } from '../../shared/session'
 import { useView } from '../../shared/viewState'
 import { readBody } from './buffers'
-import type { BodyData } from './buffers'
+import type { BodyData, Form } from './buffers'
 import type { Looking } from './camera'
 import { BEFORE } from './compare'
 import { cornersOf, seeAll } from './layout'
@@ -20,8 +20,9 @@ let inPlace: ((p: PartView, data: BodyData) => void) | null = null
 
 keepMeshes({
   held: () => [...kept.keys()].filter((key) => !key.includes(' ')),
+  forms: () => [...forms().keys()],
   receive: (meshes) => {
-    for (const [digest, bytes] of meshes) keep(digest, readBody(digest, bytes))
+    for (const [digest, bytes] of meshes) keep(digest, read(digest, bytes))
   },
   swap: (parts) => {
     for (const p of parts) {
@@ -30,6 +31,16 @@ keepMeshes({
     }
   },
 })
+
+/** The forms of the bodies that are kept, by hash. */
+function forms(): Map<string, Form> {
+  const found = new Map<string, Form>()
+  for (const { form } of kept.values()) if (form) found.set(form.hash, form)
+  return found
+}
+
+const read = (digest: string, bytes: ArrayBuffer) =>
+  readBody(digest, bytes, (hash) => forms().get(hash))
 
 function keep(key: string, data: BodyData): void {
   kept.set(key, data)
@@ -46,7 +57,7 @@ async function bodyData(digest: string, limit: Limit = 'no'): Promise<BodyData> 
   const key = limit === 'no' ? digest : `${digest} ${limit}`
   const held = kept.get(key)
   if (held) return held
-  const data = readBody(
+  const data = read(
     digest,
     await (limit === 'no' ? api.mesh(digest) : api.subdivided(digest, limit === 'rounded')),
   )

@@ -1,9 +1,34 @@
 import type { BufferGeometry } from 'three'
 import { BufferAttribute, Sphere, Vector3 } from 'three'
 
-/** Drawing data of a body, as views on the bytes that came (layout: core/geometry/view.py). */
-export interface BodyData {
+/** What bodies of which only the points have moved have in common (layout: core/geometry/view.py). */
+export interface Form {
+  /** names it, for the server */
+  hash: string
+  index: Uint32Array
+  triangleFace: Uint32Array
+  vertexFace: Uint32Array
+  vertexPoint: Uint32Array
+  vertexFan: Uint32Array
+  /** points at the ends of sharp edges */
+  sharp: Uint32Array
+  edge: Uint8Array
+  /** row of the lineage table of each face, -1 for none */
+  faceLineage: Int32Array
+  /** rows of step, group, parent row */
+  lineage: readonly (readonly [string, string, number])[]
+  /** finishes of single faces: their number stands in the fourth place of the normals, from 1 on */
+  finishes: readonly string[]
+}
+
+/** Drawing data of a body. */
+export interface BodyData extends Pick<
+  Form,
+  'index' | 'triangleFace' | 'vertexFace' | 'edge' | 'faceLineage' | 'lineage' | 'finishes'
+> {
   digest: string
+  /** the same object for bodies of which only the points have moved */
+  form?: Form
   origin: readonly [number, number, number]
   vertices: number
   triangles: number
@@ -14,73 +39,112 @@ export interface BodyData {
   limit?: boolean
   position: Float32Array
   sharp: Float32Array
-  index: Uint32Array
-  triangleFace: Uint32Array
-  vertexFace: Uint32Array
   normal: Int8Array
-  edge: Uint8Array
-  /** row of the lineage table of each face, -1 for none */
-  faceLineage: Int32Array
-  /** rows of step, group, parent row */
-  lineage: readonly (readonly [string, string, number])[]
-  /** finishes of single faces: their number stands in the fourth place of the normals, from 1 on */
-  finishes: readonly string[]
 }
 
-const MAGIC = 0x31564b4a
+const FORM = 0x32564b4a
+const PLACES = 0x32504b4a
+const HASH = 16
 
-/** Read the bytes; nothing is copied. */
-export function readBody(digest: string, bytes: ArrayBuffer): BodyData {
+/** Read the bytes; `known` gives a form that is here already, for those that come without. */
+export function readBody(
+  digest: string,
+  bytes: ArrayBuffer,
+  known: (hash: string) => Form | undefined = () => undefined,
+): BodyData {
+  const magic = new Uint32Array(bytes, 0, 1)[0]
+  if (magic === PLACES) {
+    const form = known(hashAt(bytes, 16))
+    if (!form) throw new Error('Drawing data came for a form that is not here; reload the page.')
+    return place(digest, form, bytes, 0)
+  }
+  if (magic !== FORM) throw new Error('The drawing data is of another version; reload the page.')
+  const [form, end] = readForm(bytes)
+  return place(digest, known(form.hash) ?? form, bytes, end)
+}
+
+function hashAt(bytes: ArrayBuffer, at: number): string {
+  return Array.from(new Uint8Array(bytes, at, HASH), (b) => b.toString(16).padStart(2, '0')).join(
+    '',
+  )
+}
+
+/** Read a form; nothing is copied. Where its bytes end is returned too. */
+function readForm(bytes: ArrayBuffer): [Form, number] {
   const head = new Uint32Array(bytes, 0, 12)
-  if (head[0] !== MAGIC || head[1] !== 1)
-    throw new Error('The drawing data is of another version; reload the page.')
-  const [
-    ,
-    ,
-    vertices = 0,
-    triangles = 0,
-    faces = 0,
-    segments = 0,
-    text = 0,
-    names = 0,
-    closed = 0,
-  ] = head
-  const o = new Float64Array(bytes.slice(48, 72))
-  let at = 72
-  const take = <T>(make: (offset: number) => T, size: number): T => {
-    const out = make(at)
-    at += size
+  const [, vertices = 0, triangles = 0, faces = 0, , segments = 0, text = 0, names = 0] = head
+  let at = 48 + HASH
+  const take = (count: number): Uint32Array => {
+    const out = new Uint32Array(bytes, at, count)
+    at += out.byteLength
     return out
   }
-  const position = take((b) => new Float32Array(bytes, b, vertices * 3), vertices * 12)
-  const sharp = take((b) => new Float32Array(bytes, b, segments * 6), segments * 24)
-  const index = take((b) => new Uint32Array(bytes, b, triangles * 3), triangles * 12)
-  const triangleFace = take((b) => new Uint32Array(bytes, b, triangles), triangles * 4)
-  const vertexFace = take((b) => new Uint32Array(bytes, b, vertices), vertices * 4)
-  const faceLineage = take((b) => new Int32Array(bytes, b, faces), faces * 4)
-  const normal = take((b) => new Int8Array(bytes, b, vertices * 4), vertices * 4)
-  const edge = take((b) => new Uint8Array(bytes, b, vertices * 4), vertices * 4)
-  const words = new TextDecoder().decode(new Uint8Array(bytes, at, text))
-  const lineage = (words ? JSON.parse(words) : []) as BodyData['lineage']
-  const list = new TextDecoder().decode(new Uint8Array(bytes, at + text, names))
-  return {
-    digest,
-    origin: [o[0] ?? 0, o[1] ?? 0, o[2] ?? 0],
-    vertices,
-    triangles,
-    faces,
-    closed: closed === 1,
-    position,
-    sharp,
+  const [index, triangleFace] = [take(triangles * 3), take(triangles)]
+  const [vertexFace, vertexPoint, vertexFan] = [take(vertices), take(vertices), take(vertices)]
+  const sharp = take(segments * 2)
+  const lineageOf = take(faces)
+  const edge = take(vertices)
+  const read = (from: number, size: number) =>
+    new TextDecoder().decode(new Uint8Array(bytes, from, size))
+  const form = {
+    hash: hashAt(bytes, 48),
     index,
     triangleFace,
     vertexFace,
-    normal,
-    edge,
-    faceLineage,
-    lineage,
-    finishes: list ? (JSON.parse(list) as string[]) : [],
+    vertexPoint,
+    vertexFan,
+    sharp,
+    faceLineage: new Int32Array(bytes, lineageOf.byteOffset, faces),
+    edge: new Uint8Array(bytes, edge.byteOffset, vertices * 4),
+    lineage: text ? (JSON.parse(read(at, text)) as Form['lineage']) : [],
+    finishes: names ? (JSON.parse(read(at + text, names)) as string[]) : [],
   }
+  return [form, Math.ceil((at + text + names) / 8) * 8]
+}
+
+/** Give each vertex of a form the place and the normal that the bytes have for it. */
+function place(digest: string, form: Form, bytes: ArrayBuffer, from: number): BodyData {
+  const [, points = 0, fans = 0, closed = 0] = new Uint32Array(bytes, from, 4)
+  const [x = 0, y = 0, z = 0] = new Float64Array(bytes.slice(from + 32, from + 56))
+  const at = new Float32Array(bytes, from + 56, points * 3)
+  const normalOf = new Uint32Array(bytes, from + 56 + at.byteLength, fans)
+  const vertices = form.vertexPoint.length
+  const normal = new Uint32Array(vertices)
+  // the fourth byte of each, which is the last: the finish
+  const edges = new Uint32Array(form.edge.buffer, form.edge.byteOffset, vertices)
+  for (let v = 0; v < vertices; v += 1)
+    normal[v] = (normalOf[form.vertexFan[v] ?? 0] ?? 0) | ((edges[v] ?? 0) & 0xff000000)
+  return {
+    digest,
+    form,
+    origin: [x, y, z],
+    vertices,
+    triangles: form.triangleFace.length,
+    faces: form.faceLineage.length,
+    closed: closed === 1,
+    position: gathered(at, form.vertexPoint),
+    sharp: gathered(at, form.sharp),
+    normal: new Int8Array(normal.buffer),
+    index: form.index,
+    triangleFace: form.triangleFace,
+    vertexFace: form.vertexFace,
+    edge: form.edge,
+    faceLineage: form.faceLineage,
+    lineage: form.lineage,
+    finishes: form.finishes,
+  }
+}
+
+/** The three coordinates of each of these points. */
+function gathered(points: Float32Array, which: Uint32Array): Float32Array {
+  const out = new Float32Array(which.length * 3)
+  for (let i = 0, k = 0; i < which.length; i += 1, k += 3) {
+    const p = 3 * (which[i] ?? 0)
+    out[k] = points[p] ?? 0
+    out[k + 1] = points[p + 1] ?? 0
+    out[k + 2] = points[p + 2] ?? 0
+  }
+  return out
 }
 
 /** The steps and groups that a face has come from, oldest first. */
@@ -112,6 +176,24 @@ export function normalTicks(b: BodyData, length: number): Float32Array {
 
 type Arrays = Pick<BodyData, 'position' | 'normal' | 'edge' | 'index' | 'vertices'>
 
+/** Put other places of the same form into a geometry: what has not changed stays on the graphics card. */
+export function moveGeometry(g: BufferGeometry, b: BodyData): void {
+  for (const [name, array] of [
+    ['position', b.position],
+    ['normal', b.normal],
+  ] as const) {
+    const attribute = g.getAttribute(name) as BufferAttribute
+    attribute.array = array
+    attribute.needsUpdate = true
+  }
+  if ((g.getAttribute('changed') as BufferAttribute).version > 0) unmark(g, b.vertices)
+}
+
+/** Have no face of a geometry marked as changed. */
+function unmark(g: BufferGeometry, vertices: number): void {
+  g.setAttribute('changed', new BufferAttribute(new Uint8Array(vertices), 1, true))
+}
+
 /** Put a body's arrays into a geometry that is kept. */
 export function fillGeometry(g: BufferGeometry, b: Arrays, shared?: BufferGeometry): void {
   if (shared) {
@@ -126,7 +208,7 @@ export function fillGeometry(g: BufferGeometry, b: Arrays, shared?: BufferGeomet
   g.setAttribute('position', new BufferAttribute(b.position, 3))
   g.setAttribute('normal', new BufferAttribute(b.normal, 4, true))
   g.setAttribute('edge', new BufferAttribute(b.edge, 4, true))
-  g.setAttribute('changed', new BufferAttribute(new Uint8Array(b.vertices), 1, true))
+  unmark(g, b.vertices)
   g.setIndex(new BufferAttribute(b.index, 1))
   g.setDrawRange(0, Infinity)
   g.boundingSphere = new Sphere(new Vector3(), Infinity)

@@ -13,7 +13,6 @@ import {
   way,
 } from './camera'
 import type { Looking } from './camera'
-import { markChanged, readBody } from './buffers'
 
 const at = (around: number, above: number): Looking => ({
   target: [0, 0, 0],
@@ -63,25 +62,5 @@ describe('moving', () => {
   it('shows a ball whole', () => {
     const l = fitted(at(0, 0), [5, 5, 5], 40, 800, 600)
     expect(40 / (l.distance * Math.tan((13 * Math.PI) / 180))).toBeLessThan(1)
-  })
-})
-
-describe('drawing data', () => {
-  const bytes = (shift: number): ArrayBuffer => {
-    const buffer = new ArrayBuffer(72 + 36 + 12 + 4 + 12 + 4 + 12 + 12)
-    new Uint32Array(buffer, 0, 12).set([0x31564b4a, 1, 3, 1, 1, 0, 0])
-    new Float32Array(buffer, 72, 9).set([0, 0, shift, 1, 0, 0, 0, 1, 0])
-    new Uint32Array(buffer, 108, 3).set([0, 1, 2])
-    return buffer
-  }
-  it('is read in place, and changed faces are marked', () => {
-    const a = readBody('a', bytes(0))
-    const b = readBody('b', bytes(2))
-    expect([...a.index]).toEqual([0, 1, 2])
-    expect([...markChanged(b, a)]).toEqual([255, 255, 255])
-    expect([...markChanged(readBody('c', bytes(0)), a)]).toEqual([0, 0, 0])
-  })
-  it('of another version is refused', () => {
-    expect(() => readBody('x', new ArrayBuffer(80))).toThrow('another version')
   })
 })

@@ -255,7 +255,7 @@ export interface paths {
         put?: never;
         /**
          * Work out an edit without keeping it; 409 with code ``cancelled`` when a newer one came.
-         * @description <br/>Asked for ``application/octet-stream``, drawing data that is not held comes with the answer.
+         * @description <br/>Asked for ``application/octet-stream``, drawing data that is not held comes with the answer; of a body<br/>whose form is held only its places.
          */
         post: operations["api_bench_preview"];
         delete?: never;
@@ -2420,7 +2420,7 @@ export interface components {
         };
         /**
          * PreviewIn
-         * @description An edit to be worked out and not kept; of some parts alone, or of all. ``held`` are hashes of drawing data that is there.
+         * @description An edit to be worked out and not kept; of some parts alone, or of all. ``held`` are hashes of drawing data that is there, ``forms`` of its forms.
          */
         PreviewIn: {
             /** Base */
@@ -2441,6 +2441,8 @@ export interface components {
             parts?: string[] | null;
             /** Held */
             held?: string[];
+            /** Forms */
+            forms?: string[];
             /**
              * Told
              * @description whether what is only told is worked out too: measures

@@ -10,27 +10,10 @@ from jukai.core.geometry.kernels import kernel
 
 
 @kernel
-def quad_view(
-    points: Array,
-    corners: Array,
-    offsets: Array,
-    normals: Array,
-    of_corner: Array,
-    triangles: Array,
-    faces: Array,
-    origin: Array,
-) -> tuple[NDArray[np.float32], NDArray[np.int8], NDArray[np.uint8]]:
-    """Return position, normal and edge of one vertex per corner; ``normals`` are of fans."""
-    n = corners.shape[0]
-    position = np.empty((n, 3), np.float32)
-    normal = np.zeros((n, 4), np.int8)
+def quad_edges(n: int, offsets: Array, triangles: Array, faces: Array) -> NDArray[np.uint8]:
+    """Return (n, 4) how far the corners of triangles and quads are from the sides of their triangles (``view``)."""
     edge = np.zeros((n, 4), np.uint8)
-    for c in range(n):
-        p, fan = corners[c], of_corner[c]
-        for k in range(3):
-            position[c, k] = points[p, k] - origin[k]
-            normal[c, k] = np.int8(np.rint(normals[fan, k] * 127))
-        edge[c, 2] = 255
+    edge[:, 2] = 255
     t = 0
     while t < triangles.shape[0]:
         f = faces[t]
@@ -44,4 +27,4 @@ def quad_view(
             edge[triangles[t, 2], 0] = 255
             edge[triangles[t, 0], 1] = 255
             t += 2
-    return position, normal, edge
+    return edge

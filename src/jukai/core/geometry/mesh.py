@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from types import MappingProxyType
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, TypeVar
+from weakref import WeakValueDictionary
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -16,7 +17,9 @@ from jukai.core.geometry.arrays import Array, Floats, Ints, frozen, row_ids, sid
 if TYPE_CHECKING:
     from jukai.core.geometry.connectivity import Connectivity
 
-__all__ = ["Lineage", "Mesh", "join_meshes"]
+__all__ = ["Lineage", "Mesh", "Topology", "join_meshes"]
+
+T = TypeVar("T")
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,6 +57,16 @@ _SHADING = ("fans", "sharp", "view")
 _EMPTY: Mapping[str, Array] = MappingProxyType({})
 
 
+class Topology(dict[str, object]):
+    """What is known of the faces of meshes, whatever their points; meshes of the same faces share one."""
+
+    __slots__ = ("__weakref__",)
+
+
+_KNOWN: WeakValueDictionary[tuple[bytes, int], Topology] = WeakValueDictionary()
+"""That of meshes that are still there, by their faces and number of points."""
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Mesh:
     """A polygon mesh in compressed rows.
@@ -88,7 +101,7 @@ class Mesh:
     crease: float | None = None
     by_area: bool = False
     _cache: dict[str, object] = field(default_factory=dict, repr=False)
-    _topology: dict[str, object] = field(default_factory=dict, repr=False)  # shared by all meshes of the same faces
+    _topology: Topology = field(default_factory=Topology, repr=False)  # shared by all meshes of the same faces
 
     def __post_init__(self) -> None:
         set_ = object.__setattr__
@@ -289,6 +302,25 @@ class Mesh:
             return h.digest()
 
         return self._of_faces("digest", compute)
+
+    def share_topology(self) -> None:
+        """Take over what is known of these faces from another mesh that has the same ones, where one is still there.
+
+        A number that is dragged mostly moves points: the faces made anew for each value are those made before.
+        """
+        known = _KNOWN.setdefault((self.faces_digest(), self.n_points), self._topology)
+        if known is not self._topology:
+            for name, value in self._topology.items():
+                known.setdefault(name, value)
+            object.__setattr__(self, "_topology", known)
+
+    def same_faces(self, name: str, fits: Callable[[T], bool], compute: Callable[[], T]) -> T:
+        """Return the last of ``compute()`` that was kept under ``name`` for a mesh of these faces if it still ``fits``, else a new one."""
+        last: Any = self._topology.get(name)
+        if last is None or not fits(last):
+            last = self._topology[name] = compute()
+        found: T = last
+        return found
 
     def digest(self) -> str:
         """Return a hash of everything the mesh holds: equal meshes have equal digests."""

@@ -10,7 +10,7 @@ import numpy as np
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.frames import sincos
-from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.mesh import Mesh, Topology
 
 __all__ = ["Reach", "exactly", "matrix_of", "placed", "placed_bounds", "placement_matrix", "reaching"]
 
@@ -109,7 +109,7 @@ def placed(mesh: Mesh, matrix: Floats, reaches: Sequence[Reach] = ()) -> Mesh:
     last = np.repeat(mesh.offsets[1:], mesh.sides)
     order = first + (first - np.arange(len(mesh.corners))) % np.maximum(last - first, 1)
     uv = None if out.uv is None else out.uv[order]
-    return replace(out, corners=mesh.corners[order], uv=uv, _cache={}, _topology={})
+    return replace(out, corners=mesh.corners[order], uv=uv, _cache={}, _topology=Topology())
 
 
 def matrix_of(rows: Sequence[float]) -> Floats:

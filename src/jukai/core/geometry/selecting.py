@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from jukai.core.geometry.arrays import Bools
-from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.mesh import Mesh, Topology
 
 __all__ = ["faces_of"]
 
@@ -43,5 +43,5 @@ def faces_of(mesh: Mesh, faces: Bools) -> Mesh:
         edge_data=edge_data,
         point_data={name: table[used] for name, table in mesh.point_data.items()},
         _cache={},
-        _topology={},
+        _topology=Topology(),
     )

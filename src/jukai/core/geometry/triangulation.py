@@ -11,7 +11,7 @@ from jukai.core.geometry._faces import STRAIGHT, planes_loop, quads_loop, rotate
 from jukai.core.geometry.arrays import Array, Floats, Ints, concatenated_ranges, frozen
 from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.measures import vector_areas
-from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.mesh import Mesh, Topology
 
 __all__ = ["Triangulation", "triangulate", "with_short_diagonals"]
 
@@ -78,7 +78,7 @@ def with_short_diagonals(mesh: Mesh) -> Mesh:
     kept["triangulation"] = Triangulation(frozen(cut), tri.faces)
     if "connectivity" in mesh._topology:  # noqa: SLF001 - the same edges, only begun elsewhere
         _ = mesh.closed
-    shared = {k: v for k, v in mesh._topology.items() if k in ("sides", "corner_faces", "used_points", "closed")}  # noqa: SLF001
+    shared = Topology((k, v) for k, v in mesh._topology.items() if k in ("sides", "corner_faces", "used_points", "closed"))  # noqa: SLF001
     return replace(mesh, corners=corners, uv=None if mesh.uv is None else uv, _cache=kept, _topology=shared)
 
 

@@ -1,24 +1,38 @@
-"""A mesh as the screen draws it: one vertex per polygon corner, in one block of bytes.
+"""A mesh as the screen draws it: one vertex per polygon corner, in two blocks of bytes.
 
-Layout, little endian, every section a multiple of 4 bytes:
+The **form** is what bodies have in common of which only the points have moved: while a number is dragged it is
+mostly the one that the page has already. The **places** are where points stand, and the normals there.
+
+Layout, little endian, every section a multiple of 4 bytes, each block a multiple of 8:
 
 =============  ==========================================  =====================================
-uint32 × 12    magic ``JKV1``, version, vertices,          the head
-               triangles, faces, sharp segments, bytes of
-               the lineage and of the finishes, 1 where
-               only near sides can be seen, 3 unused
-float64 × 3    origin                                      added to every position
-float32        position (vertices × 3)                     relative to the origin, mm
-float32        sharp (segments × 6)                        both ends of sharp edges and rims
+form
+uint32 × 12    magic ``JKV2``, vertices, triangles,        the head
+               faces, points, sharp segments, bytes of
+               the lineage and of the finishes, 4 unused
+uint8 × 16     hash                                        of the form
 uint32         triangle (triangles × 3)                    vertices
 uint32         triangle_face (triangles)                   polygon of each triangle
 uint32         vertex_face (vertices)                      polygon of each vertex
+uint32         vertex_point (vertices)                     its point
+uint32         vertex_fan (vertices)                       its normal
+uint32         sharp (segments × 2)                        points at the ends of sharp edges and rims
 int32          face_lineage (faces)                        row of the lineage table, -1 for none
-int8 × 4       normal (vertices)                           unit × 127; the fourth is the finish of
-                                                           the face, 0 for the part's own
-uint8 × 4      edge (vertices)                             distance to the polygon's sides, below
+uint8 × 4      edge (vertices)                             distance to the polygon's sides, below;
+                                                           the fourth is the finish of the face,
+                                                           0 for the part's own
 UTF-8          lineage                                     JSON [[step, group, parent row], ...]
 UTF-8          finishes                                    JSON [name, ...], the first is number 1
+=============  ==========================================  =====================================
+
+=============  ==========================================  =====================================
+places
+uint32 × 4     magic ``JKP2``, points, fans, 1 where only  the head
+               near sides can be seen
+uint8 × 16     hash                                        of the form
+float64 × 3    origin                                      added to every position
+float32        position (points × 3)                       relative to the origin, mm
+int8 × 4       normal (fans)                               unit × 127; the fourth is 0
 =============  ==========================================  =====================================
 
 ``edge`` holds for each side of a triangle 255 at the corner across and 0 at its ends; a diagonal
@@ -29,35 +43,82 @@ from __future__ import annotations
 
 import hashlib
 import json
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from jukai.core.geometry._view import quad_view
-from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry._view import quad_edges
+from jukai.core.geometry.arrays import Floats, Ints
 from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.measures import signed_volume, vector_areas
 from jukai.core.geometry.mesh import Mesh
-from jukai.core.geometry.normals import smooth_fans
-from jukai.core.geometry.triangulation import triangulate
+from jukai.core.geometry.normals import Fans, smooth_fans
+from jukai.core.geometry.triangulation import Triangulation, triangulate
 
-__all__ = ["finish_numbers", "view_bytes", "view_digest", "view_origin"]
+__all__ = ["Form", "View", "finish_numbers", "view_bytes", "view_digest", "view_of", "view_origin"]
 
-_MAGIC = 0x31564B4A
+_FORM = 0x3256_4B4A
+_PLACES = 0x3250_4B4A
 _LARGE = 60_000
 """Corners from which the pieces of a body are not looked at one by one: their volume together tells which way they face."""
 _MOST_FINISHES = 15
 """Finishes that a body may show beside that of its part."""
 
 
-def view_bytes(mesh: Mesh) -> bytes:
+@dataclass(frozen=True, slots=True, eq=False)
+class Form:
+    """What bodies of the same faces have in common on the screen.
+
+    Attributes
+    ----------
+    digest : 16 bytes, the same for equal forms.
+    data : the block of bytes.
+    triangles, fans, sharp, lineages, finishes, words : what it was made of, beside the faces.
+    """
+
+    digest: bytes
+    data: bytes
+    triangles: Ints
+    fans: Ints
+    sharp: Ints
+    lineages: Ints | None
+    finishes: Ints | None
+    words: str
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class View:
+    """The drawing data of a body."""
+
+    form: Form
+    places: bytes
+
+    @property
+    def whole(self) -> bytes:
+        """Both blocks, the form first."""
+        return self.form.data + self.places
+
+    @property
+    def nbytes(self) -> int:
+        """Memory held, the form as if no other body had it."""
+        return len(self.form.data) + len(self.places)
+
+
+def view_of(mesh: Mesh) -> View:
     """Return the drawing data of a mesh (layout above)."""
-    return mesh.cached("view", lambda: _view_bytes(mesh))
+    found: View = mesh.cached("view", lambda: _view(mesh))
+    return found
+
+
+def view_bytes(mesh: Mesh) -> bytes:
+    """Return the drawing data of a mesh as one."""
+    return view_of(mesh).whole
 
 
 def view_digest(mesh: Mesh) -> str:
     """Return a hash of all that the drawing data of a mesh is made from."""
-    h = hashlib.blake2b(b"JKV1" + mesh.faces_digest(), digest_size=16)
+    h = hashlib.blake2b(b"JKV2" + mesh.faces_digest(), digest_size=16)
     h.update(mesh.points.data)
     if mesh.face_finish is not None:
         h.update(repr(mesh.finishes).encode())
@@ -87,53 +148,73 @@ def finish_numbers(mesh: Mesh) -> NDArray[np.int8]:
     return np.where(mesh.face_finish < _MOST_FINISHES, mesh.face_finish + 1, 0).astype(np.int8)
 
 
-def _view_bytes(mesh: Mesh) -> bytes:
+def _view(mesh: Mesh) -> View:
+    mesh.share_topology()
     tri = triangulate(mesh)
-    origin = view_origin(mesh)
     fans = smooth_fans(mesh)
-    if len(mesh.corners) > FEW and int(mesh.sides.max()) <= 4:
-        position, normal, edge = quad_view(
-            mesh.points, mesh.corners, mesh.offsets, fans.normals, fans.of_corner, tri.corners, tri.faces, origin
+    words = json.dumps([[list(r) for r in mesh.lineage.rows], mesh.finishes[:_MOST_FINISHES]])
+
+    def fits(form: Form) -> bool:
+        return (
+            form.words == words
+            and np.array_equal(form.triangles, tri.corners)
+            and np.array_equal(form.fans, fans.of_corner)
+            and np.array_equal(form.sharp, fans.sharp)
+            and _same(form.lineages, mesh.face_lineage)
+            and _same(form.finishes, mesh.face_finish)
         )
-        triangles, vertex_face = tri.corners, mesh.corner_faces
+
+    form = mesh.same_faces("form", fits, lambda: _form(mesh, tri, fans, words))
+    origin = view_origin(mesh)
+    normal = np.zeros((len(fans.normals), 4), np.int8)
+    normal[:, :3] = np.rint(fans.normals * 127)
+    head = np.array([_PLACES, mesh.n_points, len(normal), int(_closed(mesh))], "<u4")
+    position = (mesh.points - origin).astype("<f4")
+    places = [head.data, form.digest, origin.astype("<f8").data, *_sections(position, normal)]
+    return View(form, _block(places))
+
+
+def _same(a: Ints | None, b: Ints | None) -> bool:
+    return a is b or (a is not None and b is not None and np.array_equal(a, b))
+
+
+def _sections(*arrays: np.ndarray) -> list[memoryview]:
+    return [np.ascontiguousarray(a).data for a in arrays if a.size]
+
+
+def _block(parts: list[memoryview | bytes]) -> bytes:
+    """Join sections to a block that ends at a multiple of 8 bytes."""
+    return b"".join([*parts, b" " * (-sum(memoryview(p).nbytes for p in parts) % 8)])
+
+
+def _form(mesh: Mesh, tri: Triangulation, fans: Fans, words: str) -> Form:
+    """Make the form of a body from how its faces are cut and which corners share a normal."""
+    h = hashlib.blake2b(mesh.faces_digest() + words.encode(), digest_size=16)
+    for table in (tri.corners, fans.of_corner, fans.sharp, mesh.face_lineage, mesh.face_finish):
+        h.update(b"-" if table is None else np.ascontiguousarray(table).data)
+    if len(mesh.corners) > FEW and int(mesh.sides.max()) <= 4:
+        source, triangles, edge = None, tri.corners, quad_edges(len(mesh.corners), mesh.offsets, tri.corners, tri.faces)
     else:
         source, triangles, edge = _vertices(mesh)
-        position = (mesh.points[mesh.corners[source]] - origin).astype("<f4")
-        normal = np.zeros((len(source), 4), np.int8)
-        normal[:, :3] = np.rint(fans.normals[fans.of_corner[source]] * 127)
-        vertex_face = mesh.corner_faces[source]
-    finishes: list[str] = []
+
+    def vertices(of_corner: Ints) -> Ints:
+        return of_corner if source is None else of_corner[source]
+
+    vertex_face = vertices(mesh.corner_faces)
     if mesh.face_finish is not None:
-        finishes = list(mesh.finishes[:_MOST_FINISHES])
-        normal[:, 3] = finish_numbers(mesh)[vertex_face]
-    names = json.dumps(finishes).encode() if finishes else b""
-    sharp = fans.sharp
-    lines = (mesh.points[sharp.ravel()] - origin).astype("<f4")
-    lineage = json.dumps([list(r) for r in mesh.lineage.rows]).encode()
+        edge[:, 3] = finish_numbers(mesh)[vertex_face]
     rows = mesh.face_lineage if mesh.face_lineage is not None else np.full(mesh.n_faces, -1, np.int32)
+    lineage, names = (json.dumps(part).encode() if part else b"" for part in json.loads(words))
     head = np.array(
-        [
-            _MAGIC,
-            1,
-            len(position),
-            len(triangles),
-            mesh.n_faces,
-            len(sharp),
-            len(lineage),
-            len(names),
-            int(_closed(mesh)),
-            0,
-            0,
-            0,
-        ],
+        [_FORM, len(edge), len(triangles), mesh.n_faces, mesh.n_points, len(fans.sharp), len(lineage), len(names), 0, 0, 0, 0],
         "<u4",
-    )
-    parts = [
-        head, origin.astype("<f8"), position, lines, np.asarray(triangles).astype("<u4", copy=False), tri.faces.astype("<u4", copy=False),
-        np.asarray(vertex_face).astype("<u4", copy=False), np.asarray(rows).astype("<i4", copy=False), normal, edge,
-    ]  # fmt: skip
-    sections = [np.ascontiguousarray(p).data for p in parts if p.size]
-    return b"".join([*sections, lineage, names, b" " * (-(len(lineage) + len(names)) % 4)])
+    )  # fmt: skip
+    numbers = (
+        triangles, tri.faces, vertex_face, vertices(mesh.corners), vertices(fans.of_corner), fans.sharp, rows
+    )  # fmt: skip
+    sections = _sections(*(np.asarray(a).astype("<i4", copy=False) for a in numbers), edge)
+    data = _block([head.data, h.digest(), *sections, lineage, names])
+    return Form(h.digest(), data, tri.corners, fans.of_corner, fans.sharp, mesh.face_lineage, mesh.face_finish, words)
 
 
 def _closed(mesh: Mesh) -> bool:
