@@ -228,48 +228,43 @@ def faults(
     which: Array, points: Array, corners: Array, offsets: Array, first_new: int, least: float
 ) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
     """Of the faces ``which``: ends of sides of new points that are shorter than the root of ``least``, and faces of no area or with a spike."""
-    a = np.empty(64, np.int64)
-    b = np.empty(64, np.int64)
-    flat = np.empty(64, np.int64)
-    count = many = 0
+    room = 1
     for f in which:
+        room += offsets[f + 1] - offsets[f]
+    a, b = np.empty(room, np.int64), np.empty(room, np.int64)
+    flat = np.empty(which.shape[0], np.int64)
+    count = many = 0
+    for k in range(which.shape[0]):
+        f = which[k]
         lo, hi = offsets[f], offsets[f + 1]
         o = corners[lo]
+        ox, oy, oz = points[o, 0], points[o, 1], points[o, 2]
+        last = corners[hi - 1]
+        ux, uy, uz = ox - points[last, 0], oy - points[last, 1], oz - points[last, 2]
         sx = sy = sz = 0.0
         long = 0.0
-        new = o >= first_new
         px = py = pz = 0.0
-        last = corners[hi - 1]
-        ux, uy, uz = points[o, 0] - points[last, 0], points[o, 1] - points[last, 1], points[o, 2] - points[last, 2]
-        spike = False
+        new = spike = False
+        p = o
         for i in range(lo, hi):
-            p = corners[i]
             q = corners[i + 1] if i + 1 < hi else o
-            new = new or q >= first_new
-            qx, qy, qz = points[q, 0] - points[o, 0], points[q, 1] - points[o, 1], points[q, 2] - points[o, 2]
+            qx, qy, qz = points[q, 0] - ox, points[q, 1] - oy, points[q, 2] - oz
             sx += py * qz - pz * qy
             sy += pz * qx - px * qz
             sz += px * qy - py * qx
             x, y, z = qx - px, qy - py, qz - pz
-            px, py, pz = qx, qy, qz
             length = x * x + y * y + z * z
-            long = max(long, length)
+            long = length if length > long else long
             back = ux * x + uy * y + uz * z
-            if back < 0:
-                # there and back again: the sides at this corner lie on each other
-                cx, cy, cz = uy * z - uz * y, uz * x - ux * z, ux * y - uy * x
-                spike = spike or cx * cx + cy * cy + cz * cz <= 1e-18 * back * back
-            ux, uy, uz = x, y, z
-            if length <= least and (p >= first_new or q >= first_new):
-                if count == a.shape[0]:
-                    a = np.concatenate((a, a))
-                    b = np.concatenate((b, b))
-                a[count] = p
-                b[count] = q
-                count += 1
+            # there and back again: the sides at this corner lie on each other
+            cx, cy, cz = uy * z - uz * y, uz * x - ux * z, ux * y - uy * x
+            spike |= (back < 0) & (cx * cx + cy * cy + cz * cz <= 1e-18 * back * back)
+            new |= q >= first_new
+            a[count], b[count] = p, q
+            count += (length <= least) & ((p >= first_new) | (q >= first_new))
+            ux, uy, uz, px, py, pz = x, y, z, qx, qy, qz
+            p = q
         if new and (spike or sx * sx + sy * sy + sz * sz <= 1e-18 * long * long):
-            if many == flat.shape[0]:
-                flat = np.concatenate((flat, flat))
             flat[many] = f
             many += 1
     return a[:count].copy(), b[:count].copy(), flat[:many].copy()

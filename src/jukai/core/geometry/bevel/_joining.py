@@ -29,6 +29,13 @@ def unrepeated(corners: Array, offsets: Array, merged: Array) -> tuple[NDArray[n
     for f in range(count):
         lo, hi = offsets[f], offsets[f + 1]
         begin = at
+        if hi - lo == 4:
+            p, q, r, t = merged[corners[lo]], merged[corners[lo + 1]], merged[corners[lo + 2]], merged[corners[lo + 3]]
+            if (p != q) & (q != r) & (r != t) & (t != p) & (p != r) & (q != t):
+                keep[at], keep[at + 1], keep[at + 2], keep[at + 3] = lo, lo + 1, lo + 2, lo + 3
+                at += 4
+                sizes[f] = 4
+                continue
         found = False
         if hi > lo:
             before = merged[corners[hi - 1]]
