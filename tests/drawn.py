@@ -54,7 +54,7 @@ def read_view(data: bytes) -> Drawn:
 
     triangles, triangle_face = take("<u4", t, 3), take("<u4", t)
     face, point, fan = take("<u4", v), take("<u4", v), take("<u4", v)
-    sharp, face_lineage, edge = take("<u4", s, 2), take("<i4", f), take(np.uint8, v, 4)
+    sharp, face_lineage, edge = take("<u4", s, 2), take("<i4", f), take("u1", v, 4)
     lineage = json.loads(data[at : at + text] or b"[]")
     finishes = json.loads(data[at + text : at + text + names] or b"[]")
     at += text + names
@@ -63,8 +63,8 @@ def read_view(data: bytes) -> Drawn:
     length = at
     magic, points, fans, closed = take("<u4", 4).tolist()
     assert (magic.to_bytes(4, "little"), points) == (b"JKP2", p)
-    assert take(np.uint8, 16).tobytes() == form
-    origin, position, normal = take("<f8", 3), take("<f4", p, 3), take(np.int8, fans, 4)
+    assert take("u1", 16).tobytes() == form
+    origin, position, normal = take("<f8", 3), take("<f4", p, 3), take("i1", fans, 4)
     assert not data[at:].strip()
     assert len(data) % 8 == 0
     normals = normal[fan].copy()

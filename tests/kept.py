@@ -43,7 +43,18 @@ def first_layout(mesh: Mesh) -> bytes:
         [0x31564B4A, 1, len(d.position), len(d.triangles), mesh.n_faces, len(d.sharp), len(lineage), len(names), closed, 0, 0, 0],
         "<u4",
     )  # fmt: skip
-    tables = (head, d.origin, d.position, d.sharp, d.triangles, d.triangle_face, d.face, d.face_lineage, d.normal, d.edge)
+    tables = (
+        head,
+        d.origin,
+        d.position,
+        d.sharp,
+        d.triangles,
+        d.triangle_face,
+        d.face,
+        d.face_lineage,
+        d.normal,
+        d.edge,
+    )
     return b"".join([*(t.tobytes() for t in tables), lineage, names, b" " * (-(len(lineage) + len(names)) % 4)])
 
 

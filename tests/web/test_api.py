@@ -9,6 +9,7 @@ import numpy as np
 
 from jukai.web import models, models_looking, models_operators
 from jukai.web.security import Access
+from tests.drawn import read_view
 from tests.web.common import ApiTest
 
 
@@ -70,6 +71,10 @@ class Described(ApiTest):
         models.BenchChanges.model_validate(head)
         self.assertEqual(bodies[0], self.client.get(f"/api/meshes/{head['parts'][0]['mesh']}").get_data())
         self.assertEqual(packet(held=[head["parts"][0]["mesh"]])[1], [])
+        # of a body whose form is held where its points are alone
+        drawn = read_view(bodies[0])
+        self.assertEqual(packet(forms=[drawn.form.hex()])[1], [bodies[0][drawn.form_length :]])
+        self.assertEqual(packet(forms=["00" * 16])[1], bodies)
 
     def test_drawings_of_operators(self) -> None:
         for operator in ("box", "bevel", "imported"):
@@ -207,7 +212,7 @@ class Edits(ApiTest):
         digest = self.get(f"/benches/{bench}")["parts"][0]["mesh"]
         response = self.client.get(f"/api/meshes/{digest}")
         self.assertIn("immutable", response.headers["Cache-Control"])
-        self.assertEqual(response.get_data()[:4], b"JKV1")
+        self.assertEqual(response.get_data()[:4], b"JKV2")
 
 
 class Picks(ApiTest):

@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
 from jukai.core.geometry._connect import bucket_edges
 from jukai.core.geometry._faces import areas_loop, edge_turns_loop, quads_loop, volume_loop
-from jukai.core.geometry._fans import fans_loop, frames_loop
+from jukai.core.geometry._fans import Around, fans_loop, frames_loop
 from jukai.core.geometry.components import _hooking, _union_find, components
 from jukai.core.geometry.connectivity import MANY, RIM, _connect_by_sorting, connect
 from jukai.core.geometry.lathe import Section, Turning, turn
 from jukai.core.geometry.measures import area, edge_turns, face_normals, signed_volume, surface_centroid, vector_areas
-from jukai.core.geometry.mesh import Lineage, Mesh, join_meshes
+from jukai.core.geometry.mesh import Lineage, Mesh, Topology, join_meshes
 from jukai.core.geometry.normals import (
     Fans,
     _each_for_itself,
@@ -26,8 +27,9 @@ from jukai.core.geometry.normals import (
 from jukai.core.geometry.placing import placed, placement_matrix
 from jukai.core.geometry.selecting import faces_of
 from jukai.core.geometry.triangulation import _SHORTER, _cut_few, triangulate
-from jukai.core.geometry.view import view_bytes
+from jukai.core.geometry.view import view_of
 from tests.common import check_sound, cube, reference, reference_mesh
+from tests.drawn import drawn
 
 ROWS = reference("meshes/table.json")["rows"]
 
@@ -184,16 +186,11 @@ class Normals(unittest.TestCase):
             np.testing.assert_allclose(areas, vector_areas(mesh), atol=1e-15 * max(mesh.size, 1) ** 2)
             np.testing.assert_allclose(normals, face_normals(mesh), atol=1e-12)
             np.testing.assert_allclose(angles, corner_angles(mesh), atol=1e-12)
+            con = mesh.connectivity
+            around = Around(con.twins, con.following, con.point_offsets, con.point_corners)
             loop = fans_loop(
-                mesh.corners,
-                mesh.offsets,
-                mesh.corner_faces,
-                normals,
-                angles,
-                _marks(mesh),
-                mesh.n_points,
-                np.cos(np.radians(30 + 1e-4)),
-            )
+                mesh.corners, mesh.offsets, mesh.corner_faces, normals, angles, _marks(mesh), around, np.cos(np.radians(30 + 1e-4))
+            )  # fmt: skip
             each = _each_for_itself(mesh, Fans(*loop[:4]))
             np.testing.assert_array_equal(each.sharp, mesh.connectivity.edges[sharp_edges(mesh)])
             np.testing.assert_array_equal(each.sharp, fans.sharp)
@@ -282,15 +279,60 @@ class Drawing(unittest.TestCase):
         """The head counts what follows, and each triangle's sides are drawn just where the polygon has one."""
         for mesh in (cube(), ball(), reference_mesh("c_prism.obj"), ball(130, 90)):
             data = drawn(mesh)
-            self.assertEqual(
-                (len(data.triangles), len(data.face_lineage)), (int((mesh.sides - 2).sum()), mesh.n_faces)
-            )
+            self.assertEqual((len(data.triangles), len(data.face_lineage)), (int((mesh.sides - 2).sum()), mesh.n_faces))
             lines = 0
             corner = data.edge[data.triangles][:, :, :3]
             for k in range(3):
                 i, j = (k + 1) % 3, (k + 2) % 3
                 lines += int(((corner[:, i] == 0) & (corner[:, j] == 0)).any(axis=1).sum())
-            self.assertEqual(drawn, len(mesh.corners))
+            self.assertEqual(lines, len(mesh.corners))
+
+    def test_finishes_of_single_faces(self) -> None:
+        """The fourth place of a normal is the number of its face's finish, 0 for the part's own (layout in view.py)."""
+        for mesh in (cube(), reference_mesh("hole_plate_12.obj")):
+            finish = np.full(mesh.n_faces, -1, np.int32)
+            finish[2], finish[3] = 0, 1
+            data = drawn(mesh.with_changes(finishes=("Brass", "Steel"), face_finish=finish))
+            np.testing.assert_array_equal(data.normal[:, 3], finish[data.face] + 1)
+            self.assertEqual(data.finishes, ["Brass", "Steel"])
+
+    def test_vertices_stand_at_their_corners(self) -> None:
+        for mesh in (cube(), reference_mesh("hole_plate_12.obj"), ball(130, 90)):
+            data, tri = drawn(mesh), triangulate(mesh)
+            np.testing.assert_allclose(
+                data.position[data.triangles] + data.origin, mesh.points[tri.points(mesh)], atol=1e-5 * mesh.size
+            )
+            np.testing.assert_array_equal(data.face[data.triangles], np.repeat(tri.faces[:, None], 3, axis=1))
+            normals = corner_normals(mesh)[tri.corners]
+            np.testing.assert_allclose(data.normal[data.triangles][:, :, :3] / 127, normals, atol=0.5 / 127 + 1e-12)
+
+    def test_a_form_is_that_of_all_bodies_of_which_only_the_points_moved(self) -> None:
+        for mesh in (cube(), ball(130, 90)):
+            # faces made anew are those made before
+            again = replace(
+                mesh,
+                points=mesh.points * [1.0, 1.0, 1.25],
+                corners=mesh.corners.copy(),
+                _topology=Topology(),
+                _cache={},
+            )
+            first = view_of(mesh).form
+            self.assertIs(view_of(again).form, first)
+            self.assertIs(again.connectivity, mesh.connectivity)
+            finish = np.zeros(mesh.n_faces, np.int32)
+            sharp = {
+                "edge_pairs": mesh.connectivity.edges[:1],
+                "edge_data": {"sharp": np.array([len(mesh.points) > 8])},
+            }
+            moved = np.where(np.arange(mesh.n_points) == 0, -0.9 * mesh.size, 0.0)[:, None]
+            for name, other in (
+                ("a finish", mesh.with_changes(finishes=("Brass",), face_finish=finish)),
+                ("another cut", mesh.with_points(mesh.points + moved)),
+                ("an edge marked otherwise", mesh.with_changes(**sharp)),
+                ("an unused point", Mesh(np.vstack([mesh.points, mesh.points[:1]]), mesh.corners, mesh.offsets)),
+            ):
+                with self.subTest(name):
+                    self.assertNotEqual(view_of(other).form.digest, first.digest)
 
 
 if __name__ == "__main__":

@@ -10,6 +10,7 @@ from scipy.spatial import ConvexHull
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.normals import sharp_edges
 from jukai.core.geometry.outline import outline_bytes, outline_edges
+from tests.drawn import drawn
 from tests.recipes import body
 
 BALL = body({"operator": "sphere", "radius": 10, "sides": 48})

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import itertools
 import unittest
-from dataclasses import replace
 
 import numpy as np
 
@@ -13,6 +12,7 @@ from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.normals import sharp_edges
 from jukai.core.geometry.strips import GENTLE, loops_to_leave_out, strip_bytes, strips_of
 from jukai.core.geometry.triangulation import triangulate
+from tests.drawn import drawn
 from tests.recipes import body, turned
 
 RING = {"operator": "torus", "major_radius": 20, "minor_radius": 6, "sides": 40, "minor_sides": 36}
@@ -132,7 +132,7 @@ class Loops(unittest.TestCase):
 
     def one_finish(self, mesh: Mesh, axis: int) -> None:
         half = (mesh.points[mesh.corners].reshape(-1, 4, 3).mean(axis=1)[:, axis] > 0).astype(np.int32)
-        painted = replace(mesh, finishes=("Brass", "Steel"), face_finish=half, _cache={}, _topology={})
+        painted = mesh.with_changes(finishes=("Brass", "Steel"), face_finish=half)
         along, starts, _ = loops_to_leave_out(painted)
         self.assertGreater(len(starts), 1)
         for a, b in itertools.pairwise(starts):

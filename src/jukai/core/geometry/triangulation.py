@@ -78,7 +78,8 @@ def with_short_diagonals(mesh: Mesh) -> Mesh:
     kept["triangulation"] = Triangulation(frozen(cut), tri.faces)
     if "connectivity" in mesh._topology:  # noqa: SLF001 - the same edges, only begun elsewhere
         _ = mesh.closed
-    shared = Topology((k, v) for k, v in mesh._topology.items() if k in ("sides", "corner_faces", "used_points", "closed"))  # noqa: SLF001
+    known = mesh._topology  # noqa: SLF001
+    shared = Topology((k, known[k]) for k in ("sides", "corner_faces", "used_points", "closed") if k in known)
     return replace(mesh, corners=corners, uv=None if mesh.uv is None else uv, _cache=kept, _topology=shared)
 
 

@@ -66,7 +66,7 @@ _MOST_FINISHES = 15
 """Finishes that a body may show beside that of its part."""
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, slots=True, eq=False, repr=False)
 class Form:
     """What bodies of the same faces have in common on the screen.
 
@@ -150,8 +150,8 @@ def finish_numbers(mesh: Mesh) -> NDArray[np.int8]:
 
 def _view(mesh: Mesh) -> View:
     mesh.share_topology()
+    fans = smooth_fans(mesh)  # first: the areas that faces are cut by come with it
     tri = triangulate(mesh)
-    fans = smooth_fans(mesh)
     words = json.dumps([[list(r) for r in mesh.lineage.rows], mesh.finishes[:_MOST_FINISHES]])
 
     def fits(form: Form) -> bool:
@@ -170,7 +170,7 @@ def _view(mesh: Mesh) -> View:
     normal[:, :3] = np.rint(fans.normals * 127)
     head = np.array([_PLACES, mesh.n_points, len(normal), int(_closed(mesh))], "<u4")
     position = (mesh.points - origin).astype("<f4")
-    places = [head.data, form.digest, origin.astype("<f8").data, *_sections(position, normal)]
+    places: list[memoryview | bytes] = [head.data, form.digest, origin.astype("<f8").data, *_sections(position, normal)]
     return View(form, _block(places))
 
 

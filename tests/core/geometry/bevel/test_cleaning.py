@@ -14,7 +14,6 @@ from jukai.core.geometry.measures import area, signed_volume, vector_areas
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.soundness import soundness
 from jukai.core.geometry.triangulation import triangulate
-from jukai.core.geometry.view import view_bytes
 from tests.common import cube, reference_mesh
 
 
@@ -116,24 +115,6 @@ class Straight(unittest.TestCase):
                 areas = np.linalg.norm(np.cross(tri[:, 1] - tri[:, 0], tri[:, 2] - tri[:, 0]), axis=1) / 2
                 self.assertGreater(areas.min(), 0.1)
                 self.assertAlmostEqual(areas.sum(), float(np.linalg.norm(vector_areas(mesh)[0])), places=12)
-
-
-class Drawn(unittest.TestCase):
-    def test_finishes_of_single_faces_are_in_the_drawing_data(self) -> None:
-        """The fourth place of a normal is the number of its face's finish, 0 for the part's own (layout in view.py)."""
-        for mesh in (cube(), reference_mesh("hole_plate_12.obj")):
-            finish = np.full(mesh.n_faces, -1, np.int32)
-            finish[2], finish[3] = 0, 1
-            body = mesh.with_changes(finishes=("Brass", "Steel"), face_finish=finish)
-            data = view_bytes(body)
-            head = np.frombuffer(data, "<u4", 12)
-            vertices, triangles, faces, segments, text, names = (int(head[i]) for i in (2, 3, 4, 5, 6, 7))
-            at = 72 + 12 * vertices + 24 * segments + 16 * triangles
-            of = np.frombuffer(data, "<u4", vertices, at)
-            normals = np.frombuffer(data, np.int8, 4 * vertices, at + 4 * vertices + 4 * faces).reshape(-1, 4)
-            np.testing.assert_array_equal(normals[:, 3], finish[of] + 1)
-            end = at + 4 * vertices + 4 * faces + 8 * vertices + text
-            self.assertEqual(data[end : end + names], b'["Brass", "Steel"]')
 
 
 if __name__ == "__main__":

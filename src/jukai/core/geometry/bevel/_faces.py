@@ -254,7 +254,7 @@ def faults(
             sz += px * qy - py * qx
             x, y, z = qx - px, qy - py, qz - pz
             length = x * x + y * y + z * z
-            long = length if length > long else long
+            long = max(long, length)
             back = ux * x + uy * y + uz * z
             # there and back again: the sides at this corner lie on each other
             cx, cy, cz = uy * z - uz * y, uz * x - ux * z, ux * y - uy * x
