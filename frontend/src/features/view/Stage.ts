@@ -70,12 +70,14 @@ export class Stage extends Scenery {
     super()
     this.canvas = canvas
     const software = rendersInSoftware()
-    this.renderer = new WebGLRenderer({
-      canvas,
+    // the library's own context is always one that may be seen through: the page is then drawn under it, and both are mixed
+    const attributes: WebGLContextAttributes = {
       antialias: !software,
       alpha: false,
       stencil: false,
-    })
+    }
+    const context = canvas.getContext('webgl2', attributes)
+    this.renderer = new WebGLRenderer({ canvas, ...attributes, ...(context ? { context } : {}) })
     // asking each shader for its log stands still for it: only while developing
     this.renderer.debug.checkShaderErrors = import.meta.env.DEV
     this.renderer.setPixelRatio(software ? 1 : Math.min(window.devicePixelRatio, 2))
