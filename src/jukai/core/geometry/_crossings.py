@@ -31,9 +31,13 @@ def crossing_pairs(t: Array, ids: Array, faces: Array, pairs: Array, touch: floa
     """Which pairs of (n, 3, 3) triangles cross, and a place on each crossing; the tests of ``crossings._crossing``."""
     normals = np.empty((t.shape[0], 3), np.float64)
     sizes = np.empty(t.shape[0], np.float64)
-    for i in range(t.shape[0]):
-        _measure(t, i, normals, sizes)
     m = pairs.shape[0]
+    asked = np.zeros(t.shape[0], np.bool_)
+    for row in range(m):
+        asked[pairs[row, 0]] = asked[pairs[row, 1]] = True
+    for i in range(t.shape[0]):
+        if asked[i]:
+            _measure(t, i, normals, sizes)
     hits = np.empty(m, np.int64)
     places = np.empty((m, 3), np.float64)
     found = 0

@@ -15,7 +15,7 @@ from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 
 __all__ = ["CHAPTERS", "Callout", "CalloutForm", "Context", "Example", "Kind", "Note", "Operator", "OperatorValues", "Placing", "Point", "Result",
-           "chord_sides", "found", "operator", "three"]  # fmt: skip
+           "chord_sides", "found", "operator", "points_of", "three"]  # fmt: skip
 
 
 class Kind(StrEnum):
@@ -296,6 +296,11 @@ def found() -> Mapping[str, Operator]:
 def three(v: Floats) -> Point:
     """Return three coordinates as plain numbers."""
     return float(v[0]), float(v[1]), float(v[2])
+
+
+def points_of(rows: Floats) -> tuple[Point, ...]:
+    """Return (n, 3) coordinates as plain numbers."""
+    return tuple((x, y, z) for x, y, z in rows.tolist())
 
 
 def chord_sides(radius: float, size: float, angle: float = 360.0, *, multiple: int = 12) -> int:

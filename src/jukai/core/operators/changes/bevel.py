@@ -27,6 +27,7 @@ from jukai.core.operators.base import (
     OperatorValues,
     Result,
     operator,
+    points_of,
     three,
 )
 from jukai.core.operators.kinds.choice import choice
@@ -156,7 +157,7 @@ def _points(
     body, stopped, have = round_points(mesh, picked, widths, options, context.step)
     notes = _unseen(mesh, values)
     if stopped.any():
-        places = tuple(three(p) for p in mesh.points[stopped][:_PLACES])
+        places = points_of(mesh.points[stopped][:_PLACES])
         many = f"{int(stopped.sum())} of {int(picked.sum())} points are" if stopped.sum() > 1 else "1 point is"
         share = float((have[stopped] / widths[stopped]).min())
         least, width = float(have[stopped].min()), float(widths[stopped].max())
@@ -244,7 +245,7 @@ class _Edges:
             edges = mesh.points[mesh.connectivity.edges[rows]]
             have = self.widths[rows] * out.width[rows] / offset[rows]
             width, limit = float(self.widths[rows].max()), float(have.min())
-            places = tuple(three(p) for p in edges[:_PLACES].mean(axis=1))
+            places = points_of(edges[:_PLACES].mean(axis=1))
             many = f"{len(rows)} of {int(self.picked.sum())} edges are" if len(rows) > 1 else "1 edge is"
             text = f"Width {width:.4g} mm runs into a neighbour; {many} stopped, the narrowest at {limit:.4g} mm."
             lines = tuple(tuple(row) for row in edges[:_LINES].reshape(-1, 6).tolist())
@@ -258,7 +259,7 @@ class _Edges:
             )
         if len(out.tapered):
             text = f"At {len(out.tapered)} hollow {'corners strips run' if len(out.tapered) > 1 else 'corner a strip runs'} to a point: pick the edge between them too."
-            notes.append(Note("info", text, tuple(three(p) for p in out.tapered[:_PLACES]), field="pick"))
+            notes.append(Note("info", text, points_of(out.tapered[:_PLACES]), field="pick"))
         if options.mitre and out.mitred == 0 and out.patched == 0:
             notes.append(Note("info", "No three strips meet in a corner: there is nothing to mitre.", field="corners"))
         elif options.mitre and out.patched:
