@@ -95,9 +95,9 @@ def serve(*, host: str, port: int, data: Path, token: str | None, demo: bool) ->
 
 
 def _begin(benches: Benches) -> None:
-    """Load what would make the first edit slow, and go on with work that was not done when the server ended."""
-    benches.workshop.warm_up()
+    """Go on with work that was not done when the server ended, then load what would make the first edit slow."""
     benches.resume()
+    benches.workshop.warm_up(benches.work.busy)
 
 
 def _bind(host: str, port: int) -> socket.socket:

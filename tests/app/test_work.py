@@ -6,7 +6,7 @@ import tempfile
 import threading
 import time
 import unittest
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 from unittest.mock import patch
@@ -15,7 +15,7 @@ from jukai.app.benches import Benches, document_changes
 from jukai.app.events import Events
 from jukai.app.ports import JobRow, Stale
 from jukai.app.workshop import Workshop
-from jukai.core.formats.bench_file import bench_from
+from jukai.core.formats.bench_file import bench_from, write_bench
 from jukai.core.operators.base import Context, Kind, OperatorValues, Result
 from jukai.core.operators.kinds.count import count
 from jukai.core.recipe.affected import touched
@@ -114,6 +114,23 @@ class Edits(WorkTest):
         self.gate.open.set()
         self.eventually(lambda: not self.benches.state("b", wait=0).waiting)
         self.assertEqual(self.gate.runs, 1)  # what the edit did not touch went on
+
+    def test_a_bench_is_begun_when_it_is_made_and_warming_up_gives_way(self) -> None:
+        self.benches.open_file(write_bench(bench_of_parts(part("p1", box(), {"operator": self.slow}))), "t")
+        self.assertTrue(self.gate.inside.wait(10))  # nobody has looked at it yet
+        went: list[bool] = []
+
+        def pieces() -> Iterator[None]:
+            for _ in range(3):
+                yield
+                went.append(self.benches.work.busy())
+
+        with patch("jukai.core.warm.warming", pieces):
+            warming = threading.Thread(target=self.benches.workshop.warm_up, args=(self.benches.work.busy,))
+            warming.start()
+            self.gate.open.set()
+            warming.join(10)
+        self.assertEqual(went, [False] * 3)
 
     def test_newer_work_on_a_part_takes_the_place_of_older(self) -> None:
         self.kept(bench_of_parts(part("p1", box(), {"operator": self.slow})))

@@ -140,6 +140,7 @@ class Benches:
         document = with_point_ids(bench).to_json()
         self.store.create(bench_id, document, label, author=author, files=files, copied_from=copied_from)
         self.events.tell(None, {"kind": "benches"})
+        self.work.advance(bench_id, *self._bench(bench_id))  # it is looked at next
         return bench_id
 
     def _files(self, bench_id: str) -> BenchFiles:

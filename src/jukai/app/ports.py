@@ -95,6 +95,9 @@ class JobEngine(Protocol):
     def stop(self, job_id: str) -> None:
         """Stop work; it does not begin again by itself."""
 
+    def busy(self) -> bool:
+        """Return whether work goes on or waits."""
+
     def close(self) -> None:
         """Stop everything."""
 

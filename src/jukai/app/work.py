@@ -242,6 +242,10 @@ class Work:
                 self._begin(bench_id, head, i)
         return ids
 
+    def busy(self) -> bool:
+        """Return whether parts are worked out, or wait for it."""
+        return self._engine.busy()
+
     def close(self) -> None:
         """Stop everything, as when the server ends."""
         self._engine.close()

@@ -41,6 +41,8 @@ from jukai.core.recipe.resolve import Resolver, point_ids
 __all__ = ["Estimate", "Progress", "Workshop"]
 
 _MOST_MARKS = 4000
+_GIVES_WAY = 0.05
+"""Seconds after which warming up looks again whether there is something else to be done."""
 
 Progress = Callable[[str, str, float], None]
 """Called with part, step and fraction."""
@@ -371,11 +373,13 @@ class Workshop:
         resolver = resolver or Resolver(bench)
         return [_curve_view(resolver, c) for c in bench.curves if only is None or c.id in only]
 
-    def warm_up(self) -> None:
-        """Load and run what would make the first edit slow."""
-        from jukai.core.warm import warm_up
+    def warm_up(self, busy: Callable[[], bool] = lambda: False) -> None:
+        """Load and run what would make the first edit slow, as long as nothing else is to be done."""
+        from jukai.core.warm import warming
 
-        warm_up()
+        for _ in warming():
+            while busy():
+                time.sleep(_GIVES_WAY)
 
 
 def _reading_view(r: Reading) -> dict[str, object]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import numpy as np
 
 from jukai.core.formats import WriteOptions, read_mesh
@@ -27,39 +29,55 @@ from jukai.core.geometry.strips import strip_bytes
 from jukai.core.geometry.triangulation import triangulate, with_short_diagonals
 from jukai.core.geometry.view import view_bytes
 
-__all__ = ["warm_up"]
+__all__ = ["warm_up", "warming"]
 
 
 def warm_up(*, rare: bool = False) -> None:
     """Run every kernel on a body large enough to need it; with ``rare`` those of files and of faults too."""
+    for _ in warming(rare=rare):
+        pass
+
+
+def warming(*, rare: bool = False) -> Iterator[None]:
+    """Warm up in pieces of some tenths of a second, the most needed first: who goes through them may pause between two."""
     z = np.linspace(0.0, 100.0, 121)
     wave = np.column_stack([20 + 3 * np.sin(z / 5), z])
     body = turn([Section(wave)], Turning(sides=64), "warm")
     assert len(body.corners) > kernels.FEW  # noqa: S101 - else nothing would be compiled
     points = deform.twist_points(body.points, np.zeros(3), np.array([0.0, 0.0, 1.0]), 0.0, 100.0, 90.0, 0.0)
     twisted = body.with_points(points)
+    yield
     view_bytes(twisted)
+    yield
     strip_bytes(twisted)
     signed_volume(twisted)
-    soundness(twisted)
+    yield
     every = np.ones(body.connectivity.n_edges, dtype=bool)
+    round_edges(body, every, np.full(len(every), 0.1), Bevel(2), "warm")
+    yield
+    # so wide that strips stop, meet and are searched for crossings
+    round_edges(body, every, np.full(len(every), 30.0), Bevel(1), "warm")
+    yield
+    soundness(twisted)
+    yield
     cube = box_mesh(np.ones(3), (50, 50, 50), "warm")
     view_bytes(cube)
     deform.twist_points(cube.points, np.zeros(3), np.array([0.0, 0.0, 1.0]), 0.0, 1.0, 90.0, 0.0)
     onto_ball(np.array(cube.points), 1.0)
+    yield
     shifted = np.eye(4)
     shifted[0, 3] = 30.0
     clearance(place(body), place(body, shifted))
-    round_edges(body, every, np.full(len(every), 0.1), Bevel(2), "warm")
-    # so wide that strips stop, meet and are searched for crossings
-    round_edges(body, every, np.full(len(every), 30.0), Bevel(1), "warm")
+    yield
     visible_lines([(body, np.eye(4))], SEEN_FROM["front"])
+    yield
     whole, beside = (
         cut(body, Plane.through(np.array([0.0, 0.0, 50.0]), np.array([0.0, 0.0, 1.0])), m) for m in (np.eye(4), shifted)
     )
     gap_between(whole, beside)
     least_of_triangles(body.points[:3][None], body.points[3:6][None])
     if rare:
+        yield
         _formats(Mesh(twisted.points, twisted.corners, twisted.offsets, uv=twisted.uv))
         _faults(body, twisted, cube)
 

@@ -17,5 +17,9 @@ class InlineEngine:
     def stop(self, job_id: str) -> None:
         """Do nothing: a job has ended before it can be stopped."""
 
+    def busy(self) -> bool:
+        """Return False: what was submitted is done."""
+        return False
+
     def close(self) -> None:
         """Do nothing."""

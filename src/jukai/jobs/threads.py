@@ -57,6 +57,10 @@ class ThreadEngine:
         if job is not None:
             job.told.set()
 
+    def busy(self) -> bool:
+        """Return whether work goes on or waits."""
+        return bool(self._jobs)
+
     def close(self) -> None:
         """Stop everything and let the threads end; those in the middle of a long loop are not waited for beyond two seconds."""
         with self._lock:

@@ -42,7 +42,20 @@ export class Offline extends Error {
   }
 }
 
-const http = createClient<paths>({ baseUrl: '/' })
+declare global {
+  /** What was asked for before the page's own code was there (public/look.js), by its path. */
+  var early: Map<string, Promise<Response>> | undefined
+}
+
+/** Take an answer that was asked for early, once; else ask for it. */
+export function asked(request: Request): Promise<Response> {
+  const { pathname, search } = new URL(request.url)
+  const found = request.method === 'GET' && !search ? globalThis.early?.get(pathname) : undefined
+  if (found) globalThis.early?.delete(pathname)
+  return found ?? fetch(request)
+}
+
+const http = createClient<paths>({ baseUrl: '/', fetch: asked })
 
 async function answer<T>(
   call: Promise<{ data?: T; error?: unknown; response: Response }>,
