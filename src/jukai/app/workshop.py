@@ -225,12 +225,12 @@ class Workshop:
         self._hashes.put(key, digest)
         return digest
 
-    def view_data(self, digest: str, forms: Collection[str] = ()) -> bytes | None:
-        """Return drawing data by hash; of a body whose form is among those given only where its points are."""
+    def view_data(self, digest: str, forms: Collection[str] = ()) -> tuple[bytes, ...] | None:
+        """Return the blocks of drawing data by hash; of a body whose form is among those given only where its points are."""
         view = self._views.get(digest)
         if view is None:
             return None
-        return view.places if view.form.digest.hex() in forms else view.whole
+        return (view.places,) if view.form.digest.hex() in forms else view.blocks
 
     def mesh(self, digest: str) -> Mesh | None:
         """Return a mesh by the hash of its drawing data, if it is still kept."""
@@ -262,7 +262,7 @@ class Workshop:
             sharp = np.zeros(mesh.connectivity.n_edges, dtype=bool) if rounded else sharp_edges(mesh)
             held = view_of(limit_surface(mesh, sharp))
             self._views.put(key, held)
-        return held.whole
+        return b"".join(held.blocks)
 
     def marks(self, digest: str) -> dict[str, object] | None:
         """Return a body's poles and many-sided faces: places with their numbers of edges, borders of the faces."""

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
+from itertools import chain
 from time import monotonic, perf_counter
 from typing import Any
 from urllib.parse import quote
@@ -93,13 +94,11 @@ def _after(benches: Benches, bench: str, base: int, started: float) -> dict[str,
     return _state(benches.state(bench, wait=_wait()), started)
 
 
-def packet(head: dict[str, object], meshes: Mapping[str, bytes]) -> bytes:
-    """Return an answer and drawing data as one: lengths, the answer as JSON, then each body's bytes, all at multiples of 8."""
-    text = json.dumps(head | {"meshes": [[name, len(data)] for name, data in meshes.items()]}).encode()
-    out = [len(text).to_bytes(8, "little"), text, bytes(-len(text) % 8)]
-    for data in meshes.values():
-        out += [data, bytes(-len(data) % 8)]
-    return b"".join(out)
+def packet(head: dict[str, object], meshes: Mapping[str, Sequence[bytes]]) -> bytes:
+    """Return an answer and drawing data as one: lengths, the answer as JSON, then each body's blocks, all at multiples of 8 bytes."""
+    sizes = [[name, sum(len(block) for block in blocks)] for name, blocks in meshes.items()]
+    text = json.dumps(head | {"meshes": sizes}).encode()
+    return b"".join([len(text).to_bytes(8, "little"), text, bytes(-len(text) % 8), *chain(*meshes.values())])
 
 
 def _immutable(data: bytes | None, tag: str) -> Response:
@@ -382,7 +381,8 @@ def _mesh_routes(api: Blueprint, benches: Benches) -> None:
     @api.get("/meshes/<string:digest>", responses=_BINARY)
     def mesh_bytes(path: m.DigestPath) -> Response:
         """Return drawing data; the same hash is always the same bytes."""
-        return _immutable(benches.workshop.view_data(path.digest), path.digest)
+        blocks = benches.workshop.view_data(path.digest)
+        return _immutable(None if blocks is None else b"".join(blocks), path.digest)
 
     @api.post("/section", responses={"200": looks.SectionView})
     def section_of(body: looks.SectionIn) -> dict[str, object]:

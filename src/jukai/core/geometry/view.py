@@ -95,9 +95,9 @@ class View:
     places: bytes
 
     @property
-    def whole(self) -> bytes:
+    def blocks(self) -> tuple[bytes, bytes]:
         """Both blocks, the form first."""
-        return self.form.data + self.places
+        return self.form.data, self.places
 
     @property
     def nbytes(self) -> int:
@@ -113,7 +113,7 @@ def view_of(mesh: Mesh) -> View:
 
 def view_bytes(mesh: Mesh) -> bytes:
     """Return the drawing data of a mesh as one."""
-    return view_of(mesh).whole
+    return b"".join(view_of(mesh).blocks)
 
 
 def view_digest(mesh: Mesh) -> str:

@@ -26,6 +26,7 @@ from jukai.core.operators.base import (
     Result,
     chord_sides,
     operator,
+    points_of,
     three,
 )
 from jukai.core.operators.inputs import AxisSpec, CurveInput
@@ -358,48 +359,48 @@ def _callouts(values: Values, frame: Frame, extent: float, degrees: float, sides
     mirrored = -1.0 if float(shape.at[:, 0].max(initial=0)) <= 0 else 1.0
     wide = widening(values.measured_across, degrees, sides)
 
-    def place(at: Floats) -> Point:
-        return three(frame.to_bench(np.array([[mirrored * at[0], 0.0, at[1]]]))[0])
+    def placed(rows: Floats) -> tuple[Point, ...]:
+        """Return places of the profile (n, 2) on the bench."""
+        flat = np.zeros(len(rows))
+        return points_of(frame.to_bench(np.column_stack([mirrored * rows[:, 0], flat, rows[:, 1]])))
 
-    def nearest(at: Floats) -> Point:
-        """Return the point of the body's first section that stands for a place of the profile."""
-        gap = ((sampled.points - at) ** 2).sum(axis=1)
-        return place(sampled.points[int(np.argmin(gap))] * [wide, 1.0])
+    def nearest(rows: Floats) -> tuple[Point, ...]:
+        """Return the points of the body's first section that stand for places of the profile."""
+        gap = ((sampled.points[None] - rows[:, None]) ** 2).sum(axis=2)
+        return placed(sampled.points[gap.argmin(axis=1)] * [wide, 1.0])
 
     out, up = frame.axes[0] * mirrored, frame.axes[2]
-    curve_id = values.profile.id
-    callouts = []
-    for p, at in zip(values.profile.point_ids, shape.at, strict=True):
-        form = CalloutForm.POINT
-        callouts.append(
-            Callout(
-                f"curves/{curve_id}/{p}/at", form, place(at), place(at), three(out), 1.0, three(up), grip=nearest(at)
-            )
-        )
-    for f in sampled.fillets:
-        if f.radius > 0:
-            p, at = values.profile.point_ids[f.point], shape.at[f.point]
-            centre = np.array(f.centre)
-            toward = at - centre
-            toward = toward / max(float(np.hypot(*toward)), 1e-300)
-            # the arc's middle goes away from the corner as the radius grows
-            ratio = float(np.hypot(*(at - centre))) / f.radius - 1
-            on = centre + toward * f.radius
-            direction = -(toward[0] * out + toward[1] * up)
-            callouts.append(Callout(f"curves/{curve_id}/{p}/fillet", CalloutForm.RADIUS, place(centre), place(on), three(direction),
-                                    1 / max(ratio, 0.2), grip=nearest(on)))  # fmt: skip
+    curve_id, ids = values.profile.id, values.profile.point_ids
+    callouts = [
+        Callout(f"curves/{curve_id}/{p}/at", CalloutForm.POINT, at, at, three(out), 1.0, three(up), grip=grip)
+        for p, at, grip in zip(ids, placed(shape.at), nearest(shape.at), strict=True)
+    ]
+    fillets = [f for f in sampled.fillets if f.radius > 0]
+    if fillets:
+        centres, radii = np.array([f.centre for f in fillets]), np.array([f.radius for f in fillets])
+        away = shape.at[[f.point for f in fillets]] - centres
+        reach = np.hypot(*away.T)
+        toward = away / np.maximum(reach, 1e-300)[:, None]
+        on = centres + toward * radii[:, None]
+        directions = points_of(-(toward[:, :1] * out + toward[:, 1:] * up))
+        # the arc's middle goes away from the corner as the radius grows
+        gains = (1 / np.maximum(reach / radii - 1, 0.2)).tolist()
+        ends = zip(placed(centres), placed(on), directions, strict=True)
+        for f, (centre, end, direction), gain, grip in zip(fillets, ends, gains, nearest(on), strict=True):
+            key = f"curves/{curve_id}/{ids[f.point]}/fillet"
+            callouts.append(Callout(key, CalloutForm.RADIUS, centre, end, direction, gain, grip=grip))
     top = sampled.points[int(np.argmax(np.abs(sampled.points[:, 0])))]
     # a side that can be seen: beside the front of a whole turn, the middle of a part of one
     k = round(-sides / 6) % sides if abs(degrees) >= 360 else round(sides / 2)
     a = math.radians(degrees * k / sides)
-    reach = abs(float(top[0])) * wide
+    radius = abs(float(top[0])) * wide
     spot = three(
-        frame.to_bench(np.array([[reach * math.cos(a), reach * math.sin(a), top[1] + values.rise * k / sides]]))[0]
+        frame.to_bench(np.array([[radius * math.cos(a), radius * math.sin(a), top[1] + values.rise * k / sides]]))[0]
     )
     callouts.append(
         Callout("values/sides", CalloutForm.COUNT, spot, spot, three(frame.axes[0]), 48 / max(extent, 1e-300))
     )
     if abs(degrees) < 360:
-        centre, start = np.array([0.0, top[1]]), np.array([mirrored * reach, top[1]])
-        callouts.append(Callout("values/angle", CalloutForm.ANGLE, place(centre), place(start), three(frame.direction)))
+        middle, start = placed(np.array([[0.0, top[1]], [mirrored * radius, top[1]]]))
+        callouts.append(Callout("values/angle", CalloutForm.ANGLE, middle, start, three(frame.direction)))
     return tuple(callouts)
