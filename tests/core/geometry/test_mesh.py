@@ -329,7 +329,10 @@ class Drawing(unittest.TestCase):
                 ("a finish", mesh.with_changes(finishes=("Brass",), face_finish=finish)),
                 ("another cut", mesh.with_points(mesh.points + moved)),
                 ("an edge marked otherwise", mesh.with_changes(**sharp)),
-                ("an unused point", Mesh(np.vstack([mesh.points, mesh.points[:1]]), mesh.corners, mesh.offsets)),
+                (
+                    "an unused point",
+                    replace(mesh, points=np.vstack([mesh.points, mesh.points[:1]]), _topology=Topology(), _cache={}),
+                ),
             ):
                 with self.subTest(name):
                     self.assertNotEqual(view_of(other).form.digest, first.digest)

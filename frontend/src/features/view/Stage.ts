@@ -18,6 +18,7 @@ import * as look from './camera'
 import type { Looking } from './camera'
 import { BEFORE } from './compare'
 import { Contact } from './Contact'
+import { Pace } from './Pace'
 import { floorLines, rendersInSoftware, showBehind } from './pieces'
 import { Pointing, ready } from './Pointing'
 import { Scenery } from './Scenery'
@@ -62,6 +63,7 @@ export class Stage extends Scenery {
   private readonly perspectiveCamera = new PerspectiveCamera()
   private readonly parallelCamera = new OrthographicCamera()
   private frame = 0
+  private readonly pace: Pace
   private moving = false
   private warmed = false
   private readonly programs = new WeakSet<object>()
@@ -78,6 +80,7 @@ export class Stage extends Scenery {
     }
     const context = canvas.getContext('webgl2', attributes)
     this.renderer = new WebGLRenderer({ canvas, ...attributes, ...(context ? { context } : {}) })
+    this.pace = new Pace(this.renderer.getContext() as WebGL2RenderingContext)
     // asking each shader for its log stands still for it: only while developing
     this.renderer.debug.checkShaderErrors = import.meta.env.DEV
     this.renderer.setPixelRatio(software ? 1 : Math.min(window.devicePixelRatio, 2))
@@ -199,7 +202,8 @@ export class Stage extends Scenery {
     if (this.frame) return
     this.frame = requestAnimationFrame(() => {
       this.frame = 0
-      this.draw()
+      if (this.pace.ready()) this.draw()
+      else this.invalidate()
     })
   }
 
@@ -424,6 +428,7 @@ export class Stage extends Scenery {
     if (this.twice) this.drawTwice()
     else this.renderer.render(this.scene, this.camera)
     this.keepPrograms()
+    this.pace.drawn()
     this.pictures += 1
     // drawn for another reason than that the eye moved: the small views follow
     if (this.looking === this.looked) this.changes += 1

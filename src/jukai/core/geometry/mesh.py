@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from jukai.core.geometry.arrays import Array, Floats, Ints, frozen, row_ids, sides_of
+from jukai.core.geometry.kernels import FEW
 
 if TYPE_CHECKING:
     from jukai.core.geometry.connectivity import Connectivity
@@ -170,6 +171,8 @@ class Mesh:
         """Edges, twins and the faces round a point; computed once and kept."""
         from jukai.core.geometry.connectivity import connect
 
+        if len(self.corners) > FEW and "connectivity" not in self._topology:
+            self.share_topology()  # looking faces up takes a fraction of the time
         return self._of_faces("connectivity", lambda: connect(self.corners, self.offsets, self.n_points))
 
     @property

@@ -189,7 +189,7 @@ def _block(parts: list[memoryview | bytes]) -> bytes:
 
 def _form(mesh: Mesh, tri: Triangulation, fans: Fans, words: str) -> Form:
     """Make the form of a body from how its faces are cut and which corners share a normal."""
-    h = hashlib.blake2b(mesh.faces_digest() + words.encode(), digest_size=16)
+    h = hashlib.blake2b(mesh.faces_digest() + mesh.n_points.to_bytes(8, "little") + words.encode(), digest_size=16)
     for table in (tri.corners, fans.of_corner, fans.sharp, mesh.face_lineage, mesh.face_finish):
         h.update(b"-" if table is None else np.ascontiguousarray(table).data)
     if len(mesh.corners) > FEW and int(mesh.sides.max()) <= 4:
