@@ -429,6 +429,9 @@ async function ask(): Promise<void> {
   }
 }
 
+/** Whether a preview is being worked out. */
+export const previewComes = (): boolean => asking
+
 let held: () => string[] = () => []
 let forms: () => string[] = () => []
 let receive: (meshes: ReadonlyMap<string, ArrayBuffer>) => void = () => undefined

@@ -49,6 +49,8 @@ export class Stage extends Scenery {
   strips: (data: BodyData) => Promise<ArrayBuffer | null> = () => Promise.resolve(null)
   /** fetches what the outline of a body is found from */
   outlines: (data: BodyData) => Promise<ArrayBuffer | null> = () => Promise.resolve(null)
+  /** Whether another body is being worked out. */
+  comes: () => boolean = () => false
   width = 1
   height = 1
   pictures = 0
@@ -333,30 +335,35 @@ export class Stage extends Scenery {
     return asPng(pixels, width, height)
   }
 
-  /** Once bodies rest for a moment: their soft contact with the floor. */
+  /** Wait until bodies rest for a moment. While a number is dragged they come one after the other, and none of them rests. */
   private rest(): void {
     this.stirred = false
     clearTimeout(this.resting)
-    // while a number is dragged bodies come one after the other, and none of them rests
     this.resting = window.setTimeout(
       () => {
-        const bodies = [...this.bodies.values()]
-          .filter((b) => !b.as.reference && !b.as.through)
-          .map((b) => b.mesh)
-        for (const b of this.bodies.values()) {
-          this.trace(b)
-          this.sort(b)
-          cull(b, null)
-        }
-        this.warm()
-        this.contact.strength = this.paper.r > 0.5 ? 0.42 : 0.75
-        const [half, centre] = footprint([...this.bodies.values()], this.floorSize * 2.4)
-        this.contact.update(this.renderer, this.scene, bodies, half, centre)
-        if (!this.contact.mesh.parent) this.scene.add(this.contact.mesh)
-        this.invalidate()
+        if (this.moving && this.comes()) this.rest()
+        else this.settle()
       },
       this.moving ? REST_IN_HAND : REST,
     )
+  }
+
+  /** What bodies get once they rest: outlines, runs of faces, and their soft contact with the floor. */
+  private settle(): void {
+    const bodies = [...this.bodies.values()]
+      .filter((b) => !b.as.reference && !b.as.through)
+      .map((b) => b.mesh)
+    for (const b of this.bodies.values()) {
+      this.trace(b)
+      this.sort(b)
+      cull(b, null)
+    }
+    this.warm()
+    this.contact.strength = this.paper.r > 0.5 ? 0.42 : 0.75
+    const [half, centre] = footprint([...this.bodies.values()], this.floorSize * 2.4)
+    this.contact.update(this.renderer, this.scene, bodies, half, centre)
+    if (!this.contact.mesh.parent) this.scene.add(this.contact.mesh)
+    this.invalidate()
   }
 
   /** Once, when nothing else is to be done: compile what a body is drawn with while it changes. */

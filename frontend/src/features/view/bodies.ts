@@ -1,7 +1,7 @@
 import { useEffect, useLayoutEffect, useRef } from 'react'
 import { api } from '../../shared/api/client'
 import type { PartView } from '../../shared/api/client'
-import { keepMeshes, refresh, useSession } from '../../shared/session'
+import { keepMeshes, previewComes, refresh, useSession } from '../../shared/session'
 import { useView } from '../../shared/viewState'
 import { readBody } from './buffers'
 import type { BodyData, Form } from './buffers'
@@ -110,6 +110,7 @@ export function useBodies(
   useEffect(() => {
     stage.strips = (data) =>
       data.limit ? Promise.resolve(null) : api.strips(data.digest).catch(() => null)
+    stage.comes = previewComes
     stage.outlines = (data) =>
       data.limit ? Promise.resolve(null) : api.outline(data.digest).catch(() => null)
   }, [stage])

@@ -248,7 +248,9 @@ class _Edges:
             places = points_of(edges[:_PLACES].mean(axis=1))
             many = f"{len(rows)} of {int(self.picked.sum())} edges are" if len(rows) > 1 else "1 edge is"
             text = f"Width {width:.4g} mm runs into a neighbour; {many} stopped, the narrowest at {limit:.4g} mm."
-            lines = tuple(tuple(row) for row in edges[:_LINES].reshape(-1, 6).tolist())
+            # to be drawn: seven digits of the body's size are more than a screen has
+            digits = 7 - math.ceil(math.log10(max(mesh.size, 1e-300)))
+            lines = tuple(map(tuple, np.round(edges[:_LINES].reshape(-1, 6), digits).tolist()))
             notes.append(Note("warning", text, places, field="width", solve=self.largest(out, options), lines=lines))
         elif out.fits < 1:
             text = f"Width {float(self.widths.max()):.4g} mm runs past neighbours: faces pass through each other."
