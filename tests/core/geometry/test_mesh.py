@@ -9,7 +9,7 @@ import numpy as np
 
 from jukai.core.geometry._connect import bucket_edges
 from jukai.core.geometry._faces import areas_loop, edge_turns_loop, quads_loop, volume_loop
-from jukai.core.geometry._fans import Around, fans_loop, frames_loop
+from jukai.core.geometry._fans import fans_loop, frames_loop
 from jukai.core.geometry.components import _hooking, _union_find, components
 from jukai.core.geometry.connectivity import MANY, RIM, _connect_by_sorting, connect
 from jukai.core.geometry.lathe import Section, Turning, turn
@@ -186,10 +186,8 @@ class Normals(unittest.TestCase):
             np.testing.assert_allclose(areas, vector_areas(mesh), atol=1e-15 * max(mesh.size, 1) ** 2)
             np.testing.assert_allclose(normals, face_normals(mesh), atol=1e-12)
             np.testing.assert_allclose(angles, corner_angles(mesh), atol=1e-12)
-            con = mesh.connectivity
-            around = Around(con.twins, con.following, con.point_offsets, con.point_corners)
             loop = fans_loop(
-                mesh.corners, mesh.offsets, mesh.corner_faces, normals, angles, _marks(mesh), around, np.cos(np.radians(30 + 1e-4))
+                mesh.corners, mesh.offsets, mesh.corner_faces, normals, angles, _marks(mesh), mesh.n_points, np.cos(np.radians(30 + 1e-4))
             )  # fmt: skip
             each = _each_for_itself(mesh, Fans(*loop[:4]))
             np.testing.assert_array_equal(each.sharp, mesh.connectivity.edges[sharp_edges(mesh)])

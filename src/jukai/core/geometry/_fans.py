@@ -115,23 +115,18 @@ def frames_loop(points: Array, corners: Array, offsets: Array) -> tuple[Floats, 
     return areas, normals, angles
 
 
-class Around(NamedTuple):
-    """How the corners of a mesh are connected (``Connectivity``): twin and next corner of each, and the corners of each point."""
-
-    twins: Ints
-    following: Ints
-    starts: Ints
-    corners: Ints
-
-
 class _Room(NamedTuple):
     """What is known of the corners round the point that is worked on, in the order of the corners.
 
+    The points that the sides leaving and arriving there lead to (``ahead``, ``behind``) and the face;
     ``match`` the corner across the side that leaves, -1 where no single face is; ``met`` whether such
     a corner was found for the side that arrives; ``parent`` joins corners that share a fan (a forest
     of disjoint sets, Galler and Fischer 1964).
     """
 
+    ahead: Ints
+    behind: Ints
+    faces: Ints
     match: Ints
     met: Bools
     parent: Ints
@@ -145,7 +140,7 @@ def fans_loop(
     normals: Array,
     angles: Array,
     marks: Array,
-    around: Around,
+    n_points: int,
     cosine: float,
 ) -> tuple[Ints, Ints, Floats, Ints, bool]:
     """Fan of each corner, first corner and mean normal of each fan, sharp edges, whether a fan has no normal.
@@ -154,35 +149,52 @@ def fans_loop(
     ``marks`` (c,) says of the side that leaves a corner 1 sharp, 0 smooth, -1 by its angle; it may be empty.
     """
     n = corners.shape[0]
-    starts = around.starts
-    n_points = starts.shape[0] - 1
+    starts = np.zeros(n_points + 1, np.int32)
+    for c in range(n):
+        starts[corners[c] + 1] += 1
     most = 0
     for p in range(n_points):
-        most = max(most, starts[p + 1] - starts[p])
+        most = max(most, starts[p + 1])
+        starts[p + 1] += starts[p]
+    fill = starts[:-1].copy()
+    around = np.empty(n, np.int32)  # the corners of each point
+    for c in range(n):
+        k = fill[corners[c]]
+        fill[corners[c]] = k + 1
+        around[k] = c
     of = np.empty(n, np.int32)
     firsts = np.empty(n, np.int32)
-    room = _Room(np.empty(most, np.int32), np.empty(most, np.bool_), np.empty(most, np.int32))
+    room = _Room(
+        np.empty(most, np.int32), np.empty(most, np.int32), np.empty(most, np.int32), np.empty(most, np.int32),
+        np.empty(most, np.bool_), np.empty(most, np.int32),
+    )  # fmt: skip
     half = np.sqrt(max(1.0 + cosine, 0.0) / 2.0) + 1e-9  # cosine of half the crease
     edges = np.empty((1024, 2), np.int32)
     n_edges = count = 0
     for p in range(n_points):
-        v = starts[p + 1] - starts[p]
+        a = starts[p]
+        v = starts[p + 1] - a
         if v == 0:
             continue
+        near = _look_round(corners, offsets, corner_faces, normals, around, a, v, room)
         # all within half the crease of one: every edge here is smooth, and if they go once round it is one fan
-        if marks.shape[0] == 0 and _near(p, corner_faces, normals, around) >= half and _goes_round(p, corners, around):
-            firsts[count] = around.corners[starts[p]]
-            for k in range(starts[p], starts[p + 1]):
-                of[around.corners[k]] = count
+        if near >= half and marks.shape[0] == 0 and v <= 32 and _goes_round(p, v, room):
+            firsts[count] = around[a]
+            for i in range(v):
+                of[around[a + i]] = count
             count += 1
             continue
-        _match(p, corners, around, room)
+        if v <= 32:
+            _match_few(p, v, room)
+        else:
+            ahead, behind = room.ahead[:v], room.behind[:v]
+            _match_many(p, v, np.argsort(ahead, kind="mergesort"), np.argsort(behind, kind="mergesort"), room)
         if n_edges + 2 * v > edges.shape[0]:
             grown = np.empty((2 * (edges.shape[0] + v), 2), np.int32)
             grown[:n_edges] = edges[:n_edges]
             edges = grown
-        n_edges = _join(p, corners, offsets, corner_faces, around, normals, marks, cosine, edges, n_edges, room)
-        count = _number(starts[p], v, around.corners, of, firsts, count, room)
+        n_edges = _join(p, a, v, around, normals, marks, cosine, edges, n_edges, room)
+        count = _number(a, v, around, of, firsts, count, room)
     means = np.zeros((count, 3), np.float64)
     for f in range(offsets.shape[0] - 1):
         x, y, z = normals[f, 0], normals[f, 1], normals[f, 2]
@@ -202,82 +214,97 @@ def fans_loop(
 
 
 @piece
-def _near(p: int, corner_faces: Array, normals: Array, around: Around) -> float:
-    """Return the least cosine between the normals of the first face round a point and another."""
-    first, last = around.starts[p], around.starts[p + 1]
-    f = corner_faces[around.corners[first]]
+def _look_round(corners: Array, offsets: Array, corner_faces: Array, normals: Array, around: Array, a: int, v: int, room: _Room
+                ) -> float:  # fmt: skip
+    """Fill the room for the corners of one point; return the least cosine between the first face's normal and another's."""
+    f = corner_faces[around[a]]
     x, y, z = normals[f, 0], normals[f, 1], normals[f, 2]
     near = 2.0
-    for k in range(first, last):
-        f = corner_faces[around.corners[k]]
+    for i in range(v):
+        c = around[a + i]
+        f = corner_faces[c]
+        first, last = offsets[f], offsets[f + 1]
+        room.faces[i] = f
+        room.ahead[i] = corners[c + 1 if c + 1 < last else first]
+        room.behind[i] = corners[c - 1 if c > first else last - 1]
         near = min(near, x * normals[f, 0] + y * normals[f, 1] + z * normals[f, 2])
     return near
 
 
 @piece
-def _goes_round(p: int, corners: Array, around: Around) -> bool:
+def _goes_round(p: int, v: int, room: _Room) -> bool:
     """Return whether the corners of a point follow each other once round it."""
-    first = around.corners[around.starts[p]]
-    v = around.starts[p + 1] - around.starts[p]
-    c = first
-    for step in range(v):
-        t = around.twins[c]
-        if t < 0 or corners[t] == p:
-            return False
-        c = around.following[t]
-        if c == first:
-            return bool(step == v - 1)
-    return False
+    i = steps = 0
+    while steps < v:
+        q = room.ahead[i]
+        j = 0
+        while j < v and room.behind[j] != q:
+            j += 1
+        if j == v or q == p:
+            break
+        steps += 1
+        i = j
+        if j == 0:
+            break
+    return steps == v and i == 0
 
 
 @piece
-def _match(p: int, corners: Array, around: Around, room: _Room) -> None:
-    """Find the corner across each side that leaves a point: the twin runs back to the point, where its face goes on."""
-    start, end = around.starts[p], around.starts[p + 1]
-    for k in range(start, end):
-        t = around.twins[around.corners[k]]
-        room.match[k - start] = -1
-        if t < 0 or corners[t] == p:
+def _match_few(p: int, v: int, room: _Room) -> None:
+    """Find the corner across each side that leaves, for points of few corners."""
+    for i in range(v):
+        q = room.ahead[i]
+        found = leaving = arriving = 0
+        for j in range(v):
+            hit = room.behind[j] == q
+            arriving += hit
+            found = j if hit else found
+            leaving += room.ahead[j] == q
+        room.match[i] = found if leaving == 1 and arriving == 1 and q != p else -1
+
+
+@piece
+def _match_many(p: int, v: int, by_ahead: Array, by_behind: Array, room: _Room) -> None:
+    """Find the corner across each side that leaves, given the orders of the points that sides lead to."""
+    ahead, behind = room.ahead, room.behind
+    j = 0
+    for k in range(v):
+        i = by_ahead[k]
+        q = ahead[i]
+        room.match[i] = -1
+        while j < v and behind[by_behind[j]] < q:
+            j += 1
+        twice = (k > 0 and ahead[by_ahead[k - 1]] == q) or (k + 1 < v and ahead[by_ahead[k + 1]] == q)
+        if q == p or twice or j >= v or behind[by_behind[j]] != q:
             continue
-        c = around.following[t]
-        low, high = start, end - 1
-        while low < high:
-            middle = (low + high) // 2
-            if around.corners[middle] < c:
-                low = middle + 1
-            else:
-                high = middle
-        room.match[k - start] = low - start
+        if j + 1 < v and behind[by_behind[j + 1]] == q:
+            continue
+        room.match[i] = by_behind[j]
 
 
 @piece
-def _join(
-    p: int, corners: Array, offsets: Array, corner_faces: Array, around: Around, normals: Array, marks: Array, cosine: float,
-    edges: Array, n_edges: int, room: _Room,
-) -> int:  # fmt: skip
+def _join(p: int, a: int, v: int, around: Array, normals: Array, marks: Array, cosine: float, edges: Array, n_edges: int, room: _Room
+          ) -> int:  # fmt: skip
     """Join corners across smooth sides, and write the sharp edges that lead to points beyond ``p``; return how many there are now."""
     parent, begun = room.parent, n_edges
-    start, v = around.starts[p], around.starts[p + 1] - around.starts[p]
     for i in range(v):
         parent[i] = i
         room.met[i] = False
     for i in range(v):
-        c = around.corners[start + i]
         j = room.match[i]
         sharp = j < 0
         if not sharp:
             room.met[j] = True
-            mark = marks[c] if marks.shape[0] > 0 else -1
+            mark = marks[around[a + i]] if marks.shape[0] > 0 else -1
             sharp = mark == 1
             if mark < 0:
-                f, g = corner_faces[c], corner_faces[around.corners[start + j]]
+                f, g = room.faces[i], room.faces[j]
                 dot = normals[f, 0] * normals[g, 0] + normals[f, 1] * normals[g, 1] + normals[f, 2] * normals[g, 2]
                 sharp = dot < cosine
         if sharp:
-            ahead = corners[around.following[c]]
-            if ahead >= p:
+            if room.ahead[i] >= p:
                 edges[n_edges, 0] = p
-                edges[n_edges, 1] = ahead
+                edges[n_edges, 1] = room.ahead[i]
                 n_edges += 1
             continue
         r = i
@@ -290,14 +317,9 @@ def _join(
         else:
             parent[r] = j
     for i in range(v):
-        if room.met[i]:
-            continue
-        c = around.corners[start + i]
-        f = corner_faces[c]
-        behind = corners[c - 1 if c > offsets[f] else offsets[f + 1] - 1]
-        if behind > p:
+        if not room.met[i] and room.behind[i] > p:
             edges[n_edges, 0] = p
-            edges[n_edges, 1] = behind
+            edges[n_edges, 1] = room.behind[i]
             n_edges += 1
     # in the order of the other point, each once: those of many faces were met more than once
     for i in range(begun + 1, n_edges):

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jukai.core.geometry._faces import sharp_loop
-from jukai.core.geometry._fans import Around, fans_loop
+from jukai.core.geometry._fans import fans_loop
 from jukai.core.geometry.arrays import Array, Bools, Floats, Ints
 from jukai.core.geometry.connectivity import previous_corners
 from jukai.core.geometry.kernels import FEW
@@ -113,10 +113,8 @@ def _smooth_fans(mesh: Mesh, crease: float) -> Fans:
         _, normals, angles = face_frames(mesh)
         cosine = math.cos(math.radians(crease + _HAIR))
         angles = _weighed(mesh, angles)
-        con = mesh.connectivity
-        around = Around(con.twins, con.following, con.point_offsets, con.point_corners)
         *arrays, lost = fans_loop(
-            mesh.corners, mesh.offsets, mesh.corner_faces, normals, angles, _marks(mesh), around, cosine
+            mesh.corners, mesh.offsets, mesh.corner_faces, normals, angles, _marks(mesh), mesh.n_points, cosine
         )
         return _each_for_itself(mesh, Fans(*arrays)) if lost else Fans(*arrays)
     con = mesh.connectivity
