@@ -23,7 +23,7 @@ import {
   stackedLengths,
 } from './layout'
 import type { Dimension, Leader, Spot } from './layout'
-import { boxOf, wordsOf } from './words'
+import { boxOf, turnedBoxes, wordsOf } from './words'
 import { shownCallouts, startDrag, textOf } from './calloutWork'
 import type { Shown } from './calloutWork'
 import { DimensionLines, Label } from './Dimensions'
@@ -94,7 +94,7 @@ export function Callouts(props: {
     ...[
       ...sizes.map((d) => ({ d, text: sizeText(d.key, part) })),
       ...lengths.map((s, i) => ({ d: placed[i], text: textOf(s) })),
-    ].flatMap(({ d, text }) => (d?.turn === 0 ? [boxOf(`⌀ ${text}`, d.label, 'middle')] : [])),
+    ].flatMap(({ d, text }) => (d ? turnedBoxes(`⌀ ${text}`, d.label, d.turn) : [])),
     ...leaders.map((l) => {
       const s = led.find((x) => x.callout.target === l.key)
       return boxOf(s ? textOf(s) : '', l.label, l.end)

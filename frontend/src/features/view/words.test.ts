@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { Words, boxOf } from './words'
+import { Words, boxOf, turnedBoxes } from './words'
 
 describe('words over a view', () => {
   const at = (x: number, y: number) => boxOf('14 mm', { x, y })
@@ -37,5 +37,24 @@ describe('words over a view', () => {
     expect(words.up('a', at(100, 100))).toBe(20)
     words.drop('callouts')
     expect(words.up('a', at(100, 100))).toBe(0)
+  })
+
+  it('go up over words that stand upright or aslant, where these are and not beside them', () => {
+    const text = '4.4 mm, stops at 2.629'
+    for (const turn of [-90, 90, -45]) {
+      const words = new Words()
+      const boxes = turnedBoxes(text, { x: 200, y: 300 }, turn)
+      // as long as the words are, whichever way they run
+      const spans = (['left', 'top'] as const).map((k) => {
+        const far = k === 'left' ? 'right' : 'bottom'
+        return Math.max(...boxes.map((b) => b[far])) - Math.min(...boxes.map((b) => b[k]))
+      })
+      expect(Math.hypot(...spans)).toBeGreaterThan(0.9 * text.length * 7.4)
+      words.lay('callouts', boxes)
+      // through the middle of them
+      expect(words.up('a', at(190, 305))).toBeGreaterThan(0)
+      expect(words.up('b', at(turn === -45 ? 290 : 230, 305))).toBe(0)
+    }
+    expect(turnedBoxes(text, { x: 0, y: 0 }, 0)).toEqual([boxOf(text, { x: 0, y: 0 }, 'middle')])
   })
 })

@@ -66,6 +66,21 @@ export function boxOf(
   return { left, right: left + width, top: at.y - LINE * 0.8, bottom: at.y + LINE * 0.2 }
 }
 
+/** The boxes of words that have their middle at a place and are turned there by so many degrees: one a line's height, along them. */
+export function turnedBoxes(text: string, at: { x: number; y: number }, turn: number): Box[] {
+  const level = boxOf(text, at, 'middle')
+  if (turn === 0) return [level]
+  const many = Math.max(1, Math.ceil((level.right - level.left) / LINE))
+  const [cos, sin] = [Math.cos((turn * Math.PI) / 180), Math.sin((turn * Math.PI) / 180)]
+  // the middle of a line lies above its base, across the way it runs
+  const rise = (level.top + level.bottom) / 2 - at.y
+  return Array.from({ length: many }, (_, i) => {
+    const along = ((i + 0.5) / many - 0.5) * (level.right - level.left)
+    const [x, y] = [at.x + along * cos - rise * sin, at.y + along * sin + rise * cos]
+    return { left: x - LINE / 2, right: x + LINE / 2, top: y - LINE / 2, bottom: y + LINE / 2 }
+  })
+}
+
 /** How far up words stand so that they lie over no others; asked anew at each picture. */
 export function useUp(sight: Sight, key: string, wish: Box | null): number {
   const held = wordsOf(sight)
