@@ -143,6 +143,23 @@ class Edits(WorkTest):
         state = self.benches.state("b", wait=10)
         self.assertEqual(state.parts[0]["bounds"][1][0], 4)
 
+    def test_an_edit_that_takes_the_place_of_the_one_before_is_told_as_what_changed(self) -> None:
+        """A run of arrow keys within a second is one revision; each answer is still one upon what the window shows."""
+        self.kept(bench_of_parts(part("p1", box())))
+        self.benches.state("b", wait=5)
+        head = self.store.row("b").head
+        for size in (5, 6, 7):
+            edit = {"kind": "set_value", "part": "p1", "step": "s1", "key": "size/0", "value": size}
+            before, head = head, self.benches.edit("b", head, edit, "t", join=True)
+            changes = self.benches.changes("b", before, wait=5)
+            self.assertEqual((changes.base, changes.revision, changes.waiting), (before, head, []))
+            self.assertEqual(changes.parts[0]["bounds"][1][0] - changes.parts[0]["bounds"][0][0], size)
+        self.assertEqual(self.benches.move_head("b", "undo", head, "t"), 1)
+        # a window that shows what is remembered no more is told all
+        self.benches._read.clear()
+        with self.assertRaises(Stale):
+            self.benches.changes("b", before, wait=5)
+
     def test_a_fault_of_ours_is_said_and_nothing_waits_for_ever(self) -> None:
         self.gate.fault = ZeroDivisionError()
         with self.assertLogs("jukai.jobs.threads", "ERROR"):

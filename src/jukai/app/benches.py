@@ -213,7 +213,12 @@ class Benches:
             When the revision is not the one before the head, so that there is no telling what its window shows.
         """
         number, bench = self._bench(bench_id)
-        _, old = self._bench(bench_id, base)
+        # an edit that was joined has taken the place of the one before it, which is remembered but no longer stored
+        old = self._read.get((bench_id, base))
+        try:
+            old = old or self._bench(bench_id, base)[1]
+        except NotThere:
+            raise Stale(number) from None
         head = self.work.advance(bench_id, number, bench)
         if head.fresh is None or head.before != base:
             raise Stale(number)
