@@ -25,7 +25,7 @@ class Graphics implements Fences {
   flush(): void {}
 }
 
-/** When pictures are drawn that are always wanted, at frames of 16 ms: the times of the first ones after `from`. */
+/** The times at which pictures are drawn in so many ms, at frames of 16 ms, when there is always one to be drawn. */
 function drawnAt(pace: Pace, graphics: Graphics, ms: number): number[] {
   const out: number[] = []
   for (const end = graphics.now + ms; graphics.now < end; graphics.now += 16)

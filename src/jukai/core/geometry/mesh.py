@@ -317,7 +317,7 @@ class Mesh:
                 known.setdefault(name, value)
             object.__setattr__(self, "_topology", known)
 
-    def same_faces(self, name: str, fits: Callable[[T], bool], compute: Callable[[], T]) -> T:
+    def last_fitting(self, name: str, fits: Callable[[T], bool], compute: Callable[[], T]) -> T:
         """Return the last of ``compute()`` that was kept under ``name`` for a mesh of these faces if it still ``fits``, else a new one."""
         last: Any = self._topology.get(name)
         if last is None or not fits(last):

@@ -164,7 +164,7 @@ def _view(mesh: Mesh) -> View:
             and _same(form.finishes, mesh.face_finish)
         )
 
-    form = mesh.same_faces("form", fits, lambda: _form(mesh, tri, fans, words))
+    form = mesh.last_fitting("form", fits, lambda: _form(mesh, tri, fans, words))
     origin = view_origin(mesh)
     normal = np.zeros((len(fans.normals), 4), np.int8)
     normal[:, :3] = np.rint(fans.normals * 127)
