@@ -21,7 +21,7 @@ __all__ = ["Kernel", "negative"]
 SOURCE = '''
 from typing import NamedTuple
 
-from jukai.core.geometry.kernels import kernel, piece
+from jukai.core.geometry.kernels import kernel, no_wraparound, piece
 FACTOR = {factor}
 OTHER = 3
 
@@ -132,19 +132,21 @@ class Indices(unittest.TestCase):
         self.assertEqual(tuple(worth(table, found.row, two)), tuple(found))
 
     def test_what_is_out_of_bounds_is_found_when_asked_for(self) -> None:
-        """An index counts from the end as in Python; in ``make bounds`` one that is too large is an error."""
+        """An index counts from the end as in Python; in ``make bounds`` one that is too large, or is negative where that is ruled out, is an error."""
         code = (
-            "import numpy as np; from tests.core.geometry.test_kernels import Kernel, negative\n"
+            "import numpy as np; from jukai.core.geometry.kernels import Kernel, no_wraparound\n"
+            "from tests.core.geometry.test_kernels import negative\n"
             "for i in (0, -1, 3):\n"
-            "    try: print(Kernel(negative).compiled()(np.arange(3.0), i))\n"
-            "    except IndexError: print('out of bounds')"
+            "    for k in (Kernel(negative), no_wraparound(Kernel(negative))):\n"
+            "        try: print(k.compiled()(np.arange(3.0), i))\n"
+            "        except IndexError: print('out of bounds')"
         )
         with tempfile.TemporaryDirectory() as folder:
             environ = dict(os.environ, NUMBA_BOUNDSCHECK="1", JUKAI_KERNELS=folder)
             run = subprocess.run(
                 [sys.executable, "-c", code], capture_output=True, text=True, check=True, cwd=ROOT, env=environ
             )
-        self.assertEqual(run.stdout.split("\n")[:-1], ["0.0", "2.0", "out of bounds"])
+        self.assertEqual(run.stdout.split("\n")[:-1], ["0.0", "0.0", "2.0", *["out of bounds"] * 3])
 
 
 class Keys(unittest.TestCase):

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from jukai.core.formats.common import LIMIT, RawMesh
 from jukai.core.geometry.arrays import Array, Floats, Ints
-from jukai.core.geometry.kernels import kernel, piece
+from jukai.core.geometry.kernels import kernel, no_wraparound, piece
 
 
 def read_plain_obj(data: bytes) -> RawMesh | None:
@@ -71,6 +71,7 @@ class _Read(NamedTuple):
     filled: Array
 
 
+@no_wraparound
 @kernel
 def _parse(
     text: Array, n_v: int, n_vt: int, n_c: int, n_f: int, n_names: int, limit: float
@@ -111,17 +112,20 @@ def _parse(
     )
 
 
+@no_wraparound
 @piece
 def _blank(c: int) -> bool:
     return c in (_SPACE, _TAB)
 
 
+@no_wraparound
 @piece
 def _ends(c: int) -> bool:
     """Return whether a number or a corner may end before this byte."""
     return c in (_SPACE, _TAB, _LF, _CR)
 
 
+@no_wraparound
 @piece
 def _line_end(text: Array, i: int) -> int:
     while text[i] != _LF and text[i] != _CR:
@@ -129,6 +133,7 @@ def _line_end(text: Array, i: int) -> int:
     return i
 
 
+@no_wraparound
 @piece
 def _point(text: Array, i: int, powers: Array, limit: float, numbers: Array, out: _Read) -> tuple[bool, int]:
     """Read a line of ``v``, ``vt`` or ``vn``; return whether it was plain, and where it ends."""
@@ -154,6 +159,7 @@ def _point(text: Array, i: int, powers: Array, limit: float, numbers: Array, out
     return True, _line_end(text, i)
 
 
+@no_wraparound
 @piece
 def _number(text: Array, i: int, powers: Array) -> tuple[bool, int, float]:
     """Read a decimal number; return whether it was plain, where it ends, and its value."""
@@ -218,6 +224,7 @@ def _number(text: Array, i: int, powers: Array) -> tuple[bool, int, float]:
     return True, i, -value if negative else value
 
 
+@no_wraparound
 @piece
 def _first_digits(text: Array, start: int, stop: int) -> tuple[bool, np.int64, int]:
     """Read a long number with care: return whether it can be told, its first 18 figures that count, and their power of ten."""
@@ -239,6 +246,7 @@ def _first_digits(text: Array, start: int, stop: int) -> tuple[bool, np.int64, i
     return True, mantissa, scale
 
 
+@no_wraparound
 @piece
 def _face(text: Array, i: int, n_c: int, out: _Read) -> tuple[bool, int]:
     """Read the corners of a face; return whether they were plain, and where they end."""
@@ -266,6 +274,7 @@ def _face(text: Array, i: int, n_c: int, out: _Read) -> tuple[bool, int]:
     return True, i
 
 
+@no_wraparound
 @piece
 def _corner(text: Array, i: int, at: int, out: _Read) -> tuple[bool, int]:
     """Read ``point/texture/normal``, counted from 1 or, if negative, back from the last; return whether it was plain, and its end."""
@@ -303,6 +312,7 @@ def _corner(text: Array, i: int, at: int, out: _Read) -> tuple[bool, int]:
     return _ends(text[i]), i
 
 
+@no_wraparound
 @piece
 def _name(text: Array, i: int, n_names: int, out: _Read) -> tuple[bool, int]:
     """Note where the name of a group or of a finish stands; return whether it goes on in no other line, and where it ends."""

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jukai.core.geometry.arrays import Array
-from jukai.core.geometry.kernels import kernel
+from jukai.core.geometry.kernels import kernel, no_wraparound
 
 _TENS = np.repeat(np.arange(48, 58, dtype=np.uint8), 10)
 """The first figure of each number of two."""
@@ -25,6 +25,7 @@ def faces(corners: Array, uv: Array, offsets: Array) -> memoryview:
     return memoryview(out.data)[:size]
 
 
+@no_wraparound
 @kernel
 def _decimals(key: Array, rows: Array, places: int, tens: Array, ones: Array) -> tuple[NDArray[np.uint8], int]:
     n, columns = rows.shape
@@ -100,6 +101,7 @@ def _decimals(key: Array, rows: Array, places: int, tens: Array, ones: Array) ->
     return out, at
 
 
+@no_wraparound
 @kernel
 def _faces(corners: Array, uv: Array, offsets: Array, tens: Array, ones: Array) -> tuple[NDArray[np.uint8], int]:
     textured = uv.shape[0] > 0

@@ -5,9 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from jukai.core.geometry.arrays import Array, Ints
-from jukai.core.geometry.kernels import kernel
+from jukai.core.geometry.kernels import kernel, no_wraparound
 
 
+@no_wraparound
 @kernel
 def bucket_edges(corners: Array, offsets: Array, n_points: int) -> tuple[Ints, Ints, Ints, Ints, Ints, Ints, Ints]:
     """Sides gathered round each point, sorted by the point at their other end; each edge at its lower point."""

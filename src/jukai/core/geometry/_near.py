@@ -8,11 +8,12 @@ from __future__ import annotations
 import numpy as np
 
 from jukai.core.geometry.arrays import Array
-from jukai.core.geometry.kernels import kernel
+from jukai.core.geometry.kernels import kernel, no_wraparound
 
 Place = tuple[float, float, float]
 
 
+@no_wraparound
 @kernel
 def point_triangle(p: Array, a: Array, b: Array, c: Array) -> tuple[float, Place]:
     """Squared distance of a point from a triangle, and the nearest place on it."""
@@ -57,6 +58,7 @@ def point_triangle(p: Array, a: Array, b: Array, c: Array) -> tuple[float, Place
     return x * x + y * y + z * z, q
 
 
+@no_wraparound
 @kernel
 def segment_segment(p1: Array, q1: Array, p2: Array, q2: Array) -> tuple[float, Place, Place]:
     """Squared distance of two segments, and the nearest places on both."""
@@ -92,6 +94,7 @@ def segment_segment(p1: Array, q1: Array, p2: Array, q2: Array) -> tuple[float, 
     return x * x + y * y + z * z, p, q
 
 
+@no_wraparound
 @kernel
 def pierced(p: Array, q: Array, a: Array, b: Array, c: Array) -> tuple[bool, object]:
     """Whether a segment runs through the inside of a triangle, and where."""
@@ -114,6 +117,7 @@ def pierced(p: Array, q: Array, a: Array, b: Array, c: Array) -> tuple[bool, obj
     return beta >= 0 and gamma >= 0 and beta + gamma <= 1, x
 
 
+@no_wraparound
 @kernel
 def triangle_triangle(s: Array, i: int, t: Array, j: int, best: float) -> tuple[float, Place, Place]:
     """Squared distance of two triangles of (n, 3, 3) tables, and the nearest places on both; ``best`` where it is not less.
@@ -159,6 +163,7 @@ def triangle_triangle(s: Array, i: int, t: Array, j: int, best: float) -> tuple[
     return best, p, q
 
 
+@no_wraparound
 @kernel
 def _least(s: Array, t: Array) -> tuple[float, tuple[float, float, float], tuple[float, float, float]]:
     best = np.inf

@@ -12,9 +12,10 @@ from numpy.typing import NDArray
 
 from jukai.core.geometry._near import point_triangle, triangle_triangle
 from jukai.core.geometry.arrays import Array, Floats
-from jukai.core.geometry.kernels import kernel
+from jukai.core.geometry.kernels import kernel, no_wraparound
 
 
+@no_wraparound
 @kernel
 def morton(points: Array, triangles: Array) -> NDArray[np.uint64]:
     """(n,) codes of the middles of triangles: 21 bits of each axis, interleaved."""
@@ -45,6 +46,7 @@ def morton(points: Array, triangles: Array) -> NDArray[np.uint64]:
     return codes
 
 
+@no_wraparound
 @kernel
 def fitted(points: Array, triangles: Array, order: Array, matrix: Array, leaves: int) -> tuple[Floats, Floats]:
     """Triangles (n, 3, 3) placed by a (4, 4) matrix and in order, and the boxes (nodes, 6) of the tree over them."""
@@ -75,6 +77,7 @@ def fitted(points: Array, triangles: Array, order: Array, matrix: Array, leaves:
     return t, box
 
 
+@no_wraparound
 @kernel
 def box_gap(a: Array, i: int, b: Array, j: int) -> float:
     """Squared distance of two boxes of two tables; infinite where one is empty."""
@@ -85,6 +88,7 @@ def box_gap(a: Array, i: int, b: Array, j: int) -> float:
     return d
 
 
+@no_wraparound
 @kernel
 def triangle_gap(s: Array, i: int, t: Array, j: int) -> float:
     """A lower bound of the squared distance of two triangles: along the line between their middles."""
@@ -103,6 +107,7 @@ def triangle_gap(s: Array, i: int, t: Array, j: int) -> float:
     return gap * gap / length * (1 - 1e-12) if gap > 0 else 0.0
 
 
+@no_wraparound
 @kernel
 def nearest(
     s: Array, a: Array, t: Array, b: Array, bound: float
@@ -166,11 +171,13 @@ def nearest(
     return best, p, q, found_a, found_b
 
 
+@no_wraparound
 @kernel
 def _spread(a: Array, i: int) -> float:
     return max(a[i, 3] - a[i, 0], a[i, 4] - a[i, 1], a[i, 5] - a[i, 2])
 
 
+@no_wraparound
 @kernel
 def near_point(t: Array, b: Array, p: Array, bound: float, enough: float, stack: Array) -> tuple[float, Array, int]:
     """Squared distance of a point from a body, the place, and the triangle; -1 where nothing lies within ``bound``.
@@ -223,6 +230,7 @@ def near_point(t: Array, b: Array, p: Array, bound: float, enough: float, stack:
     return best, at, found
 
 
+@no_wraparound
 @kernel
 def turns_about(t: Array, b: Array, p: Array, stack: Array) -> int:
     """How often a closed body winds about a point: over 0 inside, by the signed crossings of one ray.
@@ -260,6 +268,7 @@ def turns_about(t: Array, b: Array, p: Array, stack: Array) -> int:
     return count
 
 
+@no_wraparound
 @kernel
 def deepest(
     pieces: Array, t: Array, b: Array, best: float, least: float
@@ -341,6 +350,7 @@ def deepest(
     return best, p, q, bounds
 
 
+@no_wraparound
 @kernel
 def quartered(pieces: Array) -> Floats:
     """Each triangle cut into four at the middles of its sides."""

@@ -17,6 +17,11 @@ kernel is compiled anew. ``make bounds`` runs the tests with all indices checked
 A long loop is cut into pieces, :func:`piece`: they are compiled into the kernels that use them, so
 that a piece costs nothing at run time, however much it is handed. It makes no array of its own.
 Arrays that belong together are handed over as one named tuple.
+
+The compiler asks of each signed index whether it is negative and counts from the end. Where that is
+dear (a bevel of all edges takes a fifth to a third longer, writing OBJ a sixth), a kernel is marked
+:func:`no_wraparound`: its indices must not be negative then, literal numbers such as ``-1`` apart.
+``tests/core/geometry/test_bounds.py`` runs each of these with its indices checked.
 """
 
 from __future__ import annotations
@@ -32,7 +37,7 @@ from threading import RLock
 from types import CodeType, FunctionType
 from typing import Any
 
-__all__ = ["FEW", "Kernel", "cache_folder", "forget_others", "kernel", "piece"]
+__all__ = ["FEW", "Kernel", "cache_folder", "forget_others", "kernel", "known", "no_wraparound", "piece", "unsigned"]
 
 FEW = 10_000
 """Corners up to which array expressions answer sooner than loading the compiler."""
@@ -48,6 +53,7 @@ class Kernel:
     def __init__(self, function: Callable[..., Any], *, inlined: bool = False) -> None:
         self.plain = function
         self.inlined = inlined
+        self.wraparound = True
         self.__doc__ = function.__doc__
         self._compiled: Callable[..., object] | None = None
         self._signatures = 0
@@ -93,10 +99,13 @@ class Kernel:
         if file is not None:
             _throw_away_damaged(file)
         inner = {name: k.compiled() for name, k in self.called().items()}
-        code = self.plain.__code__
+        names = self.plain.__globals__ | inner
+        code = self.plain.__code__ if self.wraparound else unsigned(self.plain)
+        if not self.wraparound:
+            names["_index"] = _as_unsigned()
         # the compiler keeps its results for a file, a name and a line: they must depend on what is compiled alone
         kept = code if file is None else code.replace(co_filename=str(file), co_firstlineno=1)
-        function = FunctionType(kept, self.plain.__globals__ | inner, self.plain.__name__, self.plain.__defaults__)
+        function = FunctionType(kept, names, self.plain.__name__, self.plain.__defaults__)
         function.__module__, function.__qualname__ = self.plain.__module__, self.plain.__name__
         # a piece makes no array, so it need not count references to those it is handed: that costs more than its work
         options = {"forceinline": True, "_nrt": False} if self.inlined else {"cache": file is not None}
@@ -141,7 +150,8 @@ def _key(k: Kernel, within: tuple[Kernel, ...] = ()) -> str:
     constants = {n: text for n in _names(k.plain.__code__) if (text := _constant(known.get(n))) is not None}
     inner = {n: _key(other, (*within, k)) for n, other in k.called().items() if other not in within}
     bounds = os.environ.get("NUMBA_BOUNDSCHECK", "")
-    text = repr((_FORM, bounds, k.inlined, _source(k.plain), sorted(constants.items()), sorted(inner.items())))
+    options = (bounds, k.inlined, k.wraparound)
+    text = repr((_FORM, options, _source(k.plain), sorted(constants.items()), sorted(inner.items())))
     return hashlib.blake2b(text.encode(), digest_size=10).hexdigest()
 
 
@@ -163,7 +173,7 @@ def _names(code: CodeType) -> set[str]:
 def _source(function: Callable[..., object]) -> str:
     """Return a function's source without its docstring, comments, annotations and place in the file."""
     first, file = function.__code__.co_firstlineno, function.__code__.co_filename
-    found = [d for d in _definitions(file) if d.name == function.__name__ and first <= d.lineno <= first + 1]
+    found = [d for d in _definitions(file) if d.name == function.__name__ and first <= d.lineno <= first + 2]
     if not found:
         raise TypeError(f"{function.__qualname__} is no function at the top of its module, as a kernel must be")
     definition = found[0]
@@ -222,6 +232,11 @@ def _throw_away_damaged(file: Path) -> None:
         p.unlink(missing_ok=True)
 
 
+def known() -> tuple[Kernel, ...]:
+    """Return all kernels and pieces of the modules that are imported."""
+    return tuple(_ALL)
+
+
 def forget_others() -> None:
     """Remove what is kept of kernels that are no more, or were compiled from something else; all must be imported by now."""
     folder = cache_folder()
@@ -233,6 +248,58 @@ def forget_others() -> None:
             p.unlink(missing_ok=True)
 
 
+# -- indices that are never negative ----------------------------------------------------------------
+class _Unsigned(ast.NodeTransformer):
+    """Puts ``_index(i)`` in the place of each index ``i`` that is not written out as a number."""
+
+    def visit_Subscript(self, node: ast.Subscript) -> ast.Subscript:
+        self.generic_visit(node)
+        if isinstance(node.slice, ast.Tuple):
+            node.slice.elts = [_marked(e) for e in node.slice.elts]
+        else:
+            node.slice = _marked(node.slice)
+        return node
+
+
+def _marked(index: ast.expr) -> ast.expr:
+    number = index.operand if isinstance(index, ast.UnaryOp) else index
+    if isinstance(number, ast.Constant | ast.Slice):
+        return index
+    return ast.Call(func=ast.Name(id="_index", ctx=ast.Load()), args=[index], keywords=[])
+
+
+def unsigned(function: Callable[..., object]) -> CodeType:
+    """Return the code of a function with its indices taken as unsigned numbers."""
+    tree = ast.fix_missing_locations(_Unsigned().visit(ast.parse(_source(function))))
+    made: dict[str, Any] = {}
+    exec(compile(tree, function.__code__.co_filename, "exec", dont_inherit=True), {}, made)  # noqa: S102 - our own source
+    code: CodeType = made[function.__name__].__code__
+    return code
+
+
+@cache
+def _as_unsigned() -> object:
+    """Return what tells the compiler that a whole number is not negative; all else stays what it is."""
+    from numba.core import imputils, types
+    from numba.extending import intrinsic
+
+    borrowed: Any = imputils.impl_ret_borrowed
+
+    @intrinsic
+    def index(_: Any, value: Any) -> Any:
+        signed = isinstance(value, types.Integer) and bool(value.signed)  # type: ignore[attr-defined]
+
+        def generate(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+            if not signed:
+                return borrowed(context, builder, signature.return_type, args[0])
+            # as an address: from 32 bits to 64, then the same bits without a sign
+            return context.cast(builder, args[0], signature.args[0], types.intp)
+
+        return (types.uintp if signed else value)(value), generate
+
+    return index
+
+
 def kernel(function: Callable[..., object]) -> Kernel:
     """Mark ``function`` as a loop to be compiled when it is first needed."""
     return Kernel(function)
@@ -241,3 +308,9 @@ def kernel(function: Callable[..., object]) -> Kernel:
 def piece(function: Callable[..., object]) -> Kernel:
     """Mark ``function`` as a part of kernels, put into each of them where it is called."""
     return Kernel(function, inlined=True)
+
+
+def no_wraparound(marked: Kernel) -> Kernel:
+    """Mark a kernel or piece further: none of its indices is negative, so that none need be asked."""
+    marked.wraparound = False
+    return marked

@@ -7,9 +7,10 @@ from numpy.typing import NDArray
 
 from jukai.core.geometry.arrays import Array, Ints
 from jukai.core.geometry.bevel._sectors import KEPT, MITRE, NONE, PROFILE
-from jukai.core.geometry.kernels import kernel
+from jukai.core.geometry.kernels import kernel, no_wraparound
 
 
+@no_wraparound
 @kernel
 def carry(corners: Array, position: Array, numbers: Array, first: Array, uv: Array, base: int, out: Array, out_uv: Array, point_uv: Array
           ) -> None:  # fmt: skip
@@ -24,6 +25,7 @@ def carry(corners: Array, position: Array, numbers: Array, first: Array, uv: Arr
             point_uv[new, 0], point_uv[new, 1] = uv[c, 0], uv[c, 1]
 
 
+@no_wraparound
 @kernel
 def keep(points: Array, corners: Array, following: Array, before: Array, instead: Array, share: Array, begins: Array, profile: Array, row: Array,
          ring: Array, numbers: Array, base: int, all_points: Array, uv: Array, first: Array, out: Array, out_uv: Array, point_uv: Array) -> None:  # fmt: skip
@@ -72,6 +74,7 @@ def keep(points: Array, corners: Array, following: Array, before: Array, instead
             point_uv[new, 0], point_uv[new, 1] = out_uv[i, 0], out_uv[i, 1]
 
 
+@no_wraparound
 @kernel
 def strips(here: Array, there: Array, following: Array, row: Array, profile: Array, first: Array, kept_uv: Array, uv: Array, cut: bool,
            out: Array, out_uv: Array, point_uv: Array) -> None:  # fmt: skip
@@ -121,6 +124,7 @@ def strips(here: Array, there: Array, following: Array, row: Array, profile: Arr
         at += 4 * n
 
 
+@no_wraparound
 @kernel
 def fans(
     corners: Array,
@@ -215,6 +219,7 @@ def fans(
     return out[:count].copy()
 
 
+@no_wraparound
 @kernel
 def looked_up(point_uv: Array, corners: Array, begin: int, out: Array) -> None:
     """Give corners from ``begin`` on the texture coordinates of their points."""
@@ -223,6 +228,7 @@ def looked_up(point_uv: Array, corners: Array, begin: int, out: Array) -> None:
         out[c, 0], out[c, 1] = point_uv[p, 0], point_uv[p, 1]
 
 
+@no_wraparound
 @kernel
 def faults(
     which: Array, points: Array, corners: Array, offsets: Array, first_new: int, least: float

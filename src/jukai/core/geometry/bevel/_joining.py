@@ -6,12 +6,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jukai.core.geometry.arrays import Array, Ints
-from jukai.core.geometry.kernels import kernel
+from jukai.core.geometry.kernels import kernel, no_wraparound
 
 _FEW = 16
 """Corners of a face up to which each is held against all before it."""
 
 
+@no_wraparound
 @kernel
 def unrepeated(corners: Array, offsets: Array, merged: Array) -> tuple[NDArray[np.int64], Ints, NDArray[np.int64]]:
     """Leave out corners whose point is, by ``merged`` (n,), that of the one before them in their face.

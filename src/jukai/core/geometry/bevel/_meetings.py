@@ -6,9 +6,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jukai.core.geometry.arrays import Array
-from jukai.core.geometry.kernels import kernel, piece
+from jukai.core.geometry.kernels import kernel, no_wraparound, piece
 
 
+@no_wraparound
 @kernel
 def meetings(
     faces: Array, points: Array, corners: Array, offsets: Array, near: float, first_new: int, crowded: int
@@ -62,6 +63,7 @@ def meetings(
     return joins[:n_joins].copy(), on[:n_on].copy()
 
 
+@no_wraparound
 @piece
 def _met(ring: Array, at: Array, side: Array, square: Array, reaches: Array, near: float, joins: Array, n_joins: int, on: Array, n_on: int
          ) -> tuple[int, int]:  # fmt: skip
@@ -101,6 +103,7 @@ def _met(ring: Array, at: Array, side: Array, square: Array, reaches: Array, nea
     return n_joins, n_on
 
 
+@no_wraparound
 @piece
 def _fat(at: Array, n: int, near: float) -> bool:
     """Return whether no point of a triangle or quad comes near a side it is not on, or another point.

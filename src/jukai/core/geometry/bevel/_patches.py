@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from jukai.core.geometry.arrays import Array, Bools, Floats
-from jukai.core.geometry.kernels import kernel, piece
+from jukai.core.geometry.kernels import kernel, no_wraparound, piece
 
 EVEN, LEVEL, ALIKE = 1.4, 1e-12, 1.02
 """Chords of one side so many times as long as of another are uneven; squares of turns up to which a corner is flat; chords
@@ -31,6 +31,7 @@ class _Patch(NamedTuple):
     centre: Floats
 
 
+@no_wraparound
 @kernel
 def many(points: Array, at: int, border: Array, normals: Array, edges: Array, membrane: Array, sheet: Array, flat: float, rounded: float
          ) -> Bools:  # fmt: skip
@@ -86,6 +87,7 @@ def many(points: Array, at: int, border: Array, normals: Array, edges: Array, me
     return uneven
 
 
+@no_wraparound
 @piece
 def _chords(given: Array, size: int, chord: Array) -> tuple[float, float]:
     """Write the mean chord of each side of a border; return the least and the longest."""
@@ -103,6 +105,7 @@ def _chords(given: Array, size: int, chord: Array) -> tuple[float, float]:
     return least, long
 
 
+@no_wraparound
 @piece
 def _mix(shares: Array, given: Array, out: Array) -> None:
     """Write points as sums of shares of those given."""
@@ -116,6 +119,7 @@ def _mix(shares: Array, given: Array, out: Array) -> None:
         out[q, 0], out[q, 1], out[q, 2] = x, y, z
 
 
+@no_wraparound
 @piece
 def _on_sphere(normals: Array, size: int, pull: bool, patch: _Patch) -> float:
     """Pull a patch onto the sphere that its border lies on, if it does; return how far the normals of its corners are spread."""
@@ -153,6 +157,7 @@ def _on_sphere(normals: Array, size: int, pull: bool, patch: _Patch) -> float:
     return spread
 
 
+@no_wraparound
 @piece
 def _over(normals: Array, i: int, at: Array, q: int, given: Array, c: int) -> float:
     """Return how far a point lies over the face at corner ``i`` of a border."""
@@ -163,6 +168,7 @@ def _over(normals: Array, i: int, at: Array, q: int, given: Array, c: int) -> fl
     )
 
 
+@no_wraparound
 @piece
 def _keep_inside(normals: Array, size: int, membrane: Array, mix: bool, patch: _Patch) -> None:
     """Draw points back towards the membrane that lie beyond a face to whose one side the whole border keeps.
@@ -199,6 +205,7 @@ def _keep_inside(normals: Array, size: int, membrane: Array, mix: bool, patch: _
                 bent[q, x] = middle[q, x] + share * (bent[q, x] - middle[q, x])
 
 
+@no_wraparound
 @kernel
 def means(values: Array, at: int, border: Array, membrane: Array) -> None:
     """Write what (., 2) values on the borders of patches are inside, from row ``at`` on."""
@@ -213,6 +220,7 @@ def means(values: Array, at: int, border: Array, membrane: Array) -> None:
             values[at + p * inner + q, 0], values[at + p * inner + q, 1] = one, two
 
 
+@no_wraparound
 @kernel
 def divide(out: Array, border: Array, own: int, inner: int, faces: Array) -> None:
     """Write the faces (f, s) of a template for each patch; its inner points follow on from ``own``."""

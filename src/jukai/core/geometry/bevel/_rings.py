@@ -7,9 +7,10 @@ from numpy.typing import NDArray
 
 from jukai.core.geometry.arrays import Array, Bools, Floats, Ints
 from jukai.core.geometry.bevel._sectors import PROFILE
-from jukai.core.geometry.kernels import kernel
+from jukai.core.geometry.kernels import kernel, no_wraparound
 
 
+@no_wraparound
 @kernel
 def walk(corners: Array, following: Array, before: Array, twins: Array, point_offsets: Array, point_corners: Array,
          corner_edge: Array, picked: Array, where: Array, room: int) -> tuple[Ints, Ints, Bools]:  # fmt: skip
@@ -69,6 +70,7 @@ def walk(corners: Array, following: Array, before: Array, twins: Array, point_of
     return out[:at].copy(), starts[: count + 1].copy(), closes[:count].copy()
 
 
+@no_wraparound
 @kernel
 def met(edges: Array, picks: Array, points: int) -> NDArray[np.int64]:
     """Points at the ends of the edges ``picks``, in order."""
@@ -78,6 +80,7 @@ def met(edges: Array, picks: Array, points: int) -> NDArray[np.int64]:
     return np.flatnonzero(there)
 
 
+@no_wraparound
 @kernel
 def both_sides(picked: Array, corner_edge: Array, twins: Array, picks: int) -> tuple[Ints, Ints]:
     """Corners that picked edges leave, in order, and those on the other side: each edge of two faces once."""
@@ -91,6 +94,7 @@ def both_sides(picked: Array, corner_edge: Array, twins: Array, picks: int) -> t
     return here, there
 
 
+@no_wraparound
 @kernel
 def touched(
     ring: Array, starts: Array, before: Array, corner_faces: Array, corners: int, faces: int
@@ -110,6 +114,7 @@ def touched(
     return position, begins, np.flatnonzero(side), np.flatnonzero(face)
 
 
+@no_wraparound
 @kernel
 def left(
     point_offsets: Array, corners: Array, ring: Array, starts: Array, instead: Array, share: Array, kept: Array, n: int
@@ -144,6 +149,7 @@ def left(
     return numbers, count, counts
 
 
+@no_wraparound
 @kernel
 def around(corners: Array, corner_faces: Array, face_normals: Array, ring: Array, starts: Array, after: Array, directions: Array, rows: Array, k: int,
            profile: Array, row: Array) -> tuple[Ints, Ints, Floats, Floats]:  # fmt: skip

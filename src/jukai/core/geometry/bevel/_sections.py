@@ -9,9 +9,10 @@ import numpy as np
 from jukai.core.geometry.arrays import Array, Floats, Ints
 from jukai.core.geometry.bevel._sectors import MITRE, PATCH, Faces, Ring
 from jukai.core.geometry.bevel.results import Sectors
-from jukai.core.geometry.kernels import kernel, piece
+from jukai.core.geometry.kernels import kernel, no_wraparound, piece
 
 
+@no_wraparound
 @kernel
 def round_shares(turn: Array, chord: Array, sharp: Array, weights: Array) -> Floats:
     """Return (m, n - 1) the shares between the ends of sections that are not hollow; ``profiles`` says what they are."""
@@ -42,6 +43,7 @@ class _Corner(NamedTuple):
     crease: Floats
 
 
+@no_wraparound
 @kernel
 def sections(all_points: Array, first: int, body: Faces, rings: Ring, at: Sectors, kind: Array, numbers: Array, base: int,
              edge_row: Array, shares: Array, mitre: bool) -> tuple[Ints, Ints, Ints, int]:  # fmt: skip
@@ -124,6 +126,7 @@ def sections(all_points: Array, first: int, body: Faces, rings: Ring, at: Sector
     return profile, row, centre, end
 
 
+@no_wraparound
 @piece
 def _across(out: Array, first: int, points: Array, v: int, at: Sectors, k: int, shares: Array, line: int, second: int, apart: bool
             ) -> None:  # fmt: skip
@@ -155,6 +158,7 @@ def _across(out: Array, first: int, points: Array, v: int, at: Sectors, k: int, 
         out[row, 2] = mz + alpha * (sz - mz) + beta * (ez - mz) + back * wz
 
 
+@no_wraparound
 @piece
 def _creases(body: Faces, ring: Array, v: int, at: Sectors, p: int, edge_row: Array, shares: Array, corner: _Corner
              ) -> bool:  # fmt: skip
@@ -178,6 +182,7 @@ def _creases(body: Faces, ring: Array, v: int, at: Sectors, p: int, edge_row: Ar
     return ok
 
 
+@no_wraparound
 @piece
 def _lines(points: Array, v: int, at: Sectors, a: int, shares: Array, line: int, j: int, corner: _Corner) -> None:
     """Write a point on each of the two lines along strip ``a`` that are ``j`` steps from its borders."""
@@ -197,6 +202,7 @@ def _lines(points: Array, v: int, at: Sectors, a: int, shares: Array, line: int,
             corner.on[2 * a + side, t] = m + alpha * (at.spots[b, t] - m) + beta * (at.spots[g, t] - m)
 
 
+@no_wraparound
 @piece
 def _crease(points: Array, v: int, p: int, a: int, row: int, reach: float, corner: _Corner) -> bool:
     """Write where a line of strip ``a`` meets that of the next strip; return whether they do, and near the point."""
@@ -220,6 +226,7 @@ def _crease(points: Array, v: int, p: int, a: int, row: int, reach: float, corne
     return far <= 9 * reach and gap <= 0.0025 * reach
 
 
+@no_wraparound
 @piece
 def _middle(points: Array, v: int, p: int, row: int, reach: float, corner: _Corner) -> bool:
     """Write the point nearest to the middle lines of all strips; return whether there is one, and near the old point."""

@@ -13,7 +13,7 @@ import numpy as np
 
 from jukai.core.geometry.arrays import Array, Bools, Floats, Ints
 from jukai.core.geometry.bevel.results import Sectors
-from jukai.core.geometry.kernels import kernel, piece
+from jukai.core.geometry.kernels import kernel, no_wraparound, piece
 
 PLAIN, KEPT, PATCH, MITRE = 0, 1, 2, 3
 NONE, PROFILE = -1, -2
@@ -92,6 +92,7 @@ class _Sector(NamedTuple):
     ends: bool
 
 
+@no_wraparound
 @kernel
 def sectors(body: Faces, rings: Ring, strips: Strips, flat: float) -> Sectors:
     """New points beside the strips, and what takes the place of each corner.
@@ -191,6 +192,7 @@ def sectors(body: Faces, rings: Ring, strips: Strips, flat: float) -> Sectors:
     return Sectors(spots[:count], instead, share, after, ahead, kind, tapered, one, two, directions, picks)
 
 
+@no_wraparound
 @piece
 def _unit(points: Array, v: int, q: int, out: Array, row: int) -> None:
     """Write the unit vector from point ``v`` to point ``q``; nothing where they are one."""
@@ -200,6 +202,7 @@ def _unit(points: Array, v: int, q: int, out: Array, row: int) -> None:
     out[row, 0], out[row, 1], out[row, 2] = x / length, y / length, z / length
 
 
+@no_wraparound
 @piece
 def _look_round(body: Faces, rings: Ring, strips: Strips, r: int, directions: Array, flat: float, room: _Room) -> int:
     """Fill the room with what lies round one point; return how many edges there are picked."""
@@ -223,6 +226,7 @@ def _look_round(body: Faces, rings: Ring, strips: Strips, r: int, directions: Ar
     return p
 
 
+@no_wraparound
 @piece
 def _sector(body: Faces, rings: Ring, room: _Room, r: int, p: int, s: int) -> _Sector:
     """Return the ``s``-th of the sectors into which ``p`` picked edges part a ring."""
@@ -250,6 +254,7 @@ def _sector(body: Faces, rings: Ring, room: _Room, r: int, p: int, s: int) -> _S
     return _Sector(lo, size, closed, i, j, ea, eb, e1, e2, e1 == j, ends)
 
 
+@no_wraparound
 @piece
 def _spots_of(body: Faces, ring: Array, strips: Strips, room: _Room, at: _Sector, p: int, spot: Array, spot2: Array
               ) -> tuple[bool, bool, bool, bool, int, int]:  # fmt: skip
@@ -294,6 +299,7 @@ def _spots_of(body: Faces, ring: Array, strips: Strips, room: _Room, at: _Sector
     return single, folds, inside_first, inside_last, g1, g2
 
 
+@no_wraparound
 @piece
 def _meet(body: Faces, ring: Array, d: Array, at: _Sector, wa: float, wb: float, spot: Array) -> None:
     """Write where the borders of two strips meet in the one plane between them."""
@@ -321,6 +327,7 @@ def _meet(body: Faces, ring: Array, d: Array, at: _Sector, wa: float, wb: float,
     spot[2] = body.points[v, 2] + along * az + wa * uz
 
 
+@no_wraparound
 @piece
 def _border_end(body: Faces, ring: Array, strips: Strips, d: Array, at: _Sector, second: bool, apart: bool, spot: Array
                 ) -> tuple[int, float, bool, bool]:  # fmt: skip
@@ -372,6 +379,7 @@ def _border_end(body: Faces, ring: Array, strips: Strips, d: Array, at: _Sector,
     return g, first_sine, first_hollow, hollow or behind
 
 
+@no_wraparound
 @piece
 def _along_profile(d: Array, at: _Sector, share: Array, instead: Array) -> None:
     """Share a strip's profile out among the faces in which it ends, by their angles at the point."""

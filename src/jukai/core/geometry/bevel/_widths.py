@@ -12,7 +12,7 @@ import numpy as np
 from jukai.core.geometry.arrays import Array, Floats, Ints
 from jukai.core.geometry.bevel._sectors import NONE, PROFILE, Faces
 from jukai.core.geometry.bevel.results import Sectors
-from jukai.core.geometry.kernels import kernel, piece
+from jukai.core.geometry.kernels import kernel, no_wraparound, piece
 
 
 class _Moving(NamedTuple):
@@ -30,6 +30,7 @@ class _Moving(NamedTuple):
     of: Ints
 
 
+@no_wraparound
 @kernel
 def shrinking(
     which: Array, body: Faces, position: Array, begins: Array, at: Sectors, width: Array, limit: Array
@@ -68,6 +69,7 @@ def shrinking(
     return fits
 
 
+@no_wraparound
 @piece
 def _end(points: Array, old: int, row: int, second: bool, begins: Array, at: Sectors, ends: Array) -> None:
     """Write where one end of a side stands in the bevelled body."""
@@ -89,6 +91,7 @@ def _end(points: Array, old: int, row: int, second: bool, begins: Array, at: Sec
         ends[side, t] = points[old, t] if new < n else at.spots[new - n, t]
 
 
+@no_wraparound
 @piece
 def _lower(row: int, share: float, at: Sectors, width: Array, limit: Array) -> None:
     """Lower the limits of the edges that decide where a corner of a ring goes to a share of their widths."""
@@ -100,6 +103,7 @@ def _lower(row: int, share: float, at: Sectors, width: Array, limit: Array) -> N
         limit[at.two[row]] = min(limit[at.two[row]], share * width[at.two[row]])
 
 
+@no_wraparound
 @kernel
 def parting(
     which: Array, body: Faces, offsets: Array, position: Array, begins: Array, at: Sectors, width: Array, limit: Array
@@ -146,6 +150,7 @@ def parting(
     return fits
 
 
+@no_wraparound
 @piece
 def _hollow(body: Faces, f: int, lo: int, hi: int, position: Array, at: Sectors) -> bool:
     """Return whether a face has a corner that points inward, or may get one."""
@@ -166,6 +171,7 @@ def _hollow(body: Faces, f: int, lo: int, hi: int, position: Array, at: Sectors)
     return hollow
 
 
+@no_wraparound
 @piece
 def _start(body: Faces, lo: int, hi: int, position: Array, begins: Array, at: Sectors, moving: _Moving) -> int:
     """Write where the corners of a face start and what they move by; return how many there are."""
@@ -195,6 +201,7 @@ def _start(body: Faces, lo: int, hi: int, position: Array, begins: Array, at: Se
     return count
 
 
+@no_wraparound
 @piece
 def _flatten(normals: Array, f: int, count: int, moving: _Moving) -> None:
     """Write ``rest``, ``flow`` and ``reach``: the moving corners in the plane of the face."""
@@ -217,6 +224,7 @@ def _flatten(normals: Array, f: int, count: int, moving: _Moving) -> None:
         moving.reach[i] = 1.05 * np.sqrt(x * x + y * y + z * z)
 
 
+@no_wraparound
 @piece
 def _far(moving: _Moving, i: int, k: int, g: int) -> bool:
     """Return whether corner ``i`` can't reach the side from ``k`` to ``g``."""
@@ -231,6 +239,7 @@ def _far(moving: _Moving, i: int, k: int, g: int) -> bool:
     )
 
 
+@no_wraparound
 @piece
 def _terms(moving: _Moving, i: int, k: int, g: int) -> tuple[float, float, float]:
     """Return the coefficients of λ², λ and 1 in (a + b λ) × (c + e λ): the side from ``k`` to ``g``, and corner ``i`` seen from ``k``."""
@@ -242,6 +251,7 @@ def _terms(moving: _Moving, i: int, k: int, g: int) -> tuple[float, float, float
     return bx * ey - by * ex, ax * ey - ay * ex + bx * cy - by * cx, ax * cy - ay * cx
 
 
+@no_wraparound
 @piece
 def _meeting(moving: _Moving, i: int, k: int, g: int, answer: int) -> float:
     """Return one of the two shares at which corner ``i`` is on the line through the side, -1 if there is none."""
@@ -256,6 +266,7 @@ def _meeting(moving: _Moving, i: int, k: int, g: int, answer: int) -> float:
     return root_sum / two if two != 0 else -1.0
 
 
+@no_wraparound
 @piece
 def _from_inside(moving: _Moving, i: int, k: int, g: int, share: float) -> bool:
     """Return whether corner ``i`` runs into the side between its ends, and from within the face."""

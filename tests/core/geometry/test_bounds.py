@@ -1,0 +1,122 @@
+"""Kernels that take no negative index, run in Python with each of their indices looked at."""
+
+from __future__ import annotations
+
+import unittest
+from collections.abc import Callable
+from types import FunctionType
+from typing import Any
+from unittest import mock
+
+import numpy as np
+
+from jukai.core.errors import MeshProblem
+from jukai.core.formats import read_mesh
+from jukai.core.formats.common import WriteOptions
+from jukai.core.formats.obj import ObjPart, write_obj
+from jukai.core.geometry import connectivity, kernels
+from jukai.core.geometry._near import least_of_triangles
+from jukai.core.geometry.bevel import building, patches, points, profiles, rings
+from jukai.core.geometry.bevel.joining import Bevel
+from jukai.core.geometry.bevel.points import round_points
+from jukai.core.geometry.bevel.rounding import round_edges
+from jukai.core.geometry.building import box_mesh
+from jukai.core.geometry.clearance import clearance, place
+from jukai.core.geometry.kernels import Kernel, kernel, no_wraparound
+from jukai.core.geometry.mesh import Mesh
+from tests.common import reference_mesh
+
+MESHES = (
+    "mixed_corner_3.obj",
+    "saddle_corner_6.obj",
+    "open_box.obj",
+    "genus_2_plate.obj",
+    "pole_sphere.obj",
+    "cube.obj",
+)
+LOOPS = (
+    (rings, "_PLAIN"), (building, "_PLAIN"), (points, "_PLAIN"), (profiles, "FEW"), (connectivity, "FEW"),
+    (patches, "_MANY"),
+)  # fmt: skip
+"""Where array code takes the place of a loop for a few elements."""
+
+
+@no_wraparound
+@kernel
+def _last(table: Any, i: int) -> Any:
+    return table[i]
+
+
+def counted(value: object) -> object:
+    """Return an index once it is known not to be counted from the end; too large ones NumPy refuses."""
+    if isinstance(value, int | np.integer) and value < 0:
+        raise IndexError(f"{value} counts from the end")
+    return value
+
+
+def everywhere() -> list[Kernel]:
+    return [k for k in kernels.known() if not k.wraparound]
+
+
+class Bounds(unittest.TestCase):
+    def setUp(self) -> None:
+        """Have all kernels run as Python, the marked ones with ``counted`` round each index."""
+        self.ran: set[str] = set()
+        self.marked = {k.plain.__name__ for k in everywhere()} - {"_last"}
+        for k in everywhere():
+            names = k.plain.__globals__ | {"_index": counted}
+            checked = FunctionType(kernels.unsigned(k.plain), names, k.plain.__name__, k.plain.__defaults__)
+            self.enterContext(mock.patch.object(k, "plain", self.noted(checked)))
+        self.enterContext(mock.patch.object(Kernel, "__call__", lambda k, *given: k.plain(*given)))
+        for module, least in LOOPS:
+            self.enterContext(mock.patch.object(module, least, 0))
+
+    def noted(self, function: FunctionType) -> Callable[..., Any]:
+        def run(*given: Any) -> Any:
+            self.ran.add(function.__name__)
+            return function(*given)
+
+        return run
+
+    def test_a_negative_index_is_found(self) -> None:
+        self.assertEqual(_last(np.arange(3), 2), 2)
+        for wrong in (-1, 3):
+            with self.assertRaises(IndexError):
+                _last(np.arange(3), wrong)
+
+    def test_no_index_is_negative(self) -> None:
+        """Random bevels of edges and points, clearances, OBJ written and read; each marked kernel is run."""
+        rng = np.random.default_rng(7)
+        textured = box_mesh(np.ones(3), (2, 2, 1), "s1")
+        for name, mesh in (("textured", textured), *((name, reference_mesh(name)) for name in MESHES)):
+            for i in range(6):
+                with self.subTest(name, i=i):
+                    self.bevelled(mesh, rng)
+        for mesh in (reference_mesh("cube.obj"), reference_mesh("mixed_corner_3.obj")):
+            data = bytes(write_obj([ObjPart("a", mesh, None)], WriteOptions()))
+            self.assertEqual(read_mesh(data, "obj").mesh.n_faces, mesh.n_faces)
+            for away in (0.0, 0.3, 2.5):
+                matrix = np.eye(4)
+                matrix[0, 3] = away
+                self.assertIsNotNone(clearance(place(mesh), place(mesh, matrix)))
+        corners = rng.normal(size=(2, 3, 3, 3))
+        self.assertGreater(least_of_triangles(corners[0], corners[1] + 9)[0], 0)
+        self.assertEqual(self.marked - self.ran, set())
+
+    def bevelled(self, mesh: Mesh, rng: np.random.Generator) -> None:
+        con = mesh.connectivity
+        pick = (rng.random(con.n_edges) < rng.choice([0.4, 1.0])) & (con.edge_sides == 2)
+        ends = mesh.points[con.edges]
+        long = float(np.median(np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)))
+        width = long * 10 ** rng.uniform(-1.5, 0.5) * rng.choice([1.0, 0.3], con.n_edges)
+        options = Bevel(int(rng.integers(1, 5)), float(rng.choice([-1, 0, 1, 2])), mitre=bool(rng.random() < 0.5))
+        try:
+            out = round_edges(mesh, pick, width, options, "s9").mesh
+            round_points(mesh, rng.random(mesh.n_points) < 0.5, np.full(mesh.n_points, long / 4), options, "s9")
+        except MeshProblem:
+            return
+        self.assertGreater(out.connectivity.n_edges, 0)
+
+
+if __name__ == "__main__":
+    unittest.main()
