@@ -33,8 +33,10 @@ class ApiTest(unittest.TestCase):
         self.assertEqual(response.status_code, status, response.get_data(as_text=True)[:400])
         return json.loads(response.get_data())
 
-    def opened(self) -> str:
-        return str(self.post("/benches/open", data=EXAMPLE.read_bytes(), status=201)["id"])
+    def opened(self, file: object = None) -> str:
+        """Open a bench file, the example if none is given; return the bench's id."""
+        data = EXAMPLE.read_bytes() if file is None else json.dumps(file).encode()
+        return str(self.post("/benches/open", data=data, status=201)["id"])
 
     def edit(self, bench: str, base: int, status: int = 200, **edit: Any) -> Any:
         return self.post(f"/benches/{bench}/edits", {"base": base, "edit": edit, "author": "t"}, status)

@@ -9,6 +9,7 @@ import numpy as np
 
 from jukai.web import models, models_looking, models_operators
 from jukai.web.security import Access
+from tests.common import EXAMPLE
 from tests.drawn import read_view
 from tests.web.common import ApiTest
 
@@ -169,9 +170,17 @@ class Edits(ApiTest):
         self.assertEqual(self.get("/nowhere", 404)["status"], 404)
         self.assertEqual(self.get(f"/benches/{bench}")["revision"], 1)
 
-    def test_a_value_that_fails_is_kept_and_told_at_its_step(self) -> None:
+    def test_a_value_that_can_not_be_used_is_refused_and_nothing_is_kept(self) -> None:
         bench = self.opened()
-        state = self.edit(bench, 1, kind="set_value", part="p1", step="s1", key="sides", value="flutes +")
+        said = self.edit(bench, 1, 422, kind="set_value", part="p1", step="s1", key="sides", value="flutes +")
+        self.assertEqual((said["code"], said["position"]), ("formula", 8))
+        state = self.get(f"/benches/{bench}")
+        self.assertEqual((state["revision"], state["parts"][0]["steps"][0]["state"]), (1, "done"))
+
+    def test_what_came_in_with_a_file_is_told_at_its_step(self) -> None:
+        file = json.loads(EXAMPLE.read_text())
+        file["parts"][0]["recipe"][0]["values"]["sides"] = "flutes +"
+        state = self.get(f"/benches/{self.opened(file)}")
         step = state["parts"][0]["steps"][0]
         self.assertEqual((step["state"], step["error"]["code"], step["error"]["position"]), ("failed", "formula", 8))
 

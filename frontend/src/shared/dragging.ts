@@ -8,6 +8,8 @@ import type { NumberTarget } from './number'
 const THRESHOLD = 3
 /** px of pull away from the number that halve the speed */
 const FINER = 60
+/** what a number begins with: typed on one that is held or has the focus it goes on in a field */
+export const BEGINS = /^[-+.,\d]$/
 
 export interface DragOptions {
   /** change of the number for a pointer movement in px, without the finer factor */
@@ -36,10 +38,26 @@ export function holdKeys(o: {
     e.stopImmediatePropagation()
     if (e.key === 'Escape') o.escape()
     else if (e.key === 'Enter') o.enter()
-    else if (/^[-+.,\d]$/.test(e.key) && !e.ctrlKey && !e.metaKey && !e.altKey) o.type?.(e.key)
+    else if (BEGINS.test(e.key) && !e.ctrlKey && !e.metaKey && !e.altKey) o.type?.(e.key)
   }
   addEventListener('keydown', key, true)
   return () => removeEventListener('keydown', key, true)
+}
+
+/**
+ * Call `cancel` when what is dragged goes from the page, so that it never hears that it was let go.
+ * Call what is returned when it was.
+ */
+function whenGone(pointer: number, cancel: () => void): () => void {
+  const gone = (e: PointerEvent) => {
+    if (e.pointerId === pointer) cancel()
+  }
+  addEventListener('lostpointercapture', gone)
+  addEventListener('pointerup', gone)
+  return () => {
+    removeEventListener('lostpointercapture', gone)
+    removeEventListener('pointerup', gone)
+  }
 }
 
 /** Keep a number within its limits, on its step, and exact in decimals. */
@@ -109,12 +127,14 @@ export function dragNumber(start: ReactPointerEvent, o: DragOptions): void {
     element.removeEventListener('pointerup', up)
     element.removeEventListener('pointercancel', cancel)
     letGo()
+    still()
     document.body.style.cursor = ''
     if (element.hasPointerCapture(start.pointerId)) element.releasePointerCapture(start.pointerId)
   }
   element.addEventListener('pointermove', move)
   element.addEventListener('pointerup', up)
   element.addEventListener('pointercancel', cancel)
+  const still = whenGone(start.pointerId, cancel)
   const letGo = holdKeys({
     escape: cancel,
     enter: up,
@@ -175,7 +195,12 @@ export function movedPoint(
 /** Follow a pointer that went down on an element, until it is let go or Enter; Escape calls `cancel`. */
 export function followPointer(
   start: ReactPointerEvent,
-  o: { move: (e: PointerEvent) => void; up?: () => void; cancel: () => void },
+  o: {
+    move: (e: PointerEvent) => void
+    up?: () => void
+    cancel: () => void
+    type?: (text: string) => void
+  },
 ): void {
   const element = start.currentTarget
   element.setPointerCapture(start.pointerId)
@@ -187,6 +212,7 @@ export function followPointer(
     element.removeEventListener('pointerup', up)
     element.removeEventListener('pointercancel', cancel)
     letGo()
+    still()
   }
   const up = () => {
     finish()
@@ -199,5 +225,10 @@ export function followPointer(
   element.addEventListener('pointermove', move)
   element.addEventListener('pointerup', up)
   element.addEventListener('pointercancel', cancel)
-  const letGo = holdKeys({ escape: cancel, enter: up })
+  const still = whenGone(start.pointerId, cancel)
+  const type = (text: string) => {
+    cancel()
+    o.type?.(text)
+  }
+  const letGo = holdKeys({ escape: cancel, enter: up, ...(o.type && { type }) })
 }

@@ -168,7 +168,7 @@ class ByChance(unittest.TestCase):
                 bench,
                 done(bench, "set_dimension", name="a", value=chance.randint(2, 9)),
                 done(bench, "set_part", part="p1", name="Other"),
-                done(bench, "set_value", part="p1", step="s1", key="size/1", value=None),
+                done(bench, "set_value", part="p1", step="s1", key="size/1", value=6),
                 Bench.model_validate(bench.to_json()),
             ):
                 head = {"format": "jukai-bench", "version": 2, "name": other.name, "unit": "mm"}

@@ -1,6 +1,6 @@
 import { useEffect, useRef, useState } from 'react'
 import type { KeyboardEvent } from 'react'
-import { dragNumber, within } from '../dragging'
+import { BEGINS, dragNumber, within } from '../dragging'
 import { figure, withUnit, whole, written } from '../format'
 import { api } from '../api/client'
 import { author, edit, useSession } from '../session'
@@ -10,6 +10,8 @@ import { useView } from '../viewState'
 
 /** px of sideways drag for one step of the number */
 const PX_PER_STEP = 4
+/** ms within which a second click is a double click */
+const TWICE = 350
 
 /** A number in a sentence: drag it sideways, click and type, arrow keys, a formula, double click for its default. */
 export function NumberChip(props: { target: NumberTarget; off?: boolean; plain?: boolean }) {
@@ -18,25 +20,21 @@ export function NumberChip(props: { target: NumberTarget; off?: boolean; plain?:
   const [typing, setTyping] = useState<string | boolean>(false)
   const lit = useView((s) => s.hovered === t.address)
   const set = useView((s) => s.set)
-  const clicks = useRef(0)
+  const clicked = useRef(false)
   const formula = isFormula(t.raw)
   if (typing !== false)
     return (
       <NumberField
         target={t}
         begin={typing === true ? undefined : typing}
+        again={clicked.current}
         close={() => setTyping(false)}
       />
     )
 
-  const open = () => {
-    clicks.current += 1
-    if (clicks.current === 1)
-      window.setTimeout(() => {
-        if (clicks.current === 1) setTyping(true)
-        else edit(t.edit(null)).catch(() => undefined)
-        clicks.current = 0
-      }, 220)
+  const open = (begin: string | true, byClick = false) => {
+    clicked.current = byClick
+    setTyping(begin)
   }
   const key = (e: KeyboardEvent) => {
     const steps = {
@@ -47,8 +45,9 @@ export function NumberChip(props: { target: NumberTarget; off?: boolean; plain?:
       PageUp: 10,
       PageDown: -10,
     }[e.key]
-    if (e.key === 'Enter') setTyping(true)
-    else if (e.altKey) return
+    if (e.key === 'Enter') open(true)
+    else if (e.altKey || e.ctrlKey || e.metaKey) return
+    else if (BEGINS.test(e.key)) open(e.key)
     else if (steps !== undefined && !formula && t.value !== null)
       edit(t.edit(within(t, t.value + steps * t.step, t.step)), { join: true }).catch(
         () => undefined,
@@ -75,8 +74,8 @@ export function NumberChip(props: { target: NumberTarget; off?: boolean; plain?:
           target: t,
           amount: (dx) => (dx / PX_PER_STEP) * t.step,
           pull: (_, dy) => dy,
-          click: open,
-          type: setTyping,
+          click: () => open(true, true),
+          type: open,
         })
       }
       onKeyDown={key}
@@ -130,6 +129,8 @@ export function NumberField(props: {
   close: () => void
   /** what was typed already; else it begins with what stands there */
   begin?: string | undefined
+  /** opened by a click: a second one takes the number back to its default */
+  again?: boolean
   className?: string
 }) {
   const t = props.target
@@ -138,7 +139,9 @@ export function NumberField(props: {
   const [wrong, setWrong] = useState<string | null>(null)
   const field = useRef<HTMLInputElement>(null)
   const done = useRef(false)
+  const opened = useRef(0)
   useEffect(() => {
+    opened.current = performance.now()
     field.current?.focus()
     if (begin === undefined) field.current?.select()
   }, [begin])
@@ -170,16 +173,28 @@ export function NumberField(props: {
         size={Math.max(5, text.length + 1)}
         placeholder={t.value === null ? '' : figure(t.value)}
         value={text}
-        onChange={(e) => setText(e.target.value)}
+        onChange={(e) => {
+          setText(e.target.value)
+          setWrong(null)
+        }}
         onBlur={() => {
           if (wrong === null) keep()
           else props.close()
         }}
-        onPointerDown={(e) => e.stopPropagation()}
+        onPointerDown={(e) => {
+          e.stopPropagation()
+          if (!props.again || performance.now() - opened.current > TWICE) return
+          e.preventDefault()
+          done.current = true
+          props.close()
+          if (t.raw !== null) edit(t.edit(null)).catch(() => undefined)
+        }}
         onKeyDown={(e) => {
           e.stopPropagation()
-          if (e.key === 'Enter') keep()
-          else if (e.key === 'Escape') {
+          if (e.key === 'Enter') {
+            e.preventDefault()
+            keep()
+          } else if (e.key === 'Escape') {
             done.current = true
             props.close()
           } else if (e.key === 'Tab') keep()

@@ -1,6 +1,6 @@
 import { useEffect, useRef, useState } from 'react'
 import type { PointerEvent as ReactPointerEvent } from 'react'
-import { followPointer } from '../dragging'
+import { BEGINS, followPointer } from '../dragging'
 import { figure, snapped, withUnit } from '../format'
 
 interface Props {
@@ -20,9 +20,16 @@ export function ViewNumber(p: Props) {
   const [wrong, setWrong] = useState(false)
   const field = useRef<HTMLInputElement>(null)
   const open = typing !== null
+  const typed = useRef(false)
   useEffect(() => {
-    if (open) field.current?.select()
+    // what was typed already is gone on with, what stands there is typed over
+    if (open && !typed.current) field.current?.select()
+    if (!open) typed.current = false
   }, [open])
+  const begin = (text: string) => {
+    typed.current = true
+    setTyping(text)
+  }
   const put = (v: number) =>
     p.change(Math.min(p.most ?? Infinity, Math.max(p.least ?? -Infinity, v)))
   const keep = () => {
@@ -80,12 +87,16 @@ export function ViewNumber(p: Props) {
       aria-label={p.words}
       title={p.words}
       data-testid={p.testId}
-      onPointerDown={(e) => drag(e, p, put, () => setTyping(figure(p.value).replace('−', '-')))}
+      onPointerDown={(e) =>
+        drag(e, p, put, () => setTyping(figure(p.value).replace('−', '-')), begin)
+      }
       onKeyDown={(e) => {
         const steps = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1 }[e.key]
         const tens = { PageUp: 10, PageDown: -10 }[e.key]
         const n = steps ?? tens
+        if (e.ctrlKey || e.metaKey || e.altKey) return
         if (e.key === 'Enter') setTyping(figure(p.value).replace('−', '-'))
+        else if (BEGINS.test(e.key)) begin(e.key)
         else if (n !== undefined) put(snapped(p.value + n * p.step, p.step))
         else return
         e.preventDefault()
@@ -102,6 +113,7 @@ function drag(
   p: Props,
   put: (v: number) => void,
   click: () => void,
+  type: (text: string) => void,
 ): void {
   if (start.button !== 0) return
   start.preventDefault()
@@ -124,5 +136,6 @@ function drag(
       click()
     },
     cancel: () => put(p.value),
+    type,
   })
 }

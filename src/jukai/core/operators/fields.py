@@ -6,8 +6,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cache
 from types import MappingProxyType
+from typing import Any
 
-from pydantic import BaseModel
+from pydantic import BaseModel, create_model
+from pydantic.fields import FieldInfo
 
 from jukai.core.errors import ValueProblem
 from jukai.core.json_data import JsonObject
@@ -25,6 +27,7 @@ class Field:
     ----------
     key : as it is written; ``attribute`` as Python names it (``from_`` is written ``from``).
     default : as the operator takes it; None where the value is required.
+    alone : a model of this value and no other, to be looked at by itself.
     """
 
     key: str
@@ -35,6 +38,7 @@ class Field:
     description: str
     least: float | None
     most: float | None
+    alone: type[BaseModel]
 
     @property
     def written_default(self) -> object:
@@ -52,8 +56,15 @@ def fields_of(values: type[BaseModel]) -> Mapping[str, Field]:
         out[key] = Field(
             key, attribute, kind_of(info), None if required else info.default, required, info.description or "",
             limit(info, "ge", "gt"), limit(info, "le", "lt"),
+            _alone(values, attribute, info),
         )  # fmt: skip
     return MappingProxyType(out)
+
+
+def _alone(values: type[BaseModel], attribute: str, info: FieldInfo) -> type[BaseModel]:
+    field: Any = {attribute: (info.annotation, info)}
+    model: type[BaseModel] = create_model(values.__name__, __config__=values.model_config, **field)
+    return model
 
 
 def field_at(values: type[BaseModel], address: str, operator: str) -> tuple[Field, list[str]]:

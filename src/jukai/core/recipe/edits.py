@@ -36,6 +36,7 @@ from jukai.core.recipe.edit_kinds import (
 )  # fmt: skip
 from jukai.core.recipe.editing import find, given, insert, with_part, with_point_ids
 from jukai.core.recipe.references import rename_number, uses_of
+from jukai.core.recipe.usable import refuse_unusable
 
 __all__ = ["Edit", "apply_edit", "edit_label", "parse_edit", "with_point_ids"]
 
@@ -46,16 +47,18 @@ def apply_edit(bench: Bench, edit: Edit) -> Bench:
 
     Raises
     ------
-    ValueProblem
-        When what it addresses is not there, or the result would be no valid bench.
+    ValueProblem, CycleError, TooLarge
+        When what it addresses is not there, the result would be no valid bench, or a number can't be used.
     """
     part_edits.refuse_changing(bench, edit)
     changed = _APPLY[edit.kind](bench, edit)
     try:
-        return _checked(bench, changed)
+        done = _checked(bench, changed)
     except ValidationError as e:
         first = e.errors(include_url=False, include_input=False)[0]
         raise ValueProblem(f"{str(first['msg']).removeprefix('Value error, ').capitalize()}.") from None
+    refuse_unusable(bench, done)
+    return done
 
 
 def _checked(before: Bench, changed: Bench) -> Bench:

@@ -21,7 +21,7 @@ from jukai.core.operators.fields import Field, field_at, fields_of, relevant_key
 from jukai.core.operators.inputs import Body, CurveInput, FileInput, Files, HeldFiles
 from jukai.core.recipe.bench import MAX_COORDINATE, Bench, Curve, CurvePoint, Step
 
-__all__ = ["Inputs", "Resolved", "Resolver", "point_ids"]
+__all__ = ["Inputs", "Resolved", "Resolver", "point_ids", "value_problem"]
 
 
 _SAMPLED: dict[str, Sampled] = {}
@@ -109,7 +109,7 @@ class Resolver:
     def _sampled(self, curve: Curve, where: str) -> CurveInput:
         ids = point_ids(curve)
         try:
-            shape = self._shape(curve)
+            shape = self.shape(curve)
         except CoreError as e:
             if isinstance(e, FormulaError):
                 raise FormulaError(
@@ -126,7 +126,14 @@ class Resolver:
                 del _SAMPLED[next(iter(_SAMPLED))]
         return CurveInput(curve.id, curve.name, shape, sampled, ids, key=key)
 
-    def _shape(self, curve: Curve) -> CurveShape:
+    def shape(self, curve: Curve) -> CurveShape:
+        """Return a curve with its numbers worked out.
+
+        Raises
+        ------
+        ValueProblem
+            Of the first that can't be, or that no curve can have.
+        """
         n = len(curve.points)
         at, out, into = np.zeros((n, 2)), np.zeros((n, 2)), np.zeros((n, 2))
         fillet = np.zeros(n)
@@ -186,7 +193,7 @@ class Resolver:
         try:
             checked = op.values(**{fields[k].attribute: v for k, v in scope.done.items()})
         except ValidationError as e:
-            raise _value_problem(e, op, fields) from None
+            raise value_problem(op, fields, e) from None
         return Resolved(checked, scope.shown, json.dumps(scope.keys, sort_keys=True), tuple(scope.notes))
 
 
@@ -273,7 +280,8 @@ def _as_text(value: object) -> str:
     return value if isinstance(value, str) else repr(value)
 
 
-def _value_problem(e: ValidationError, op: Operator, fields: Mapping[str, Field]) -> ValueProblem:
+def value_problem(op: Operator, fields: Mapping[str, Field], e: ValidationError) -> ValueProblem:
+    """Return what is wrong with a value of a step, in its words."""
     first = e.errors(include_url=False, include_context=True)[0]
     key = str(first["loc"][0]).rstrip("_") if first["loc"] else None
     label = (key or op.name).replace("_", " ").capitalize()
