@@ -35,7 +35,7 @@ def value(part: str, step: str, key: str, raw: object) -> dict[str, object]:
 REFUSED: tuple[tuple[dict[str, object], tuple[str, ...]], ...] = (
     (value("p1", "s1", "sides", "abc"), ("'abc' is no named number", "flutes")),
     (value("p1", "s1", "sides", "flutes +"), ("missing at the end",)),
-    (value("p1", "s1", "sides", 0), ("Sides is 0.", "3 is the least")),
+    (value("p1", "s1", "sides", 0), ("Sides is 0.", "1 is the least")),
     (value("p1", "s1", "sides", "flutes - 12"), ("Sides is 0.",)),
     (value("p1", "s2", "turn", "8 mm"), ("length", "angle")),
     (value("p1", "s2", "from", "x %"), ("'x' is no named number",)),
@@ -50,7 +50,7 @@ REFUSED: tuple[tuple[dict[str, object], tuple[str, ...]], ...] = (
     ({"kind": "set_dimension", "name": "height", "value": "half * 2"}, ("made of each other", "height", "half")),
     ({"kind": "set_dimension", "name": "height", "value": "height"}, ("made of each other",)),
     ({"kind": "set_dimension", "name": "height", "value": "tall"}, ("'tall' is no named number",)),
-    ({"kind": "set_dimension", "name": "flutes", "value": 1}, ("'Stem', turn profile: Sides is 2.", "3 is the least")),
+    ({"kind": "set_dimension", "name": "flutes", "value": 1}, ("'Stem', turn: A whole turn in 2 sides", "3 is the least")),
     ({"kind": "set_dimension", "name": "height", "value": 0}, ("'Foot', box: The box is 0 mm along Z.",)),
     ({"kind": "set_dimension", "name": "flutes", "value": "12 deg"}, ("'Stem'",)),
     ({"kind": "set_point", "curve": "c1", "point": "p1", "at": ["abc", 0]}, ("'abc' is no named number",)),
@@ -71,6 +71,7 @@ KEPT = (
     value("p2", "s1", "size/0", "1 in"),
     {"kind": "set_dimension", "name": "height", "value": "flutes * 4"},
     {"kind": "set_point", "curve": "c1", "point": "p1", "at": ["flutes", 0], "fillet": "half / 10"},
+    {"kind": "set_point", "curve": "c1", "point": "p1", "at": [9, 50]},  # it crosses itself: told at the step
     {"kind": "add_step", "part": "p2", "step": "s2", "operator": "bevel", "values": {}, "after": "s1"},
     {"kind": "add_part", "part": "p3", "name": "Loose", "step": "s1", "operator": "revolve", "values": {}},
 )

@@ -17,6 +17,7 @@ from pydantic import ValidationError
 from jukai.core.errors import CoreError, Estimated, FormulaError, TooLarge, ValueProblem
 from jukai.core.operators.base import Context, Kind, Operator
 from jukai.core.operators.fields import Field, fields_of, relevant_keys
+from jukai.core.operators.inputs import CurveInput
 from jukai.core.operators.registry import operators
 from jukai.core.recipe.affected import Touched, touched
 from jukai.core.recipe.bench import Bench, Curve, Part, Step
@@ -36,6 +37,8 @@ def refuse_unusable(before: Bench, after: Bench) -> None:
     """
     old, new = Resolver(before), Resolver(after)
     what = touched(old, new)
+    # a curve goes through shapes that nothing can be made from while it is drawn: values are looked at with that of before
+    new = Resolver(after, {c.id: shape for c in before.curves if c.id in what.curves and (shape := _curve(c, old))})
     for name in sorted(what.numbers & new.name_errors.keys(), key=lambda n: _written(before, n) == _written(after, n)):
         if name not in old.name_errors or _written(before, name) != _written(after, name):
             raise new.name_errors[name]
@@ -99,6 +102,12 @@ def _cells(bench: Bench, what: Touched) -> Iterator[_Cell]:
                 yield from _cells_of(bench, part, step, op)
 
 
+def _curve(curve: Curve, resolver: Resolver) -> CurveInput | None:
+    with suppress(CoreError):
+        return resolver.curve(curve.id)
+    return None
+
+
 def _shape(curve: Curve, resolver: Resolver) -> None:
     resolver.shape(curve)
 
@@ -121,7 +130,8 @@ def _cells_of(bench: Bench, part: Part, step: Step, op: Operator) -> Iterator[_C
             yield _Cell(f"{where}/{key}", raw, name, partial(_value, op, fields, key, step.values))
     relevant = relevant_keys(fields, step.values)
     given = all(step.values.get(k) is not None for k, f in fields.items() if f.required and k in relevant)
-    if op.kind is Kind.BLANK and given:
+    named = [r for k, f in fields.items() for r in f.kind.references(step.values.get(k)) if r.to != "number"]
+    if op.kind is Kind.BLANK and given and all(r.to == "curve" for r in named):
         yield _Cell(where, step.values, name, partial(_blank, bench, op, step))
 
 
@@ -181,12 +191,6 @@ def _value(
 
 def _blank(bench: Bench, op: Operator, step: Step, resolver: Resolver) -> None:
     """Have a step that begins a body look at its values, and stop before the work."""
-    if any(
-        r.to not in ("number", "curve")
-        for k, f in fields_of(op.values).items()
-        for r in f.kind.references(step.values.get(k))
-    ):
-        return
     context = Context(step.id, bench.floor / 5, bench.face_limit, estimate=True)
     with suppress(Estimated):
         op.apply(resolver.step(step, op).values, context)
