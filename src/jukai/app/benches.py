@@ -283,7 +283,7 @@ class Benches:
         if not isinstance(edit, AddStep | AddPart):
             return edit
         try:
-            trial = apply_edit(bench, edit)
+            trial = apply_edit(bench, edit, trial=True)
             # too much to be done at once: then the step begins with its own defaults
             evaluation = self.workshop.evaluate(
                 trial, edit.part, self._files(bench_id), asked=Asked(preview_limit=PREVIEW_FACES)
@@ -307,7 +307,7 @@ class Benches:
             When it is too much to be done while a number is dragged.
         """
         number, old = self._bench(bench_id, base)
-        bench = apply_edit(old, self._on_bodies(bench_id, old, parse_edit(data)))
+        bench = apply_edit(old, self._on_bodies(bench_id, old, parse_edit(data)), trial=True)
         resolver = Resolver(bench)
         what = touched(Resolver(old), resolver)
         only = what.parts if parts is None else what.parts & frozenset(parts)

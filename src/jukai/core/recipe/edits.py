@@ -42,8 +42,8 @@ __all__ = ["Edit", "apply_edit", "edit_label", "parse_edit", "with_point_ids"]
 
 
 # -- applying -----------------------------------------------------------------------------------
-def apply_edit(bench: Bench, edit: Edit) -> Bench:
-    """Return the bench with an edit done.
+def apply_edit(bench: Bench, edit: Edit, *, trial: bool = False) -> Bench:
+    """Return the bench with an edit done; in a ``trial``, such as a drag, numbers that can't be used are told by their steps.
 
     Raises
     ------
@@ -57,7 +57,8 @@ def apply_edit(bench: Bench, edit: Edit) -> Bench:
     except ValidationError as e:
         first = e.errors(include_url=False, include_input=False)[0]
         raise ValueProblem(f"{str(first['msg']).removeprefix('Value error, ').capitalize()}.") from None
-    refuse_unusable(bench, done)
+    if not trial:
+        refuse_unusable(bench, done)
     return done
 
 

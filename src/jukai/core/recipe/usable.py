@@ -43,7 +43,7 @@ def refuse_unusable(before: Bench, after: Bench) -> None:
         if name not in old.name_errors or _written(before, name) != _written(after, name):
             raise new.name_errors[name]
     there: dict[str, _Cell] | None = None
-    for cell in _cells(after, what):
+    for cell in _cells(after, what, before):
         error = _error(cell, new)
         if error is None:
             continue
@@ -88,17 +88,21 @@ def _error(cell: _Cell, resolver: Resolver) -> CoreError | None:
     return None
 
 
-def _cells(bench: Bench, what: Touched) -> Iterator[_Cell]:
+def _cells(bench: Bench, what: Touched, before: Bench | None = None) -> Iterator[_Cell]:
+    """Yield what is to be looked at in what an edit touched, but for what stands as it did in the bench ``before``."""
     for curve in bench.curves:
         if curve.id in what.curves:
             yield _Cell(f"curves/{curve.id}", curve, f"Curve '{curve.name}'", partial(_shape, curve))
     for part in bench.parts:
         if part.id not in what.parts:
             continue
-        yield _Cell(f"{part.id}/placement", part.placement, f"'{part.name}'", partial(_placement, part))
+        old = None if before is None or what.numbers else before.part(part.id)
+        same = [] if old is None else [old.placement, *old.recipe]
+        if part.placement not in same:
+            yield _Cell(f"{part.id}/placement", part.placement, f"'{part.name}'", partial(_placement, part))
         for step in part.recipe:
             op = operators().get(step.operator)
-            if op is not None:
+            if op is not None and step not in same:
                 yield from _cells_of(bench, part, step, op)
 
 
