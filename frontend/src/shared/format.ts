@@ -53,11 +53,17 @@ export function snapped(x: number, step: number): number {
   return Number((Math.round(x / step) * step).toPrecision(12))
 }
 
-/** What was typed, as the file holds it: a number where it is one, else a formula. Typed × and − are understood. */
+/**
+ * What was typed, as the file holds it: a number where it is one, else a formula. Typed × and − are
+ * understood, and a decimal comma, but for one that could part thousands: 1,000.
+ */
 export function written(text: string): number | string | null {
   const clean = text.trim().replace(/−|–/g, '-').replace(/×|·/g, '*').replace(/÷/g, '/')
   if (clean === '') return null
-  const number = /^[+-]?(\d+\.?\d*|\.\d+)(e[+-]?\d+)?$/i.test(clean) ? Number(clean) : NaN
+  const plain = /^[+-]?[1-9]\d{0,2},\d{3}$/.test(clean)
+    ? clean
+    : clean.replace(/^([+-]?\d+),(\d+)$/, '$1.$2')
+  const number = /^[+-]?(\d+\.?\d*|\.\d+)(e[+-]?\d+)?$/i.test(plain) ? Number(plain) : NaN
   return Number.isFinite(number) ? number : clean
 }
 

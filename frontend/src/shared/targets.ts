@@ -1,7 +1,7 @@
 import type { BenchView, PartView, Placement } from './api/client'
 import { niceStep } from './format'
 import { KINDS } from './kinds'
-import { LIMIT } from './number'
+import { LIMIT, inItsUnit } from './number'
 import type { NumberTarget } from './number'
 import { namedIn, valueSpec } from './operators'
 import { placementOf, placing } from './placement'
@@ -20,7 +20,15 @@ export function numberAt(
   parts: readonly PartView[],
   address: string,
 ): NumberTarget | null {
-  const words = address.split('/')
+  const found = plainAt(bench, parts, address.split('/'))
+  return found && inItsUnit(found)
+}
+
+function plainAt(
+  bench: BenchView,
+  parts: readonly PartView[],
+  words: readonly string[],
+): NumberTarget | null {
   if (words[0] === 'curves') return curveNumber(bench, parts, words)
   if (words[0] === 'dimensions') return namedNumber(bench, words[1] ?? '')
   if (words[1] === 'placement') return placedNumber(bench, parts, words)

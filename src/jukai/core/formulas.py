@@ -6,12 +6,16 @@ Grammar, loosest first::
     product  = sign { ("*" | "/") sign }
     sign     = ("+" | "-") sign | power
     power    = measure [ "**" sign ]
-    measure  = atom { unit }
+    measure  = atom { unit } | number "ft" number "in"
     atom     = number | name | function "(" sum { "," sum } ")" | "(" sum ")"
 
 A unit stands behind what it measures and binds tightest: ``pi / 2 rad`` divides by 2 rad and is
 refused; ``(pi / 2) rad`` is 90°. Lengths become mm, angles degrees; trigonometry takes and gives
 degrees.
+
+Numbers are written as in a workshop too: ``1/8 in`` is an eighth of an inch where a term begins,
+``5 1/2`` is 5.5, ``3/8"`` and ``2' 6"`` are inches and feet, ``8,5`` is 8.5 outside the brackets of
+a function. What can be read in two ways (``1,000``, ``5-1/2 in``) is refused.
 """
 
 from __future__ import annotations
@@ -36,6 +40,7 @@ UNITS: dict[str, tuple[str, float]] = {
     "cm": ("length", 10.0),
     "m": ("length", 1000.0),
     "in": ("length", 25.4),
+    "ft": ("length", 304.8),
     "deg": ("angle", 1.0),
     "rad": ("angle", 180.0 / math.pi),
 }
@@ -96,8 +101,10 @@ FUNCTIONS: dict[str, _Function] = {
 }
 
 _TOKEN = re.compile(
-    r"\s*(?:(?P<number>(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)|(?P<name>[A-Za-z_]\w*)|(?P<sign>\*\*|[-+*/(),]))"
+    r"\s*(?:(?P<number>(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)|(?P<name>[A-Za-z_]\w*|[\"'″′”’])|(?P<sign>\*\*|[-+*/(),]))"
 )
+_MARKS = {'"': "in", "″": "in", "”": "in", "'": "ft", "′": "ft", "’": "ft"}
+"""Marks of feet and inches."""
 _LOOKALIKE = {"×": "*", "·": "*", "÷": "/", "−": "-", "–": "-", "^": "**", "°": "deg"}
 
 
@@ -114,6 +121,11 @@ class _Token:
     kind: str
     text: str
     position: int
+    end: int
+
+    @property
+    def whole(self) -> bool:
+        return self.kind == "number" and self.text.isdigit()
 
 
 @dataclass(frozen=True, slots=True)
@@ -137,15 +149,14 @@ def _tokens(text: str) -> list[_Token]:
             at += len(rest) - len(rest.lstrip())
             bad = text[at]
             hint = f"Write {_LOOKALIKE[bad]}." if bad in _LOOKALIKE else None
-            if bad == ",":
-                hint = "Decimals are written with a point."
             if bad in "<>=!&|?":
                 hint = "Formulas don't compare; min and max can limit a number."
             raise FormulaError(f"'{bad}' can't stand in a formula, at character {at + 1}.", position=at, hint=hint)
         kind = str(match.lastgroup)
-        out.append(_Token(kind, match.group(kind), match.start(kind)))
+        text_ = match.group(kind)
+        out.append(_Token(kind, _MARKS.get(text_, text_), match.start(kind), match.end(kind)))
         at = match.end()
-    out.append(_Token("end", "", len(text)))
+    out.append(_Token("end", "", len(text), len(text)))
     return out
 
 
@@ -159,6 +170,7 @@ class _Reader:
         self.tokens = _tokens(text)
         self.at = 0
         self.depth = 0
+        self.listing = False  # between the commas of a function
         self.names: set[str] = set()
 
     @property
@@ -221,30 +233,81 @@ class _Reader:
 
     def measure(self) -> _Node:
         node = self.atom()
+        unit = ""
         while self.token.kind == "name" and self.token.text in UNITS:
             node = _with_unit(node, self.token)
+            unit = self.token.text
             self.at += 1
+        if unit == "ft" and self.token.kind == "number":
+            begin = self.token
+            inches = self.measure()
+            if self.tokens[self.at - 1].text != "in":
+                raise self.fail(f"'{begin.text}' is not expected", begin, "Feet are followed by inches: 2 ft 6 in.")
+            return _plus_minus(node, inches, begin)
         return node
 
     def atom(self) -> _Node:
         token = self.token
         self.at += 1
         if token.kind == "number":
-            value = float(token.text)
+            value = self.number(token)
             if not abs(value) <= MAX_MAGNITUDE:
                 raise self.fail(f"'{token.text}' is too large", token)
             return lambda _: Quantity(value)
         if token.kind == "name":
             return self.name(token)
         if token.text == "(":
+            listing, self.listing = self.listing, False
             node = self.sum()
             if not self.take(")"):
                 raise self.fail("A closing bracket is missing")
+            self.listing = listing
             return node
         self.at -= 1
         raise self.fail(
             "A number or a name is missing" if token.kind == "end" or token.text != ")" else "')' is not expected"
         )
+
+    def number(self, token: _Token) -> float:
+        """Read a number that has begun: with a decimal comma, as a fraction of whole numbers, or as both of a mixed one."""
+        after = self.tokens[self.at : self.at + 5]
+        if not token.whole or len(after) < 2:
+            return float(token.text)
+        if after[0].text == "," and not self.listing:
+            return self.with_comma(token, after)
+        if _is_fraction(after) and int(after[0].text) < int(after[2].text):
+            self.at += 3
+            return int(token.text) + int(after[0].text) / int(after[2].text)
+        if _is_fraction([token, *after]) and _is_unit(after[2:]) and self.begins_term():
+            self.at += 2
+            return int(token.text) / int(after[1].text)
+        if after[0].text == "-" and after[0].position == token.end and _is_fraction(after[1:]) and _is_unit(after[4:]) \
+                and after[1].position == after[0].end:  # fmt: skip
+            mixed, fraction = f"{token.text} {after[1].text}/{after[3].text}", f"{after[1].text}/{after[3].text}"
+            raise self.fail("This can be read in two ways,", token,
+                            f"Write {mixed} {after[4].text}, or {token.text} - ({fraction}) {after[4].text}.")  # fmt: skip
+        return float(token.text)
+
+    def with_comma(self, token: _Token, after: list[_Token]) -> float:
+        comma, rest = after[0], after[1]
+        if (
+            comma.position != token.end
+            or rest.kind != "number"
+            or rest.position != comma.end
+            or not rest.text[0].isdigit()
+            or "." in rest.text
+        ):
+            return float(token.text)
+        if len(rest.text) == 3 and rest.whole and len(token.text) <= 3 and token.text != "0":
+            raise self.fail("This can be read in two ways,", token,
+                            f"Write {token.text}{rest.text}, or {token.text}.{rest.text}.")  # fmt: skip
+        self.at += 2
+        return float(f"{token.text}.{rest.text}")
+
+    def begins_term(self) -> bool:
+        """Return whether the token just taken is the first of its term, so that a fraction there is one number."""
+        before = self.tokens[self.at - 2] if self.at >= 2 else None
+        return before is None or (before.kind == "sign" and before.text in "(,+-")
 
     def name(self, token: _Token) -> _Node:
         name = token.text
@@ -270,15 +333,28 @@ class _Reader:
         function = FUNCTIONS[token.text]
         if not self.take("("):
             raise self.fail(f"'{token.text}' needs a bracket behind it")
+        listing, self.listing = self.listing, True
         arguments = [self.sum()]
         while self.take(","):
             arguments.append(self.sum())
         if not self.take(")"):
             raise self.fail("A closing bracket is missing")
+        self.listing = listing
         if not function.least <= len(arguments) <= function.most:
             wants = f"{function.least}" if function.least == function.most else f"{function.least} to {function.most}"
             raise self.fail(f"'{token.text}' takes {wants} numbers, not {len(arguments)},", token)
         return _called(token, function, arguments)
+
+
+def _is_fraction(tokens: list[_Token]) -> bool:
+    """Return whether a fraction of whole numbers begins there: ``1/8``."""
+    return (
+        len(tokens) >= 3 and tokens[0].whole and tokens[1].text == "/" and tokens[2].whole and int(tokens[2].text) > 0
+    )
+
+
+def _is_unit(tokens: list[_Token]) -> bool:
+    return bool(tokens) and tokens[0].kind == "name" and tokens[0].text in UNITS
 
 
 def _checked(value: float, token: _Token) -> float:
@@ -323,7 +399,7 @@ def _times_over(left: _Node, right: _Node, token: _Token) -> _Node:
         if b.measures and not a.measures:
             raise FormulaError(
                 f"A plain number is divided by a {b.measures} at character {token.position + 1}.",
-                position=token.position, hint="A unit binds to what stands just before it: write (pi / 2) rad.",
+                position=token.position, hint="A unit binds to what stands just before it: bracket the rest, as in (pi / 2) rad or (1/2) in.",
             )  # fmt: skip
         return Quantity(_checked(a.value / b.value, token), None if a.measures == b.measures else a.measures)
 

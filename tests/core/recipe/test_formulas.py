@@ -14,6 +14,15 @@ from jukai.core.formulas import Quantity, check_name, evaluate_formula, rename_i
 NAMES = {"count": Quantity(5), "foot": Quantity(48, "length"), "tilt": Quantity(30, "angle")}
 
 
+WORKSHOP = {
+    "1/8 in": 3.175, "3/8\"": 9.525, "5 1/2 in": 139.7, "2 ft": 609.6, "2' 6\"": 762, "5′ 6 1/2″": 1689.1, "-1/8 in": -3.175, "8,5": 8.5,
+    "0,125 in": 3.175, "1,0005": 1.0005, "0,500": 0.5, "8,5e1 mm": 85, "5 1/2": 5.5, "1 1/2 in + 1/4 in": 44.45, "3/8in": 9.525, "1/2 rad": math.degrees(0.5),
+    "max(8,5)": 8, "max((8,5), 3)": 8.5, "max(1/8 in, 2)": 3.175, "foot * 1/2 mm": 24, "foot / 1 / 2 mm": 24, "1/8": 0.125, "1/8 * 3": 0.375,
+    "5 - 1/2 in": -7.7, "5-1/2": 4.5, "(1/8 in) / 2": 1.5875, "2 ft - 1/2 in": 596.9, "1/2 in ** 1": 12.7,
+}  # fmt: skip
+"""An inch is 25.4 mm exactly, a foot 12 inches (international yard and pound, 1959)."""
+
+
 class Values(unittest.TestCase):
     def test_table(self) -> None:
         cases = {
@@ -22,6 +31,7 @@ class Values(unittest.TestCase):
             "tan(45)": 1, "sin(180)": 0, "cos(90)": 0, "asin(1)": 90, "atan2(1, 1)": 45, "(pi / 2) rad": 90, "pi rad": 180,
             "sqrt(16)": 4, "hypot(3, 4)": 5, "min(3, 1, 2)": 1, "max(foot, 50)": 50, "floor(-0.5)": -1, "round(2.5)": 3, "mod(-1, 3)": 2,
             "ln(exp(2))": 2, "log10(1000)": 3, "abs(-foot)": 48, "foot mm": 48, "--3": 3, "sin(tilt)": 0.5, "foot / (2 mm)": 24,
+            **WORKSHOP,
         }  # fmt: skip
         for text, expected in cases.items():
             with self.subTest(text):
@@ -29,9 +39,11 @@ class Values(unittest.TestCase):
 
     def test_errors_point_at_the_character(self) -> None:
         cases = {
-            "": 0, "1 +": 3, "2 * (3": 6, "2 $ 3": 2, "1,5": 1, "foo + 1": 0, "2 x 3": 2, "3 4": 2, "1 < 2": 2, "sin 30": 4, "sin()": 4,
+            "": 0, "1 +": 3, "2 * (3": 6, "2 $ 3": 2, "foo + 1": 0, "2 x 3": 2, "3 4": 2, "1 < 2": 2, "sin 30": 4, "sin()": 4,
             "min()": 4, "atan2(1)": 0, "1 / 0": 2, "sqrt(-1)": 0, "mm": 0, "2 ** 65": 2, "10 ** 12 * 10": 9, "foot + tilt": 5, "pi / 2 rad": 3,
-            "foot cm": 5, "cos(foot)": 0, "count.real": 5, "__import__('os')": 11, "(-8) ** 0.5": 5, "tan(90)": 0, "2 × 3": 2, "1e400": 0,
+            "foot cm": 5, "cos(foot)": 0, "count.real": 5, "__import__('os')": 10, "(-8) ** 0.5": 5, "tan(90)": 0, "2 × 3": 2, "1e400": 0,
+            "1,000": 0, "12,500 mm": 0, "5-1/2 in": 0, "foot + 5-3/8\"": 7, "2 * 1/2 in": 5, "2 ft 3": 5, "2 ft 3 mm": 5, "5 3/2": 2, "1/0 in": 1,
+            "1, 5": 1, "1,": 1, ",5": 0, "8,5,2": 3, "2' 3'": 3, "\"": 0, "1,5.2": 1,
         }  # fmt: skip
         for text, position in cases.items():
             with self.subTest(text):

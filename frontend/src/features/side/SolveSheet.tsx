@@ -2,6 +2,7 @@ import { useState } from 'react'
 import { api } from '../../shared/api/client'
 import type { Solved } from '../../shared/api/client'
 import { figure, withUnit } from '../../shared/format'
+import { inFile } from '../../shared/number'
 import { author, edit, shownParts, useSession } from '../../shared/session'
 import { numberAt } from '../../shared/targets'
 import { Button } from '../../shared/ui/Button'
@@ -64,7 +65,7 @@ function Solving({ address, close }: { address: string; close: () => void }) {
       .catch(() => undefined)
   }
   const name = parts.find((p) => p.id === part)?.name ?? 'the part'
-  const value = (x: number) => withUnit(figure(x, 8), target.unit)
+  const value = (x: number) => withUnit(figure(x / (target.per ?? 1), 8), target.unit)
   return (
     <form
       className="solve"
@@ -76,7 +77,7 @@ function Solving({ address, close }: { address: string; close: () => void }) {
       onKeyDown={(e) => e.stopPropagation()}
     >
       <p className="prose">
-        {target.words} Now {target.value === null ? 'unknown' : value(target.value)}.
+        {target.words} Now {target.value === null ? 'unknown' : value(inFile(target) ?? 0)}.
       </p>
       <p className="prose">
         Take the{' '}

@@ -6,6 +6,7 @@ import { dragPlane, movedPoint } from '../../shared/dragging'
 import type { Pair } from '../../shared/dragging'
 import { figure } from '../../shared/format'
 import { useSection } from '../../shared/section'
+import { inFile } from '../../shared/number'
 import type { NumberTarget } from '../../shared/number'
 import { NumberField } from '../../shared/ui/NumberChip'
 import { useView } from '../../shared/viewState'
@@ -83,7 +84,7 @@ export function Callouts(props: {
   )
   const rows = led.map((s) => ({
     key: s.callout.target,
-    ...anchorOf(stage, part, s.callout, s.target.value),
+    ...anchorOf(stage, part, s.callout, inFile(s.target)),
   }))
   // with one part shown only, the others are not there to stand in the way
   const others = (only ? [] : props.parts)
@@ -324,7 +325,9 @@ export function PointGrip({ stage, part, bench, s, small }: Omit<CalloutProps, '
       }
       return [(d.x * v.y - d.y * v.x) / det, (u.x * d.y - u.y * d.x) / det]
     }
-    dragPlane(e, local, s.target.step, shown.at, (p) => movedPoint(curveId, pointId, written, p))
+    dragPlane(e, local, s.target.step * (s.target.per ?? 1), shown.at, (p) =>
+      movedPoint(curveId, pointId, written, p),
+    )
   }
   return (
     <g className={`value${lit}`} {...hover}>

@@ -18,6 +18,7 @@ import type { Looking } from './camera'
 import { DimensionLines, Label } from './Dimensions'
 import { anchorOf, apartFromEachOther, cornersOf, matrixOf } from './layout'
 import type { Dimension, Spot } from './layout'
+import { inFile } from '../../shared/number'
 import type { NumberTarget } from '../../shared/number'
 import { NumberField } from '../../shared/ui/NumberChip'
 import { Pane } from './Pane'
@@ -254,7 +255,7 @@ const Over = memo(function Over(props: {
   const lengths = shown.filter((s) => isLength(s) && alongPane(title, s.callout.along))
   const others = shown
     .filter((s) => !isLength(s) && s.callout.form !== 'point')
-    .map((s) => ({ s, ...anchorOf(pane, part, s.callout, s.target.value) }))
+    .map((s) => ({ s, ...anchorOf(pane, part, s.callout, inFile(s.target)) }))
   const spots = apartFromEachOther(
     others.map((o) => o.anchor),
     8,

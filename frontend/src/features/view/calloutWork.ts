@@ -3,7 +3,7 @@ import type { PointerEvent as ReactPointerEvent } from 'react'
 import type { Matrix4 } from 'three'
 import type { BenchView, CalloutView, PartView, StepView } from '../../shared/api/client'
 import { dragNumber } from '../../shared/dragging'
-import { figure } from '../../shared/format'
+import { figure, withUnit } from '../../shared/format'
 import { KINDS } from '../../shared/kinds'
 import { valueSpec } from '../../shared/operators'
 import { numberAt } from '../../shared/targets'
@@ -54,20 +54,21 @@ export function textOf({ callout, target, written }: Shown): string {
   const v = target.value ?? 0
   const key = target.address.split('/').at(-1) ?? ''
   const slope = callout.slope === null ? '' : ` × ${figure(callout.slope, 3)}°`
-  const stop = callout.stopped === null ? '' : `, stops at ${figure(callout.stopped, 4)}`
+  const stop =
+    callout.stopped === null ? '' : `, stops at ${figure(callout.stopped / (target.per ?? 1), 4)}`
   switch (callout.form) {
     case 'radius':
-      return `R ${figure(v, 5)}\u2009mm${stop}`
+      return `R ${withUnit(figure(v, 5), target.unit)}${stop}`
     case 'count':
     case 'factor':
     case 'share':
       return written?.(v, key) ?? `${key.replace('_', ' ')} ${figure(v, 5)}`
     case 'angle':
-      return `${figure(v, 5)}°`
+      return withUnit(figure(v, 5), target.unit)
     case 'level':
-      return `${key} ${figure(v, 5)}${target.unit === '%' ? '\u2009%' : '\u2009mm'}`
+      return `${key} ${withUnit(figure(v, 5), target.unit)}`
     default:
-      return `${figure(v, 5)}\u2009mm${slope}${stop}`
+      return `${withUnit(figure(v, 5), target.unit)}${slope}${stop}`
   }
 }
 
@@ -86,6 +87,7 @@ export function startDrag(
   const at = new Vector3(...(c.form === 'angle' ? c.at : c.to)).applyMatrix4(m)
   const along = new Vector3(...c.along).transformDirection(m)
   const none = () => 0
+  const per = target.per ?? 1
   if (c.form === 'count') {
     dragNumber(e, {
       target,
@@ -97,7 +99,7 @@ export function startDrag(
     return
   }
   if (c.form === 'angle') {
-    let angle = target.value ?? 0
+    let angle = (target.value ?? 0) * per
     dragNumber(e, {
       target,
       click,
@@ -109,7 +111,7 @@ export function startDrag(
         const l2 = t.x ** 2 + t.y ** 2
         const change = (l2 > 0.02 ? (dx * t.x + dy * t.y) / l2 : dx * 0.5) * c.gain
         angle += change
-        return change
+        return change / per
       },
     })
     return
@@ -117,7 +119,7 @@ export function startDrag(
   const w = screenWay(stage, at, along)
   const l2 = w.x ** 2 + w.y ** 2
   const usable = l2 * stage.mmPerPx() ** 2 > 0.03
-  const share = c.form === 'level' && target.unit === '%' ? 100 / lengthAlong(part, c) : 1
+  const share = c.form === 'level' && target.unit === '%' ? 100 / lengthAlong(part, c) : 1 / per
   dragNumber(e, {
     target,
     click,

@@ -57,7 +57,7 @@ export function NumberChip(props: { target: NumberTarget; off?: boolean; plain?:
     e.stopPropagation()
   }
   const shown = t.value === null ? '?' : t.whole ? whole(t.value) : figure(t.value)
-  const number = props.plain ? shown : withUnit(shown, t.unit)
+  const number = props.plain && !t.per ? shown : withUnit(shown, t.unit)
   return (
     <span
       className={`chip number${formula ? ' formula' : ''}${t.raw === null ? ' self' : ''}${lit ? ' lit' : ''}`}
