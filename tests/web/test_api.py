@@ -177,6 +177,28 @@ class Edits(ApiTest):
         state = self.get(f"/benches/{bench}")
         self.assertEqual((state["revision"], state["parts"][0]["steps"][0]["state"]), (1, "done"))
 
+    def test_an_edit_whose_answer_was_lost_is_not_done_twice(self) -> None:
+        """Sent again upon a newer revision it says since when it has been on its way; another window's like it is another one."""
+        bench = self.opened()
+        part = {"kind": "add_part", "part": "p2", "name": "Can", "step": "s1", "operator": "cylinder", "values": {}}
+        turn = {"kind": "set_value", "part": "p1", "step": "s2", "key": "turn", "value": 45}
+
+        def sent(edit: object, base: int, status: int = 200, **more: object) -> Any:
+            return self.post(f"/benches/{bench}/edits", {"base": base, "edit": edit, "author": "t", **more}, status)
+
+        for number, edit in enumerate((part, turn), 1):
+            self.assertEqual(sent(edit, number)["revision"], number + 1)
+            sent(edit, number, 409)  # nothing says that it is the same one
+            for base in (number, number + 1):
+                again = sent(edit, base, since=number)
+                self.assertEqual((again["revision"], len(again["parts"])), (number + 1, 2))
+        self.assertEqual(sent(turn, 3, since=3)["revision"], 4)  # the same words once more are a new edit
+        self.assertEqual(sent(turn, 4, author="u", since=1)["revision"], 5)
+        self.post(f"/benches/{bench}/undo", {"base": 5, "author": "t"})
+        self.post(f"/benches/{bench}/undo", {"base": 4, "author": "t"})
+        self.post(f"/benches/{bench}/undo", {"base": 3, "author": "t"})
+        self.assertEqual(sent(turn, 2, since=2)["revision"], 6)  # what was undone is not there
+
     def test_what_came_in_with_a_file_is_told_at_its_step(self) -> None:
         file = json.loads(EXAMPLE.read_text())
         file["parts"][0]["recipe"][0]["values"]["sides"] = "flutes +"

@@ -1,10 +1,10 @@
 import { useEffect } from 'react'
 import { create } from 'zustand'
-import { api } from './api/client'
+import { Offline, api } from './api/client'
 import type { ClearanceRow, Edit } from './api/client'
 import { figure } from './format'
 import { boxGap } from './placement'
-import { shownParts, useSession } from './session'
+import { fail, shownParts, useSession } from './session'
 import { useView } from './viewState'
 
 interface State {
@@ -42,6 +42,7 @@ async function ask(): Promise<void> {
         const found = await api.clearance(id, { part, base: bench.revision, edit })
         useClearance.setState({ part, rows: found.rows, coarse: false, failed: null })
       } catch (e) {
+        if (e instanceof Offline) fail(e) // asked again once the bench is
         useClearance.setState({
           part,
           rows: [],

@@ -134,14 +134,11 @@ export async function open(id: string): Promise<void> {
         setState({ progress: e })
       if (e.kind === 'bodies' && e.revision === getState().bench?.revision) void askForBodies()
     },
-    open: () => {
-      if (getState().connection === 'lost') {
-        setState({ connection: 'here' })
-        if (queue.length === 0) void refresh()
-        void drain()
-      }
+    open: () => void again(),
+    // the stream ends when the server does: the page says so before something is asked
+    lost: () => {
+      if (getState().connection === 'here') void refresh()
     },
-    lost: () => undefined,
   })
   await refresh()
 }
@@ -173,10 +170,12 @@ export async function refresh(): Promise<void> {
   }
 }
 
-function fail(e: unknown): void {
+/** Tell that a request failed; where the server can't be reached it is tried again until it can. */
+export function fail(e: unknown): void {
   if (e instanceof Offline) {
     setState({ connection: 'lost' })
-    window.setTimeout(() => void again(), 1500)
+    clearTimeout(trying)
+    trying = window.setTimeout(() => void again(), AGAIN)
     return
   }
   const text = e instanceof Error ? e.message : String(e)
@@ -184,15 +183,20 @@ function fail(e: unknown): void {
   else say(text, 'error')
 }
 
+/** ms between two looks for a server that can't be reached */
+const AGAIN = 1000
+let trying = 0
+
+/** Look whether the server is back. It counts as lost until the last edit that waits is kept. */
 async function again(): Promise<void> {
-  if (getState().connection !== 'lost') return
+  const { connection, id } = getState()
+  if (connection !== 'lost' || !id) return
   try {
-    const id = getState().id
-    if (!id) return
     const bench = await api.bench(id)
-    setState({ connection: 'here' })
-    if (queue.length === 0) adopt(bench)
-    void drain()
+    if (getState().id !== id) return
+    adopt(bench)
+    if (queue.length > 0) await drain()
+    else setState({ connection: 'here' })
   } catch (e) {
     fail(e)
   }
@@ -200,7 +204,11 @@ async function again(): Promise<void> {
 
 // -- edits -----------------------------------------------------------------------------------
 interface Waiting {
-  send: (base: number) => Promise<BenchView | BenchChanges>
+  send: (base: number, since: number | null) => Promise<BenchView | BenchChanges>
+  /** the revision it was first sent upon, once an answer did not come: it may have been kept */
+  since: number | null
+  /** done again upon a newer state it would be something else */
+  once: boolean
   target: { part: string; step: string | null } | null
   done: (error: Error | null) => void
   tries: number
@@ -234,7 +242,8 @@ async function drain(): Promise<void> {
       try {
         setState({ busy: true })
         const before = bench
-        const after = await first.send(bench.revision)
+        const base = first.once ? (first.since ?? bench.revision) : bench.revision
+        const after = await first.send(base, first.since)
         queue.shift()
         endPreview()
         adopt(after)
@@ -244,12 +253,16 @@ async function drain(): Promise<void> {
         first.done(null)
       } catch (e) {
         if (e instanceof Offline) {
+          first.since ??= bench.revision
           fail(e)
           break
         }
         if (e instanceof ApiError && e.problem.code === 'stale' && first.tries < 8) {
           first.tries += 1
           await refresh() // the same edit again, upon the newer state
+          if (!first.once || first.since === null) continue
+          queue.shift() // it may have been done already: what there is now is shown
+          first.done(null)
           continue
         }
         queue.shift()
@@ -259,17 +272,22 @@ async function drain(): Promise<void> {
     }
   } finally {
     draining = false
-    setState({ waiting: queue.length, busy: false })
+    const { connection } = getState()
+    setState({
+      waiting: queue.length,
+      busy: false,
+      connection: queue.length === 0 ? 'here' : connection,
+    })
   }
 }
 
-function enqueue(send: Waiting['send'], target: Waiting['target']): Promise<void> {
+function enqueue(send: Waiting['send'], target: Waiting['target'], once = false): Promise<void> {
   return new Promise((resolve, reject) => {
     const done = (error: Error | null) => {
       if (error) reject(error)
       else resolve()
     }
-    queue.push({ send, target, done, tries: 0 })
+    queue.push({ send, target, done, tries: 0, since: null, once })
     setState({ waiting: queue.length })
     void drain()
   })
@@ -285,7 +303,14 @@ export async function edit(
   const target = targetOf(e)
   try {
     await enqueue(
-      (base) => api.edit(id, { base, edit: e, author, join: options.join ?? false }),
+      (base, since) =>
+        api.edit(id, {
+          base,
+          edit: e,
+          author,
+          join: options.join ?? false,
+          ...(since !== null && { since }),
+        }),
       target,
     )
   } catch (error) {
@@ -351,9 +376,11 @@ function extent(p: PartView, k: number): number {
 export function move(how: 'undo' | 'redo' | 'go-to', revision?: number): void {
   const id = getState().id
   if (!id) return
-  enqueue((base) => api.move(id, how, { base, author, revision: revision ?? null }), null).catch(
-    (e: unknown) => fail(e),
-  )
+  enqueue(
+    (base) => api.move(id, how, { base, author, revision: revision ?? null }),
+    null,
+    true,
+  ).catch((e: unknown) => fail(e))
 }
 
 // -- previews --------------------------------------------------------------------------------

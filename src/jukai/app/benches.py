@@ -248,6 +248,11 @@ class Benches:
         head = self.work.advance(bench_id, number, bench)
         return head, head.views(ids), self.workshop.measures(bench, partial(self.work.evaluation, head))
 
+    def kept(self, bench_id: str, since: int, data: object, author: str) -> bool:
+        """Return whether an edit whose answer never came was kept all the same, upon the revision ``since`` or later."""
+        sent = parse_edit(data).model_dump(mode="json", by_alias=True)
+        return any(_is_of(edit, sent) for edit in self.store.edits_since(bench_id, since, author))
+
     def edit(self, bench_id: str, base: int, data: object, author: str, *, join: bool = False) -> int:
         """Do and keep an edit; return the revision once it is on disk, without waiting for bodies."""
         number, bench = self._bench(bench_id)
@@ -461,6 +466,12 @@ def document_changes(before: Bench, after: Bench) -> dict[str, object]:
             "order": None if keys == list(there) else keys,
         }
     return out
+
+
+def _is_of(kept: JsonObject, sent: JsonObject) -> bool:
+    """Return whether a kept edit is one that was sent; numbers that a new step begins with were written into it."""
+    begun = sent["kind"] in ("add_step", "add_part")
+    return all(kept.get(k) == v for k, v in sent.items() if not (begun and k == "values"))
 
 
 def _listed(value: object) -> object:

@@ -150,6 +150,9 @@ class BenchStore(Protocol):
     ) -> int:
         """Keep an edit made on ``base``; raise ``Stale`` if that is not the head."""
 
+    def edits_since(self, bench_id: str, since: int, author: str) -> Sequence[JsonObject]:
+        """Return the edits of a window, as they were kept, that led to the head and are newer than a revision."""
+
     def undo(self, bench_id: str, base: int) -> int:
         """Move the head to its parent; return its number."""
 

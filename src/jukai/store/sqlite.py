@@ -191,6 +191,15 @@ class SqliteStore:
         held = self._texts.get(bench_id)
         return held[1] if held is not None and held[0] == number else _text(s, bench_id, number)
 
+    def edits_since(self, bench_id: str, since: int, author: str) -> Sequence[JsonObject]:
+        """Return the edits of a window, as they were kept, that led to the head and are newer than a revision."""
+        with Session(self._engine) as s:
+            line = _line(s, bench_id, _bench(s, bench_id).head)
+            newer = select(Revision.number, Revision.edit).where(
+                Revision.bench == bench_id, Revision.number > since, Revision.author == author
+            )
+            return [edit for number, edit in s.execute(newer) if number in line and edit is not None]
+
     def undo(self, bench_id: str, base: int) -> int:
         """Move the head to its parent; at the first revision it stays."""
         with self._writing() as s:

@@ -285,6 +285,9 @@ class EditIn(In):
     edit: Edit
     author: str = Field("", max_length=64)
     join: bool = False
+    since: int | None = Field(
+        None, description="the revision it was first sent upon, where its answer never came: it is not done twice"
+    )
 
 
 class PreviewIn(EditIn):

@@ -247,6 +247,15 @@ def _moved(benches: Benches, bench: str, how: str, body: m.MoveIn) -> dict[str, 
     return _after(benches, bench, body.base, started)
 
 
+def _edited(benches: Benches, bench: str, body: m.EditIn) -> dict[str, object]:
+    started = perf_counter()
+    edit = body.edit.model_dump(by_alias=True)
+    if body.since is not None and benches.kept(bench, body.since, edit, body.author):
+        return _state(benches.state(bench, wait=_wait()), started)
+    benches.edit(bench, body.base, edit, body.author, join=body.join)
+    return _after(benches, bench, body.base, started)
+
+
 def _bench_routes(api: Blueprint, benches: Benches) -> None:
     @api.get("/benches/<string:bench>", responses={"200": m.BenchView})
     def bench_state(path: m.BenchPath) -> dict[str, object]:
@@ -275,9 +284,7 @@ def _bench_routes(api: Blueprint, benches: Benches) -> None:
     @api.post("/benches/<string:bench>/edits", responses={"200": m.BenchAnswer})
     def bench_edit(path: m.BenchPath, body: m.EditIn) -> dict[str, object]:
         """Do and keep an edit, acknowledged once it is on disk; ``Prefer`` says what is answered, and after what time."""
-        started = perf_counter()
-        benches.edit(path.bench, body.base, body.edit.model_dump(by_alias=True), body.author, join=body.join)
-        return _after(benches, path.bench, body.base, started)
+        return _edited(benches, path.bench, body)
 
     @api.post("/benches/<string:bench>/preview", responses={"200": m.BenchChanges})
     def bench_preview(path: m.BenchPath, body: m.PreviewIn) -> object:

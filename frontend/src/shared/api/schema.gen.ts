@@ -1803,6 +1803,11 @@ export interface components {
              * @default false
              */
             join?: boolean;
+            /**
+             * Since
+             * @description the revision it was first sent upon, where its answer never came: it is not done twice
+             */
+            since?: number | null;
         };
         /**
          * AddMeasure
@@ -2437,6 +2442,11 @@ export interface components {
              * @default false
              */
             join?: boolean;
+            /**
+             * Since
+             * @description the revision it was first sent upon, where its answer never came: it is not done twice
+             */
+            since?: number | null;
             /** Parts */
             parts?: string[] | null;
             /** Held */
