@@ -84,7 +84,7 @@ class Server {
   }
 }
 
-const at = vi.hoisted(() => ({ server: null }))
+const at = vi.hoisted((): { server: unknown } => ({ server: null }))
 const server = () => at.server as Server
 
 vi.mock('./api/client', async (actual) => ({
