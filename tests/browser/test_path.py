@@ -51,11 +51,16 @@ class MainPath(BrowserTest):
         self.after(lambda: self.type_into(f"{TURN}/sides", "flutes"))
         self.assertEqual(self.value("p1", "s1", "sides"), "flutes")
         self.assertIn("= 60", self.text(chip).replace("\n", " "))
+        # what can't be used stays in its field, with words, and nothing is kept
+        before = self.revision()
         self.type_into(f"{TURN}/sides", "flutes +", end=Keys.ENTER)
-        self.settled()
-        self.assertEqual(self.attribute("step-s1", "data-state"), "failed")
-        self.assertIn("at the end", self.text("error-s1"))
-        self.after(lambda: self.type_into(f"{TURN}/sides", "48"))
+        wrong = self.wait(lambda: self.driver.find_element(By.CLASS_NAME, "chip-wrong"))
+        self.assertIn("at the end", wrong.text)
+        self.assertEqual((self.attribute("step-s1", "data-state"), self.revision()), ("done", before))
+        field = self.find(f"field-{TURN}/sides")
+        field.send_keys(Keys.CONTROL, "a")
+        self.after(lambda: field.send_keys("48", Keys.TAB))  # left, it is kept once
+        self.assertEqual(self.revision(), before + 1)
         self.type_into(f"{TURN}/sides", "99", end=Keys.ESCAPE)
         self.assertEqual(self.value("p1", "s1", "sides"), 48)
         element = self.wait(lambda: self.find(chip))
@@ -69,6 +74,33 @@ class MainPath(BrowserTest):
         self.keys(Keys.ESCAPE)
         ActionChains(self.driver).release().perform()
         self.assertEqual((self.revision(), self.value("p1", "s1", "sides")), (before, 49))
+
+    def test_a_field_opens_at_once_and_loses_no_key(self) -> None:
+        chip = f"chip-{TURN}/sides"
+        # one go, without waiting: click, type, Enter
+        self.after(
+            lambda: ActionChains(self.driver, duration=0).click(self.find(chip)).send_keys("57", Keys.ENTER).perform()
+        )
+        self.assertEqual(self.value("p1", "s1", "sides"), 57)
+        # a figure typed on a number that has the focus begins its field
+        self.driver.execute_script("arguments[0].focus()", self.find(chip))
+        self.after(lambda: ActionChains(self.driver, duration=0).send_keys("58", Keys.ENTER).perform())
+        self.assertEqual(self.value("p1", "s1", "sides"), 58)
+        # two clicks take it back to its default
+        before = self.revision()
+        self.after(lambda: ActionChains(self.driver).double_click(self.find(chip)).perform())
+        self.assertEqual((self.value("p1", "s1", "sides"), self.revision()), (None, before + 1))
+        # what is typed with a unit keeps it
+        self.click("step-s3")
+        width = "p1/s3/values/width"
+        for text, kept, shown in (
+            ("1/32 in", "1/32 in", "0.03125"),
+            ("0.04", "0.04 in", "0.04"),
+            ("1,5 mm", "1,5 mm", "1.5"),
+        ):
+            self.after(lambda text=text: self.type_into(width, text))
+            self.assertEqual(self.value("p1", "s3", "width"), kept)
+            self.assertIn(shown, self.text(f"chip-{width}"))
 
     def test_while_a_number_is_held_the_keyboard_is_its_own(self) -> None:
         chip = f"chip-{TURN}/sides"
