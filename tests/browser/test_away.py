@@ -32,10 +32,15 @@ class Away(BrowserTest):
 
     def test_edits_are_kept_while_the_server_is_away(self) -> None:
         self.server.stop()
+        self.wait(lambda: self.all("offline"), "that it is said before anything is asked")
         self.type_into(SIDES, "20")
-        self.assertIn("One edit is kept", self.wait(lambda: self.find("offline").text))
+        self.wait(lambda: "One edit is kept" in self.text("offline"))
+        self.type_into("p1/s1/values/rows", "40")
+        self.wait(lambda: "2 edits are kept" in self.text("offline"))
         self.server.start()
         self.wait(lambda: not self.all("offline"), "back again")
+        # the strip goes when the last edit is kept, not before
+        self.assertEqual(self.attribute("bench", "data-waiting"), "0")
         # the new server loads its kernels while it works the demo out again
         self.wait(
             lambda: self.sides() == 20,
@@ -48,6 +53,10 @@ class Away(BrowserTest):
         mesh, faces = self.attribute("stage", "data-shown"), self.text("faces")
         self.click("step-s1")
         self.type_into(SIDES, "1000")
+        # until it is there, what is told of the part is marked as of before
+        self.wait(lambda: self.attribute("title-block", "data-stale") == "true", "stale figures")
+        self.assertEqual(self.attribute("soundness", "data-state"), "checking")
+        self.assertEqual(self.attribute("clearance", "data-stale"), "true")
         self.wait(lambda: [self.driver.find_element(By.XPATH, "//button[normalize-space()='Stop']").click()], "Stop")
         self.wait(lambda: self.all("go-on"), "that it was stopped")
         self.assertEqual(self.attribute("stage", "data-shown"), mesh)
@@ -62,6 +71,8 @@ class Away(BrowserTest):
         self.wait(lambda: not self.all("go-on"), "that it goes on", 60)
         self.settled()
         self.assertEqual(self.sides(), 24)
+        self.wait(lambda: self.attribute("title-block", "data-stale") == "false", "fresh figures")
+        self.wait(lambda: self.attribute("clearance", "data-stale") == "false", "fresh clearances")
 
 
 if __name__ == "__main__":

@@ -94,7 +94,7 @@ class MainPath(BrowserTest):
         self.click("step-s3")
         width = "p1/s3/values/width"
         for text, kept, shown in (
-            ("1/32 in", "1/32 in", "0.03125"),
+            ("1/32 in", "1/32 in", "1/32 in"),
             ("0.04", "0.04 in", "0.04"),
             ("1,5 mm", "1,5 mm", "1.5"),
         ):

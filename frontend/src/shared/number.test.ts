@@ -51,6 +51,7 @@ test.each<[string, number, string, string, number, number]>([
 ])('%s is shown and typed over in its unit', (raw, value, unit, own, number, per) => {
   const t = inItsUnit(target(raw, value, unit))
   expect([t.unit, t.value, t.per]).toEqual([own, number, per])
+  expect(t.fraction).toBe(raw.includes('/') ? raw : undefined) // read as it was written
   expect(inFile(t)).toBeCloseTo(value, 9)
   expect(t.edit(0.5)).toMatchObject({ value: `0.5 ${own}` })
   expect(t.edit('3 mm')).toMatchObject({ value: '3 mm' }) // another one is taken as it is typed

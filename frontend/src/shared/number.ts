@@ -22,6 +22,8 @@ export interface NumberTarget {
   part: string | null
   /** how many of the file's own units (mm, degrees) one of its unit is, where it is written in another one */
   per?: number
+  /** as it is written where that is a fraction: `3/64 in` */
+  fraction?: string
   /** the edit that gives it another number or formula, or null to take it back to its default */
   edit: (value: number | string | null) => Edit
 }
@@ -62,6 +64,7 @@ export function inItsUnit(t: NumberTarget): NumberTarget {
     ...t,
     unit,
     per,
+    ...(t.raw.includes('/') && { fraction: t.raw.trim() }),
     value: t.value === null ? null : whole(t.value),
     least: t.least / per,
     most: t.most / per,

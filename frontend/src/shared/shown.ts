@@ -27,6 +27,16 @@ export function shownPart(
   )
 }
 
+/**
+ * Whether what is told of a part (of any, where none is named) is of before the last change: the
+ * edit is on its way, or its body is being worked out.
+ */
+export function isStale(s: ReturnType<typeof useSession.getState>, part: string | null): boolean {
+  if (s.waiting > 0) return true
+  const coming = s.bench?.waiting ?? []
+  return part === null ? coming.length > 0 : coming.includes(part)
+}
+
 /** The number at an address as it is shown, or null when it is not there. */
 export function useTarget(address: string): NumberTarget | null {
   const newest = useRef<NumberTarget | null>(null)

@@ -1,6 +1,7 @@
 import type { ClearanceRow } from '../../shared/api/client'
 import { inWords, useClearance, useClearances } from '../../shared/clearances'
 import { useSession } from '../../shared/session'
+import { isStale } from '../../shared/shown'
 import { useView } from '../../shared/viewState'
 
 const FEW = 4
@@ -12,12 +13,21 @@ export function ClearanceList() {
   const chosen = useView((s) => s.part)
   const name = useSession((s) => s.bench?.document.parts?.find((p) => p.id === chosen)?.name)
   const pair = useView((s) => s.pair)
+  const waiting = useSession((s) => isStale(s, null))
+  const stale = coarse || waiting
   const set = useView((s) => s.set)
   if (rows.length === 0 && !failed) return null
   return (
-    <section data-testid="clearance" data-state={coarse ? 'coarse' : 'exact'}>
+    <section
+      className={stale ? 'stale' : ''}
+      data-testid="clearance"
+      data-state={coarse ? 'coarse' : 'exact'}
+      data-stale={stale}
+    >
       <h2>Clearance</h2>
-      <p className="muted small">{name ?? 'It'} from</p>
+      <p className="muted small">
+        {name ?? 'It'} from{stale && <span className="measuring"> · measuring …</span>}
+      </p>
       {failed && <p className="muted">{failed}</p>}
       {rows.slice(0, FEW).map((r) => (
         <button

@@ -2,9 +2,9 @@ import { DndContext, PointerSensor, closestCenter, useSensor, useSensors } from 
 import type { DragEndEvent } from '@dnd-kit/core'
 import { SortableContext, useSortable, verticalListSortingStrategy } from '@dnd-kit/sortable'
 import { CSS } from '@dnd-kit/utilities'
-import { Eye, EyeOff, Lock } from 'lucide-react'
+import { Eye, EyeOff, Lock, TriangleAlert } from 'lucide-react'
 import { useEffect, useState } from 'react'
-import type { Part } from '../../shared/api/client'
+import type { Part, PartView } from '../../shared/api/client'
 import { chosenParts, choosePart, duplicate, duplicateAgain, liveCopy } from '../../shared/parts'
 import { doEdit, useSession } from '../../shared/session'
 import { WordMenu } from '../../shared/ui/Menu'
@@ -74,6 +74,12 @@ export function Parts() {
                   >
                     <span>{p.heading}</span>
                     {shut && (
+                      <Failed
+                        of={parts.filter((q) => q.heading === p.heading).map((q) => q.id)}
+                        id={p.id}
+                      />
+                    )}
+                    {shut && (
                       <span className="figures">
                         {parts.filter((q) => q.heading === p.heading).length}
                       </span>
@@ -135,6 +141,24 @@ function useTyping(part: Part, kind: 'name' | 'heading' | null, close: () => voi
   )
 }
 
+const errorsOf = (p: PartView) =>
+  [...p.steps.map((s) => s.error), p.error].flatMap((e) => (e ? [e.message] : []))
+
+/** That a part, or one of several, stops at an error, and at which. */
+function Failed({ of, id }: { of: readonly string[]; id: string }) {
+  const message = useSession((s) => {
+    const errors = s.bench?.parts.filter((p) => of.includes(p.part)).flatMap(errorsOf)
+    return errors?.[0]
+  })
+  if (!message) return null
+  const words = of.length > 1 ? `One of them stops at an error: ${message}` : message
+  return (
+    <span className="red" role="img" aria-label={words} title={words} data-testid={`failed-${id}`}>
+      <TriangleAlert size={14} />
+    </span>
+  )
+}
+
 function PartRow({ part, remove }: { part: Part; remove: (ids: string[]) => void }) {
   const bench = useSession((s) => s.bench)
   const main = useView((s) => s.part === part.id)
@@ -190,6 +214,7 @@ function PartRow({ part, remove }: { part: Part; remove: (ids: string[]) => void
       >
         {part.name}
       </button>
+      <Failed of={[part.id]} id={part.id} />
       {part.locked && <Lock size={13} aria-label="locked" />}
       <button
         className="plain muted"

@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query'
 import { api } from '../../shared/api/client'
 import { figure, mass, volume, whole } from '../../shared/format'
 import { useSession } from '../../shared/session'
-import { shownPart } from '../../shared/shown'
+import { isStale, shownPart } from '../../shared/shown'
 import { useView } from '../../shared/viewState'
 
 /** Part, finish, size, volume, mass, faces, revision, soundness. */
@@ -11,6 +11,7 @@ export function TitleBlock() {
   const part = useSession((s) => shownPart(s, partId))
   const doc = useSession((s) => s.bench?.document.parts?.find((p) => p.id === partId))
   const revision = useSession((s) => s.bench?.revision)
+  const stale = useSession((s) => isStale(s, partId))
   if (!part || !doc) return null
   const size = part.bounds
     ? [0, 1, 2]
@@ -19,7 +20,12 @@ export function TitleBlock() {
     : '–'
   const four = part.faces ? `${Math.floor((100 * part.four_sided) / part.faces)}\u2009%` : '–'
   return (
-    <div className="title-block" data-testid="title-block">
+    <div
+      className={`title-block${stale ? ' stale' : ''}`}
+      data-testid="title-block"
+      data-stale={stale}
+      title={stale ? 'As it was before the last change, which is being worked out' : undefined}
+    >
       <div>
         <span className="name">{part.name}</span>
       </div>
@@ -35,7 +41,7 @@ export function TitleBlock() {
       <Cell label="Faces" value={whole(part.faces)} testId="faces" />
       <Cell label="Four-sided" value={four} />
       <Cell label="Points" value={whole(part.points)} last />
-      <Soundness digest={part.mesh} />
+      <Soundness digest={part.mesh} stale={stale} />
     </div>
   )
 }
@@ -52,16 +58,16 @@ function Cell(props: { label: string; value: string; testId?: string; last?: boo
 }
 
 /** It follows the picture by itself, and stands as checking until then. */
-function Soundness({ digest }: { digest: string | null }) {
+function Soundness({ digest, stale }: { digest: string | null; stale: boolean }) {
   const dragging = useSession((s) => s.preview !== null)
   const report = useQuery({
     queryKey: ['soundness', digest],
     queryFn: () => api.soundness(digest ?? ''),
-    enabled: digest !== null && !dragging,
+    enabled: digest !== null && !dragging && !stale,
     staleTime: Infinity,
   })
   if (!digest) return <div className="whole muted">No body</div>
-  if (dragging || report.isPending)
+  if (dragging || stale || report.isPending)
     return (
       <div className="whole muted" data-testid="soundness" data-state="checking">
         Checking …

@@ -52,23 +52,24 @@ function fullAddress(part: string, step: string, c: CalloutView): string {
 
 export function textOf({ callout, target, written }: Shown): string {
   const v = target.value ?? 0
+  const number = target.fraction ?? withUnit(figure(v, 5), target.unit)
   const key = target.address.split('/').at(-1) ?? ''
   const slope = callout.slope === null ? '' : ` × ${figure(callout.slope, 3)}°`
   const stop =
     callout.stopped === null ? '' : `, stops at ${figure(callout.stopped / (target.per ?? 1), 4)}`
   switch (callout.form) {
     case 'radius':
-      return `R ${withUnit(figure(v, 5), target.unit)}${stop}`
+      return `R ${number}${stop}`
     case 'count':
     case 'factor':
     case 'share':
       return written?.(v, key) ?? `${key.replace('_', ' ')} ${figure(v, 5)}`
     case 'angle':
-      return withUnit(figure(v, 5), target.unit)
+      return number
     case 'level':
-      return `${key} ${withUnit(figure(v, 5), target.unit)}`
+      return `${key} ${number}`
     default:
-      return `${withUnit(figure(v, 5), target.unit)}${slope}${stop}`
+      return `${number}${slope}${stop}`
   }
 }
 

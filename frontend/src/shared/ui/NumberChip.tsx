@@ -2,7 +2,7 @@ import { useEffect, useRef, useState } from 'react'
 import type { KeyboardEvent } from 'react'
 import { BEGINS, dragNumber, within } from '../dragging'
 import { figure, withUnit, whole, written } from '../format'
-import { api } from '../api/client'
+import { ApiError, api } from '../api/client'
 import { author, edit, useSession } from '../session'
 import { isFormula } from '../number'
 import type { NumberTarget } from '../number'
@@ -57,7 +57,7 @@ export function NumberChip(props: { target: NumberTarget; off?: boolean; plain?:
     e.stopPropagation()
   }
   const shown = t.value === null ? '?' : t.whole ? whole(t.value) : figure(t.value)
-  const number = props.plain && !t.per ? shown : withUnit(shown, t.unit)
+  const number = t.fraction ?? (props.plain && !t.per ? shown : withUnit(shown, t.unit))
   return (
     <span
       className={`chip number${formula ? ' formula' : ''}${t.raw === null ? ' self' : ''}${lit ? ' lit' : ''}`}
@@ -107,7 +107,8 @@ function Estimate({ target, text }: { target: NumberTarget; text: string }) {
           setTold({ text: `makes ${whole(faces)} faces${takes}`, much: faces > MANY || long })
         })
         .catch((e: unknown) => {
-          if (on) setTold(e instanceof Error ? { text: e.message, much: true } : null)
+          // that the server can't be reached is told elsewhere
+          if (on) setTold(e instanceof ApiError ? { text: e.message, much: true } : null)
         })
     }, 120)
     return () => {
@@ -137,6 +138,8 @@ export function NumberField(props: {
   const { begin } = props
   const [text, setText] = useState(begin ?? (t.raw === null ? '' : String(t.raw)))
   const [wrong, setWrong] = useState<string | null>(null)
+  /** it is on its way to the server, or waits for it */
+  const [sent, setSent] = useState(false)
   const field = useRef<HTMLInputElement>(null)
   const done = useRef(false)
   const opened = useRef(0)
@@ -154,10 +157,12 @@ export function NumberField(props: {
       return
     }
     done.current = true
+    setSent(true)
     edit(t.edit(value), { quiet: true })
       .then(props.close)
       .catch((e: unknown) => {
         done.current = false
+        setSent(false)
         setWrong(e instanceof Error ? e.message : String(e))
         field.current?.focus()
       })
@@ -170,6 +175,8 @@ export function NumberField(props: {
         data-testid={`field-${t.address}`}
         aria-label={t.words}
         aria-invalid={wrong !== null}
+        aria-busy={sent}
+        readOnly={sent}
         size={Math.max(5, text.length + 1)}
         placeholder={t.value === null ? '' : figure(t.value)}
         value={text}
@@ -200,8 +207,8 @@ export function NumberField(props: {
           } else if (e.key === 'Tab') keep()
         }}
       />
-      <Estimate target={t} text={text} />
-      {SOLVABLE.test(t.address) && wrong === null && (
+      {wrong === null && !sent && <Estimate target={t} text={text} />}
+      {SOLVABLE.test(t.address) && wrong === null && !sent && (
         <button
           className="plain link solve-link"
           data-testid={`solve-${t.address}`}
