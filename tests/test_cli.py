@@ -9,7 +9,7 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from tests.common import EXAMPLE, ROOT, command
+from tests.common import EXAMPLE, REFERENCE, ROOT, command
 
 DEMO = ROOT / "demo" / "armillary.jukai.json"
 KEYS = ["part", "points", "edges", "faces", "sides", "bodies", "closed", "manifold", "oriented", "self_crossings", "volume", "area", "bounds",
@@ -64,6 +64,26 @@ class Build(unittest.TestCase):
         _, out, _ = command("operators", "--json")
         # an import needs a file beside the bench, which the demo has none of
         self.assertEqual({o["id"] for o in json.loads(out)} - used, {"imported"})
+
+    def test_a_file_beside_the_bench_is_read_and_none_from_elsewhere(self) -> None:
+        part = {
+            "id": "p1",
+            "name": "Cube",
+            "recipe": [{"id": "s1", "operator": "imported", "values": {"file": "cube.obj"}}],
+        }
+        bench = {"format": "jukai-bench", "version": 2, "name": "Beside", "unit": "mm", "parts": [part]}
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "in" / "beside.jukai.json"
+            path.parent.mkdir()
+            path.write_text(json.dumps(bench))
+            for place, found in ((path.parent.parent, False), (path.parent, True)):
+                (place / "cube.obj").write_bytes((REFERENCE / "meshes" / "cube.obj").read_bytes())
+                status, out, err = command("build", str(path), "--json")
+                if found:
+                    self.assertEqual((status, json.loads(out)["faces"]), (0, 6))
+                else:
+                    self.assertEqual((status, out), (2, ""))
+                    self.assertIn("cube.obj", err)
 
     def test_writes_all_formats_and_nothing_on_failure(self) -> None:
         with tempfile.TemporaryDirectory() as folder:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import hashlib
 import json
 import os
 import sys
@@ -150,18 +151,27 @@ def _build(options: argparse.Namespace) -> str:
     return json.dumps(report) if options.json else _told(report)
 
 
-class _Beside(dict[str, bytes]):
+class _Beside:
     """Files beside the bench file, read when asked for."""
 
     def __init__(self, folder: Path) -> None:
-        super().__init__()
         self.folder = folder
 
-    def get(self, name: str, default: Any = None) -> Any:
+    def _path(self, name: str) -> Path | None:
         path = self.folder / name
-        if path.is_file() and path.resolve().parent == self.folder.resolve():
-            return _bytes(path)
-        return default
+        return path if path.is_file() and path.resolve().parent == self.folder.resolve() else None
+
+    def hash_of(self, name: str) -> str | None:
+        """Return the hash of a file's bytes; None where there is no such file."""
+        path = self._path(name)
+        return None if path is None else hashlib.blake2b(_bytes(path), digest_size=16).hexdigest()
+
+    def read(self, name: str) -> bytes:
+        """Return a file's bytes."""
+        path = self._path(name)
+        if path is None:
+            raise FileProblem(f"There is no file '{name}' beside the bench.")
+        return _bytes(path)
 
 
 def _write(bench: Bench, evaluation: Evaluation, out: Path) -> None:

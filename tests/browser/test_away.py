@@ -40,7 +40,8 @@ class Away(BrowserTest):
         self.server.start()
         self.wait(lambda: not self.all("offline"), "back again")
         # the strip goes when the last edit is kept, not before
-        self.assertEqual(self.attribute("bench", "data-waiting"), "0")
+        values = self.document()["document"]["parts"][0]["recipe"][0]["values"]
+        self.assertEqual((values["sides"], values["rows"]), (20, 40))
         # the new server loads its kernels while it works the demo out again
         self.wait(
             lambda: self.sides() == 20,

@@ -247,7 +247,7 @@ async function drain(): Promise<void> {
         queue.shift()
         endPreview()
         adopt(after)
-        setState({ change: null })
+        setState({ change: null, waiting: queue.length })
         undescribed = first.target && { before, target: first.target }
         describeChange()
         first.done(null)

@@ -12,6 +12,7 @@ import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry._slices import follow_chains, nearest_of_segments
+from jukai.core.geometry.lathe import Section, Turning, turn
 from jukai.core.geometry.measures import face_normals
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.placing import placement_matrix
@@ -148,6 +149,23 @@ class Rules(unittest.TestCase):
             for at, normal in itertools.product(spots, ((1, 0, 0), (0, 0, 1), (1, 1, 0), (1, 2, 3))):
                 with self.subTest(f"{row['file']} {normal}"):
                     self.assertEqual(cut(mesh, plane(at, normal)).chains, ())
+
+    def test_a_clicked_face_gives_the_cut_just_behind_it(self) -> None:
+        """The screen knows faces to 32 bits: of a turned body, 300 faces at random, at three sizes, each gives what lies just behind it."""
+        rng = np.random.default_rng(15)
+        for size in (1e-3, 1.0, 1e3):
+            ring = np.array([[0.0, 0.0], [9.0, 0.0], [7.0, 4.0], [8.0, 12.0], [0.0, 12.0]]) * size
+            mesh = turn([Section(ring)], Turning(sides=47), "s1")
+            normals = face_normals(mesh)
+            for f in rng.integers(mesh.n_faces, size=100):
+                at = mesh.points[mesh.corners[mesh.offsets[f] : mesh.offsets[f + 1]]].mean(axis=0)
+                seen = at.astype(np.float32).astype(np.float64), normals[f].astype(np.float32).astype(np.float64)
+                with self.subTest(size=size, face=int(f)):
+                    behind = cut(mesh, Plane.through(at - 3e-6 * mesh.size * normals[f], normals[f])).area
+                    found = cut(mesh, Plane.through(*seen)).area
+                    assert behind is not None and found is not None
+                    self.assertAlmostEqual(found, behind, delta=1e-3 * behind + 1e-4 * mesh.size**2)
+                    self.assertGreater(found, 0)
 
     def test_open_bodies_give_open_lines_and_no_area(self) -> None:
         c = cut(shape("cylinder", radius=5, height=10, ends="open"), plane((0, 0, 5), (1, 0, 0)))

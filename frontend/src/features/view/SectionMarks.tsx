@@ -167,7 +167,7 @@ function useFacePick(stage: Stage): void {
       const clean = n
         .toArray()
         .map((x) => (Math.abs(x) < 1e-6 ? 0 : Math.abs(x) > 1 - 1e-9 ? Math.sign(x) : x))
-      const offset = Number(found.at.dot(n).toPrecision(9))
+      const offset = found.at.dot(n)
       const { planes, set } = useSection.getState()
       const plane = { normal: clean as unknown as Three, offset }
       set({ planes: planes.map((p, k) => (k === placing ? plane : p)), placing: null })

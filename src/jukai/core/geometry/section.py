@@ -19,6 +19,8 @@ __all__ = ["Cut", "Gap", "Plane", "clipped", "cut", "gap_between"]
 _STRAIGHT = 1e-10
 """Sine of the turn up to which a point of an outline lies on the straight line through its neighbours."""
 _FEW = 400
+_IN_PLANE = 1e-6
+"""Share of a body's size up to which a point lies in a plane: a face that is clicked is known to 32 bits."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -142,7 +144,7 @@ def cut(mesh: Mesh, plane: Plane, matrix: Floats | None = None) -> Cut:
     points = mesh.points
     if matrix is not None:
         points = points @ matrix[:3, :3].T + matrix[:3, 3]
-    d = plane.heights(points)
+    d = _heights(points, plane)
     ahead = d >= 0
     if len(d) == 0 or not ahead.any() or ahead.all():
         return Cut(plane, (), (), np.zeros((0, 3, 2)), 0.0, 0.0)
@@ -163,7 +165,8 @@ def clipped(mesh: Mesh, plane: Plane, matrix: Floats) -> Mesh:
     """
     mesh = placed(mesh, matrix)  # outward also where the placement mirrors
     points = mesh.points
-    ahead = plane.heights(points) >= 0
+    d = _heights(points, plane)
+    ahead = d >= 0
     if not ahead.any():
         return Mesh(points, mesh.corners, mesh.offsets, crease=mesh.crease)
     face_ahead = np.add.reduceat(ahead[mesh.corners].astype(np.int64), mesh.offsets[:-1])
@@ -179,7 +182,6 @@ def clipped(mesh: Mesh, plane: Plane, matrix: Floats) -> Mesh:
     pairs = np.sort(np.stack([rows[:, [0, 1]], rows[:, [2, 0]]], axis=1), axis=2)
     keys, number = np.unique(pairs.reshape(-1, 2).astype(np.int64) @ np.array([len(points), 1]), return_inverse=True)
     a, b = keys // len(points), keys % len(points)
-    d = plane.heights(points)
     fresh = points[a] + (d[a] / (d[a] - d[b]))[:, None] * (points[b] - points[a])
     new = number.reshape(-1, 2) + len(points)
     one = count == 2  # only the corner that stands alone is left
@@ -191,6 +193,16 @@ def clipped(mesh: Mesh, plane: Plane, matrix: Floats) -> Mesh:
     lengths = np.concatenate([sides, np.full(len(behind) + len(corner), 3), np.full(len(rest), 4)])
     offsets = np.concatenate([[0], np.cumsum(lengths)]).astype(np.int32)
     return Mesh(np.concatenate([points, fresh]), corners, offsets, crease=mesh.crease)
+
+
+def _heights(points: Floats, plane: Plane) -> Floats:
+    """Return how far points lie ahead of a plane; 0 for those in it within rounding."""
+    d = plane.heights(points)
+    if len(d) == 0:
+        return d
+    rounding = 8 * np.finfo(np.float64).eps * float(np.abs(points).max() + np.abs(plane.point).max())
+    near = _IN_PLANE * float(np.ptp(points, axis=0).max()) + rounding
+    return np.where(np.abs(d) <= near, 0.0, d)
 
 
 def _outlines(

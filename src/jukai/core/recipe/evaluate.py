@@ -174,7 +174,7 @@ def evaluate(
     if found is None:
         known = ", ".join(p.name for p in bench.parts) or "none"
         raise ValueProblem(f"There is no part '{part}'.", field="part", hint=f"There is: {known}.")
-    held = HeldFiles(files or {}) if files is None or isinstance(files, Mapping) else files
+    held = HeldFiles({} if files is None else files) if files is None or isinstance(files, Mapping) else files
     world = _World(bench, resolver or Resolver(bench), cache, held, on_progress, stop, asked or Asked())
     return _evaluate(world, found, upto)
 
