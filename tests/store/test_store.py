@@ -72,6 +72,18 @@ class StoreTest(unittest.TestCase):
         self.store.close()
         self.store = SqliteStore(self.path, self.clock)
 
+    def test_a_new_folder_and_its_database_are_for_their_owner_alone(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "data" / "jukai.db"
+            for _ in range(2):  # one that others could read is closed to them when it is opened again
+                store = SqliteStore(path)
+                store.benches()
+                self.assertEqual(path.parent.stat().st_mode & 0o777, 0o700)
+                for file in path.parent.iterdir():
+                    self.assertEqual(file.stat().st_mode & 0o777, 0o600, file.name)
+                store.close()
+                path.chmod(0o644)
+
     def test_undo_and_redo_across_restarts(self) -> None:
         for i in range(1, 46):
             self.edit(i)

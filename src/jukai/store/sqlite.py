@@ -7,7 +7,7 @@ import json
 import time
 from collections import OrderedDict
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from threading import Lock
 from typing import Any
@@ -38,8 +38,9 @@ class SqliteStore:
     """
 
     def __init__(self, path: Path, clock: Callable[[], float] = time.time) -> None:
-        path.parent.mkdir(parents=True, exist_ok=True)
+        path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
         self.path = path
+        _for_its_owner_alone(path)
         self._clock = clock
         self._engine = _engine(path)
         _bring_up_to_date(self._engine)
@@ -350,6 +351,15 @@ class SqliteStore:
 
 
 # -- helpers ------------------------------------------------------------------------------------
+def _for_its_owner_alone(path: Path) -> None:
+    """Have a database be read by nobody else; SQLite gives its journals the same permissions."""
+    with suppress(
+        OSError
+    ):  # another owner's, or a file system without permissions: whether it can be used is told later
+        path.touch(mode=0o600, exist_ok=True)
+        path.chmod(0o600)
+
+
 def _engine(path: Path) -> Engine:
     engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": 20})
 

@@ -7,11 +7,13 @@ import struct
 import unittest
 import zipfile
 from typing import Any
+from xml.etree import ElementTree as ET
 
 import lib3mf
 import numpy as np
 import trimesh
 
+from jukai.core import xml
 from jukai.core.errors import FileProblem
 from jukai.core.formats import WriteOptions, read_mesh
 from jukai.core.formats.glb import GlbMaterial
@@ -127,6 +129,24 @@ class RoundTrips(unittest.TestCase):
             self.assertNotIn(mark, written(capsule(), kind, texture=False))
 
 
+class Names(unittest.TestCase):
+    def test_names_hold_what_xml_can(self) -> None:
+        """Control characters, lone surrogates and U+FFFE can't stand in XML 1.0, as references neither: they are left out."""
+        name = 'A\x00\x08<b> & "c"\ud800\ufffe\u00e9\U0001f332'
+        look = GlbMaterial(name, "#c89a3f", 1.0, 0.3)
+        data = next(iter(write_parts([ExportPart(name, capsule(8), look, (look,))], "3mf", WriteOptions()).values()))
+        read = read_mesh(data, "3mf").mesh
+        clean = 'A<b> & "c"\u00e9\U0001f332'
+        self.assertEqual(read.finishes, (clean,))
+        with zipfile.ZipFile(io.BytesIO(data)) as z:
+            names = [
+                o.get("name") for o in ET.fromstring(z.read("3D/3dmodel.model")).iter() if o.tag.endswith("object")
+            ]
+        self.assertEqual(names, [clean])
+        self.assertEqual(xml.content("a\x0b<\ud83d"), "a&lt;")
+        self.assertEqual(xml.attribute('"\x1f"'), "'\"\"'")
+
+
 class Variants(unittest.TestCase):
     def test_off_of_many_kinds(self) -> None:
         faces = "3 0 2 1\n3 0 1 3\n3 1 2 3\n3 2 0 3\n"
@@ -239,6 +259,37 @@ class Broken(unittest.TestCase):
                     self.assertTrue(np.isfinite(read_mesh(cut, kind).mesh.points).all())
                 except FileProblem as e:
                     self.assertTrue(e.message)
+
+    def test_objects_that_hold_each_other_many_times_are_counted_before_they_are_made(self) -> None:
+        """Each of 15 objects places the next one 9 times: 2 kB that would come to 2e14 pieces, or to 2e14 nothings."""
+
+        def nested(inside: str, deep: int, times: int) -> str:
+            held = "".join(
+                f'<object id="{i}"><components>{f"""<component objectid="{i + 1}"/>""" * times}</components></object>'
+                for i in range(1, deep)
+            )
+            return (
+                f'<resources>{held}<object id="{deep}">{inside}</object></resources><build><item objectid="1"/></build>'
+            )
+
+        # built from the innermost on, each is counted before what holds it
+        chain = nested(TETRA, 2000, 1).replace(
+            "<build>", "<build>" + "".join(f'<item objectid="{i}"/>' for i in range(2000, 1, -1))
+        )
+        self.refused(package(model(chain)), "3mf", "more than 16 deep")
+        empty = "<components></components>"
+        for inside, deep, times, words in (
+            (TETRA, 16, 9, "pieces; 10000 are the most"), (TETRA, 5, 11, "14641 pieces; 10000 are the most"), (empty, 16, 9, "builds nothing that has triangles"),
+            (TETRA, 60, 1, "more than 16 deep"), (TETRA, 6, 3, None),
+        ):  # fmt: skip
+            with self.subTest(words, deep=deep):
+                data = package(model(nested(inside, deep, times)))
+                if words is None:
+                    self.assertEqual(read_mesh(data, "3mf").mesh.n_faces, 4 * 3**5)
+                    continue
+                with self.assertRaises(FileProblem) as caught:
+                    read_mesh(data, "3mf")
+                self.assertIn(words, caught.exception.message)
 
     def test_a_lying_zip_is_read_within_its_limit(self) -> None:
         data = bytearray(package(model(OBJECT)))

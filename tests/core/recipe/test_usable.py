@@ -47,6 +47,7 @@ REFUSED: tuple[tuple[dict[str, object], tuple[str, ...]], ...] = (
     (value("p2", "s1", "size/2", "1e9 m"), ("most",)),
     (value("p2", "s1", "counts/1", 0), ("0 faces along Y",)),
     (value("p2", "s1", "counts/1", 10**7), ("faces",)),
+    ({"kind": "set_dimension", "name": "height", "value": 5, "new": True}, ("a number 'height' already: it is 40", "another name")),
     ({"kind": "set_dimension", "name": "height", "value": "half * 2"}, ("made of each other", "height", "half")),
     ({"kind": "set_dimension", "name": "height", "value": "height"}, ("made of each other",)),
     ({"kind": "set_dimension", "name": "height", "value": "tall"}, ("'tall' is no named number",)),
@@ -70,6 +71,7 @@ KEPT = (
     value("p1", "s3", "width", None),
     value("p2", "s1", "size/0", "1 in"),
     {"kind": "set_dimension", "name": "height", "value": "flutes * 4"},
+    {"kind": "set_dimension", "name": "gap", "value": 0.5, "new": True},
     {"kind": "set_point", "curve": "c1", "point": "p1", "at": ["flutes", 0], "fillet": "half / 10"},
     {"kind": "set_point", "curve": "c1", "point": "p1", "at": [9, 50]},  # it crosses itself: told at the step
     {"kind": "add_step", "part": "p2", "step": "s2", "operator": "bevel", "values": {}, "after": "s1"},

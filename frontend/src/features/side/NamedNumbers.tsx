@@ -189,7 +189,7 @@ function AddField({ close }: { close: () => void }) {
       else setWrong('Write a name, = and a number or a formula.')
       return
     }
-    edit({ kind: 'set_dimension', name: match[1], value }, { quiet: true })
+    edit({ kind: 'set_dimension', name: match[1], value, new: true }, { quiet: true })
       .then(close)
       .catch((e: unknown) => setWrong(e instanceof Error ? e.message : String(e)))
   }

@@ -2230,6 +2230,12 @@ export interface components {
             name: string;
             /** Value */
             value: number | string;
+            /**
+             * New
+             * @description refused where there is one of that name already
+             * @default false
+             */
+            new?: boolean;
         };
         /**
          * SetExtent

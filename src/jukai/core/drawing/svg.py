@@ -5,11 +5,11 @@ from __future__ import annotations
 import base64
 from functools import cache
 from pathlib import Path
-from xml.sax.saxutils import escape, quoteattr
 
 import numpy as np
 
 from jukai.core.drawing.paper import Fill, Group, Page, Stroke, Text
+from jukai.core.xml import attribute, content
 
 __all__ = ["svg_bytes"]
 
@@ -34,7 +34,7 @@ def svg_bytes(page: Page) -> bytes:
     out = [
         '<?xml version="1.0" encoding="UTF-8"?>',
         f'<svg xmlns="http://www.w3.org/2000/svg" width="{page.width:g}mm" height="{page.height:g}mm" viewBox="0 0 {page.width:g} {page.height:g}">',
-        f"<title>{escape(page.title)}</title><style>{style}</style>",
+        f"<title>{content(page.title)}</title><style>{style}</style>",
         f'<rect width="{page.width:g}" height="{page.height:g}" fill="#fff"/>',
         '<g fill="none" stroke="#000" stroke-linecap="round" stroke-linejoin="round">',
     ]
@@ -44,8 +44,8 @@ def svg_bytes(page: Page) -> bytes:
 
 
 def _group(g: Group, height: float, out: list[str]) -> None:
-    data = "".join(f" data-{k}={quoteattr(v)}" for k, v in g.data.items())
-    out.append(f'<g class="{escape(g.name)}"{data}>')
+    data = "".join(f" data-{k}={attribute(v)}" for k, v in g.data.items())
+    out.append(f'<g class="{content(g.name)}"{data}>')
     for item in g.items:
         if isinstance(item, Group):
             _group(item, height, out)
@@ -54,7 +54,7 @@ def _group(g: Group, height: float, out: list[str]) -> None:
             turn = f' transform="rotate({-item.turn:g} {x:.3f} {y:.3f})"' if item.turn else ""
             anchor = "" if item.anchor == "start" else f' text-anchor="{item.anchor}"'
             out.append(
-                f'<text x="{x:.3f}" y="{y:.3f}" font-size="{item.height / _CAPITAL:.3f}" fill="#000" stroke="none"{anchor}{turn}>{escape(item.text)}</text>'
+                f'<text x="{x:.3f}" y="{y:.3f}" font-size="{item.height / _CAPITAL:.3f}" fill="#000" stroke="none"{anchor}{turn}>{content(item.text)}</text>'
             )
         elif isinstance(item, Fill):
             out.append(f'<path d="{_path(item.points, height)}Z" fill="#000" stroke="none"/>')

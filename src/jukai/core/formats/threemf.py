@@ -8,10 +8,9 @@ import re
 import zipfile
 import zlib
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 from xml.etree import ElementTree as ET
-from xml.sax.saxutils import quoteattr
 
 import numpy as np
 
@@ -29,6 +28,7 @@ from jukai.core.formats.common import (
 from jukai.core.geometry.arrays import Array, Floats, Ints
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.triangulation import triangulate
+from jukai.core.xml import attribute
 
 __all__ = ["ThreemfPart", "read_threemf", "write_threemf"]
 
@@ -39,8 +39,9 @@ _CONTENT = "http://schemas.openxmlformats.org/package/2006/content-types"
 _UNITS = {"micron": 0.001, "millimeter": 1.0, "centimeter": 10.0, "inch": 25.4, "foot": 304.8, "meter": 1000.0}
 _UNIT_NAMES = {"mm": "millimeter", "cm": "centimeter", "m": "meter", "in": "inch"}
 _MOST_TEXT = 600_000_000
-_MOST_DEPTH = 32
+_MOST_DEPTH = 16
 _MOST_PIECES = 10_000
+_TOO_DEEP = f"The objects of the file hold each other in a circle, or more than {_MOST_DEPTH} deep."
 _WORD = NUMBER.pattern.decode()
 
 
@@ -79,9 +80,11 @@ def read_threemf(data: bytes) -> ReadMesh:
         inner = {c for o in objects.values() for c, _ in o.components}
         items = [(name, np.eye(4)) for name in objects if name not in inner]
         notes.append("The file says nothing of what to build: all of its objects are taken.")
+    counted: dict[str, _Count] = {}
+    _refuse_too_much(sum((_count(objects, name, counted, ()) for name, _ in items), _Count()))
     pieces: list[tuple[_Object, Floats]] = []
     for name, matrix in items:
-        _collect(objects, name, matrix, pieces, 0)
+        _collect(objects, name, matrix, pieces, counted)
     return _joined(pieces, finishes, _UNITS[unit], notes)
 
 
@@ -217,28 +220,67 @@ def _matrix(text: str | None) -> Floats:
     return out
 
 
-def _collect(
-    objects: dict[str, _Object], name: str, matrix: Floats, pieces: list[tuple[_Object, Floats]], depth: int
-) -> None:
+@dataclass(frozen=True, slots=True)
+class _Count:
+    """What an object comes to, with all that it is made of, each as often as it is placed."""
+
+    pieces: int = 0
+    points: int = 0
+    triangles: int = 0
+    deep: int = 0
+
+    def __add__(self, other: _Count) -> _Count:
+        return _Count(
+            self.pieces + other.pieces, self.points + other.points, self.triangles + other.triangles, max(self.deep, other.deep)
+        )  # fmt: skip
+
+
+def _count(objects: dict[str, _Object], name: str, counted: dict[str, _Count], within: tuple[str, ...]) -> _Count:
+    """Return what an object comes to; each is counted once, however often it is placed, and nothing is made."""
+    if name in within or len(within) > _MOST_DEPTH:
+        raise FileProblem(_TOO_DEEP)
+    if name in counted:
+        return counted[name]
     found = objects.get(name)
     if found is None:
         raise FileProblem(f"Object '{name[:40]}' is built, but is not there.")
-    if depth > _MOST_DEPTH:
-        raise FileProblem("The objects of the file hold each other in a circle, or too deep.")
+    own = _Count() if found.points is None else _Count(1, len(found.points), len(found.triangles))
+    for inner, _ in found.components:
+        own += _count(objects, inner, counted, (*within, name))
+    if own.deep >= _MOST_DEPTH:  # what it holds may have been counted before it
+        raise FileProblem(_TOO_DEEP)
+    counted[name] = own = replace(own, deep=own.deep + 1)
+    return own
+
+
+def _refuse_too_much(total: _Count) -> None:
+    for number, most, what in (
+        (total.pieces, _MOST_PIECES, "pieces"), (total.points, MOST_POINTS, "points"), (total.triangles, 2 * MOST_POINTS, "triangles"),
+    ):  # fmt: skip
+        if number > most:
+            # of numbers beyond all sense the size is enough
+            told = f"{number}" if number < 10**15 else f"over 10^{len(str(number)) - 1}"
+            raise FileProblem(f"The file builds {told} {what}; {most} are the most.")
+
+
+def _collect(
+    objects: dict[str, _Object],
+    name: str,
+    matrix: Floats,
+    pieces: list[tuple[_Object, Floats]],
+    counted: dict[str, _Count],
+) -> None:
+    found = objects[name]
     if found.points is not None:
         pieces.append((found, matrix))
-        if len(pieces) > _MOST_PIECES:
-            raise FileProblem(f"The file builds more than {_MOST_PIECES} pieces.")
     for inner, own in found.components:
-        _collect(objects, inner, matrix @ own, pieces, depth + 1)
+        if counted[inner].pieces:
+            _collect(objects, inner, matrix @ own, pieces, counted)
 
 
 def _joined(pieces: list[tuple[_Object, Floats]], finishes: list[str], unit: float, notes: list[str]) -> ReadMesh:
     if not pieces:
         raise FileProblem("The file builds nothing that has triangles.")
-    total = sum(len(found.points) for found, _ in pieces)
-    if total > MOST_POINTS:
-        raise FileProblem(f"The file builds {total} points; {MOST_POINTS} are the most.")
     points, corners, groups, face_group, face_finish = [], [], [], [], []
     first = 0
     for found, matrix in pieces:
@@ -283,7 +325,7 @@ def write_threemf(parts: Sequence[ThreemfPart], finishes: Sequence[tuple[str, st
     out = [f'<?xml version="1.0" encoding="UTF-8"?>\n<model unit="{_UNIT_NAMES[options.unit]}" xml:lang="en-GB" xmlns="{_CORE}">\n',
            '<metadata name="Application">Jukai</metadata>\n<resources>\n']  # fmt: skip
     if finishes:
-        bases = "".join(f'<base name={quoteattr(name)} displaycolor="{colour.upper()}"/>' for name, colour in finishes)
+        bases = "".join(f'<base name={attribute(name)} displaycolor="{colour.upper()}"/>' for name, colour in finishes)
         out.append(f'<basematerials id="1">{bases}</basematerials>\n')
     for i, part in enumerate(parts, 2):
         out += _written(part, i, options)
@@ -307,7 +349,7 @@ def _written(part: ThreemfPart, number: int, options: WriteOptions) -> list[str]
         faces = [f'<triangle v1="{a}" v2="{b}" v3="{c}"/>\n' for a, b, c in corners]
     else:
         faces = [_triangle(a, b, c, k) for (a, b, c), k in zip(corners, rows.tolist(), strict=True)]
-    return [f'<object id="{number}" type="model" name={quoteattr(part.name)}{own}><mesh>\n<vertices>\n', *vertices, "</vertices>\n<triangles>\n",
+    return [f'<object id="{number}" type="model" name={attribute(part.name)}{own}><mesh>\n<vertices>\n', *vertices, "</vertices>\n<triangles>\n",
             *faces, "</triangles>\n</mesh></object>\n"]  # fmt: skip
 
 

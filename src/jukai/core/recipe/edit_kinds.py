@@ -254,6 +254,7 @@ class SetDimension(_Edit):
     kind: Literal["set_dimension"] = "set_dimension"
     name: str
     value: Number
+    new: bool = Field(default=False, description="refused where there is one of that name already")
 
 
 class RenameDimension(_Edit):

@@ -213,6 +213,10 @@ def _set_dimension(bench: Bench, e: SetDimension) -> Bench:
     at = next((i for i, d in enumerate(rows) if d.name == e.name), None)
     if at is None:
         rows.append(new)
+    elif e.new:
+        raise ValueProblem(
+            f"There is a number '{e.name}' already: it is {rows[at].value}.", field="name", hint="Choose another name, or change that one."
+        )  # fmt: skip
     else:
         rows[at] = new
     return bench.model_copy(update={"dimensions": rows})
