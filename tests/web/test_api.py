@@ -206,6 +206,42 @@ class Edits(ApiTest):
         step = state["parts"][0]["steps"][0]
         self.assertEqual((step["state"], step["error"]["code"], step["error"]["position"]), ("failed", "formula", 8))
 
+    def test_what_no_bench_can_hold_is_refused_before_it_is_looked_at(self) -> None:
+        bench = self.opened()
+        edit = json.dumps(
+            {
+                "base": 1,
+                "author": "t",
+                "edit": {"kind": "set_value", "part": "p1", "step": "s2", "key": "turn", "value": 1},
+            }
+        )
+        name = '{"base": 1, "author": "t", "edit": {"kind": "set_part", "part": "p1", "name": "%s"}}'
+        whole, value = '"base": 1', '"value": 1'
+        for path, body, words in (
+            ("edits", edit.replace(value, '"value": 1e999'), "1e999 is too large"),
+            ("edits", edit.replace(value, '"value": NaN'), "NaN is no number"),
+            ("edits", edit.replace(value, '"value": ' + "9" * 400), "is too large"),
+            ("edits", edit.replace(value, '"value": ' + "9" * 9000), "thousands of figures"),
+            ("edits", edit.replace(whole, f'"base": {2**63}'), "is too large"),
+            ("edits", edit.replace(whole, f'"base": 1, "since": {-(2**70)}'), "is too large"),
+            ("go-to", json.dumps({"base": 1, "author": "t", "revision": 2**70}), "is too large"),
+            ("edits", edit.replace(value, '"value": ' + "[" * 80 + "]" * 80), "over 64 deep"),
+            ("edits", edit.replace(value, '"value": ' + "[" * 99_999 + "]" * 99_999), "over 64 deep"),
+            ("edits", name % "a\\ud800", "U+D800"),
+            ("edits", name % "a\\u0000", "U+0000"),
+            ("edits", name % "a\\u001b", "U+001B"),
+            ("edits", edit.replace('"part": "p1"', '"part": "\\ufffe"'), "U+FFFE"),
+            ("edits", edit[:-1], "no JSON"),
+        ):  # fmt: skip
+            with self.subTest(words, body=body[:120]):
+                answer = self.client.post(f"/api/benches/{bench}/{path}", data=body, content_type="application/json")
+                self.assertEqual(answer.status_code, 422)
+                self.assertIn(words, answer.get_json()["title"])
+        answer = self.client.post(f"/api/benches/{bench}/edits", data=b'"\xff"', content_type="application/json")
+        self.assertIn("not in UTF-8, at byte 2", answer.get_json()["title"])
+        self.assertEqual(self.get(f"/benches/{bench}")["revision"], 1)
+        self.assertEqual(self.edit(bench, 1, kind="set_part", part="p1", name="Säule 🌲\twith a tab")["revision"], 2)
+
     def test_new_steps_are_written_with_their_numbers(self) -> None:
         bench = self.opened()
         state = self.edit(bench, 1, kind="add_part", part="p2", name="Can", step="s1", operator="cylinder")

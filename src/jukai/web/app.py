@@ -13,6 +13,7 @@ from jukai.app.benches import Benches
 from jukai.app.ports import NotThere, Stale
 from jukai.core.errors import Cancelled, CoreError
 from jukai.web.kit import FieldProblem, check_answers, make_app, problem
+from jukai.web.reading import refuse_unreadable
 from jukai.web.routes import make_routes
 from jukai.web.security import Access, guard
 
@@ -35,6 +36,8 @@ def create_app(benches: Benches, access: Access | None = None, *, checked: bool 
         uploads = request.path.endswith(("/uploads", "/open"))
         if not uploads and (request.content_length or 0) > _JSON_LIMIT:
             return problem(413, "too_large", f"The request has over {_JSON_LIMIT // 1_000_000} MB.")
+        if not uploads and request.is_json and (data := request.get_data()):
+            refuse_unreadable(data)
         return None
 
     routes = make_routes(benches)
