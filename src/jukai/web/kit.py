@@ -12,6 +12,7 @@ from pydantic import BaseModel, ValidationError
 
 from jukai import __version__
 from jukai.core.json_data import JsonObject
+from jukai.core.validation import in_words
 
 __all__ = ["Blueprint", "Problem", "check_answers", "make_app", "problem"]
 
@@ -58,14 +59,11 @@ def problem(status: int, code: str, title: str, *, hint: str | None = None, fiel
 
 
 def _invalid(e: ValidationError) -> Response:
-    rows = e.errors(include_url=False, include_input=False, include_context=False)
+    rows = e.errors(include_url=False, include_input=False)
     fields = [
-        FieldProblem(
-            field=".".join(str(p) for p in r["loc"]), code=r["type"], message=r["msg"].removeprefix("Value error, ")
-        )
-        for r in rows[:20]
+        FieldProblem(field=".".join(str(p) for p in r["loc"]), code=r["type"], message=in_words(r)) for r in rows[:20]
     ]
-    first = f"{fields[0].field}: {fields[0].message}" if fields else "The request can't be read"
+    first = f"{fields[0].field}: {fields[0].message}".removeprefix(": ") if fields else "The request can't be read"
     return problem(422, "request", f"The request can't be read: {first}.", fields=fields)
 
 

@@ -14,6 +14,7 @@ from jukai.core.errors import FileProblem
 from jukai.core.json_data import JsonObject
 from jukai.core.recipe.bench import Bench
 from jukai.core.recipe.versions import brought_up_to_date
+from jukai.core.validation import first_error
 
 __all__ = ["bench_schema", "read_bench", "read_bench_zip", "write_bench", "write_bench_zip"]
 
@@ -61,11 +62,8 @@ def bench_from(doc: Any) -> Bench:
 
 
 def _where(e: ValidationError) -> str:
-    first = e.errors(include_url=False, include_input=False)[0]
-    place = "".join(
-        f"[{p}]" if isinstance(p, int) else f".{p}" for p in first["loc"] if p not in ("float", "int", "str")
-    )
-    text = str(first["msg"]).removeprefix("Value error, ")
+    loc, text = first_error(e)
+    place = "".join(f"[{p}]" if isinstance(p, int) else f".{p}" for p in loc if p not in ("float", "int", "str"))
     where = f"At {place.lstrip('.')}: " if place else ""
     more = f" ({e.error_count() - 1} more)" if e.error_count() > 1 else ""
     return f"{where}{text}{more}."

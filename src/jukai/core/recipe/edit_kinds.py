@@ -22,6 +22,7 @@ from jukai.core.recipe.bench import (  # fmt: skip
     Sampling,
     Side,
 )
+from jukai.core.validation import first_error
 
 __all__ = ["Edit", "parse_edit"]
 
@@ -361,9 +362,8 @@ def parse_edit(data: object) -> Edit:
     try:
         return _ADAPTER.validate_python(data)
     except ValidationError as e:
-        first = e.errors(include_url=False, include_input=False)[0]
-        place = ".".join(str(p) for p in first["loc"][1:])
-        text = str(first["msg"]).removeprefix("Value error, ")
+        where, text = first_error(e)
+        place = ".".join(str(p) for p in where[1:])
         raise ValueProblem(
             f"The edit can't be read: {place + ': ' if place else ''}{text}.", field=place or None
         ) from None

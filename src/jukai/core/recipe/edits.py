@@ -37,6 +37,7 @@ from jukai.core.recipe.edit_kinds import (
 from jukai.core.recipe.editing import find, given, insert, with_part, with_point_ids
 from jukai.core.recipe.references import rename_number, uses_of
 from jukai.core.recipe.usable import refuse_unusable
+from jukai.core.validation import first_error
 
 __all__ = ["Edit", "apply_edit", "edit_label", "parse_edit", "with_point_ids"]
 
@@ -55,8 +56,10 @@ def apply_edit(bench: Bench, edit: Edit, *, trial: bool = False) -> Bench:
     try:
         done = _checked(bench, changed)
     except ValidationError as e:
-        first = e.errors(include_url=False, include_input=False)[0]
-        raise ValueProblem(f"{str(first['msg']).removeprefix('Value error, ').capitalize()}.") from None
+        where, text = first_error(e)
+        place = f"{where[-1]}: " if where and isinstance(where[-1], str) else ""
+        said = f"{place}{text}."
+        raise ValueProblem(f"{said[0].upper()}{said[1:]}") from None
     if not trial:
         refuse_unusable(bench, done)
     return done
