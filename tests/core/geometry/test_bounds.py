@@ -12,6 +12,8 @@ import numpy as np
 
 from jukai.core.errors import MeshProblem
 from jukai.core.formats import read_mesh
+from jukai.core.formats._obj_fast import read_plain_obj
+from jukai.core.formats._text_fast import decimals, faces
 from jukai.core.formats.common import WriteOptions
 from jukai.core.formats.obj import ObjPart, write_obj
 from jukai.core.geometry import connectivity, kernels
@@ -95,12 +97,21 @@ class Bounds(unittest.TestCase):
         for mesh in (reference_mesh("cube.obj"), reference_mesh("mixed_corner_3.obj")):
             data = bytes(write_obj([ObjPart("a", mesh, None)], WriteOptions()))
             self.assertEqual(read_mesh(data, "obj").mesh.n_faces, mesh.n_faces)
+            more = b"v 0.12345678901234567890123 -1e2 +3\nf -1 1 2\n"
+            with np.errstate(over="ignore"):  # that bytes are figures is told by their wrapping round
+                plain = read_plain_obj(b"# names\no a\n" + data + more)
+            assert plain is not None
+            self.assertEqual(len(plain.offsets) - 1, mesh.n_faces + 1)
+            row = decimals(np.frombuffer(b"v", np.uint8), np.array([[0.5, -12.25, 1e-9]]), 9)
+            self.assertEqual(bytes(row), b"v 0.5 -12.25 0.000000001\n")
+            corners = np.array([1, 10, 100], np.int32)
+            self.assertEqual(bytes(faces(corners, corners, np.array([0, 3], np.int32))), b"f 1/1 10/10 100/100\n")
             for away in (0.0, 0.3, 2.5):
                 matrix = np.eye(4)
                 matrix[0, 3] = away
                 self.assertIsNotNone(clearance(place(mesh), place(mesh, matrix)))
-        corners = rng.normal(size=(2, 3, 3, 3))
-        self.assertGreater(least_of_triangles(corners[0], corners[1] + 9)[0], 0)
+        triangles = rng.normal(size=(2, 3, 3, 3))
+        self.assertGreater(least_of_triangles(triangles[0], triangles[1] + 9)[0], 0)
         self.assertEqual(self.marked - self.ran, set())
 
     def bevelled(self, mesh: Mesh, rng: np.random.Generator) -> None:

@@ -13,6 +13,7 @@ from jukai.core.geometry.crossings import self_crossings
 from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.measures import area, face_normals, signed_volume, vector_areas
 from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.shells import shells_of
 from jukai.core.geometry.triangulation import triangulate
 
 __all__ = ["Finding", "Soundness", "folded_faces", "soundness"]
@@ -148,8 +149,7 @@ def _inspect(mesh: Mesh) -> Soundness:
         f"{_number(len(turned), 'edge lies', 'edges lie')} between faces that look opposite ways.",
         middles[turned],
     )
-    if volume is not None and oriented and volume < 0:
-        findings.append(Finding("inside_out", "failure", "Inside out: the faces look inward.", 1))
+    _shells_that_fail(mesh, find, volume if oriented else None, alone=bodies == 1 or bool(len(crossings.pairs)))
     find(
         "self_crossings",
         "failure",
@@ -182,6 +182,22 @@ def _inspect(mesh: Mesh) -> Soundness:
         self_crossings=len(crossings.pairs), volume=volume, area=area(mesh),
         bounds=mesh.bounds.tolist(), findings=findings,
     )  # fmt: skip
+
+
+def _shells_that_fail(mesh: Mesh, find: Any, volume: float | None, *, alone: bool) -> None:
+    """Tell of shells that look the wrong way; where faces cross there is no telling what lies in what."""
+    if volume is None:
+        return
+    shells = None if alone else shells_of(mesh)
+    if shells is None or shells.inward.all():
+        if volume < 0:
+            find("inside_out", "failure", "Inside out: the faces look inward.", np.zeros((0, 3)), 1)
+        return
+    inward, doubled = np.flatnonzero(shells.inward), np.flatnonzero(shells.doubled)
+    text = f"{_number(len(inward), 'shell is', 'shells are')} inside out: the faces look inward."
+    find("inside_out", "failure", text, shells.spots[inward])
+    text = f"{_number(len(doubled), 'shell lies', 'shells lie')} in another one and {'looks' if len(doubled) == 1 else 'look'} outward as it does."
+    find("shells_in_shells", "failure", text, shells.spots[doubled])
 
 
 def _pinched_points(mesh: Mesh) -> Ints:
