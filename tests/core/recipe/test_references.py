@@ -9,6 +9,7 @@ from typing import Any
 from jukai.core.errors import CoreError, ValueProblem
 from jukai.core.formats.bench_file import read_bench
 from jukai.core.formulas import parse
+from jukai.core.operators.registry import first_values, get_operator
 from jukai.core.recipe.bench import Bench
 from jukai.core.recipe.edits import apply_edit, parse_edit
 from jukai.core.recipe.evaluate import evaluate
@@ -176,6 +177,31 @@ class ByChance(unittest.TestCase):
                     other.to_json(), head | other.model_dump(mode="json", by_alias=True, exclude_defaults=True)
                 )
                 self.assertEqual(Bench.model_validate(other.to_json()), other)
+
+    def test_what_follows_a_choice_is_taken_back_to_it(self) -> None:
+        """A washer set down by hand keeps its diameters until it is given a size; setting down freezes nothing that was left out."""
+        step = {"id": "s1", "operator": "washer", "values": {"size": "M8", "outer": 30, "sides": 12}}
+        bench = Bench.model_validate(
+            {
+                "format": "jukai-bench",
+                "version": 2,
+                "name": "B",
+                "unit": "mm",
+                "parts": [{"id": "p1", "name": "W", "recipe": [step]}],
+            }
+        )
+
+        def values(b: Bench) -> dict[str, object]:
+            return dict(b.parts[0].recipe[0].values)
+
+        thick = done(bench, "set_value", part="p1", step="s1", key="thickness", value=3)
+        self.assertEqual(values(thick), {"size": "M8", "outer": 30, "sides": 12, "thickness": 3})
+        self.assertEqual(
+            values(done(thick, "set_value", part="p1", step="s1", key="size", value="M10")),
+            {"size": "M10", "sides": 12},
+        )
+        self.assertEqual(first_values(get_operator("washer")), [])
+        self.assertEqual(first_values(get_operator("cylinder")), ["radius", "height", "sides"])
 
     def test_one_number_of_a_value(self) -> None:
         """An edit of ``size/1`` changes the depth alone, also of a box whose size is not written yet."""

@@ -45,10 +45,10 @@ def get_operator(operator_id: str) -> Operator:
 
 
 def first_values(op: Operator) -> list[str]:
-    """Return the keys of the numbers in the first sentence, which a new step is written with."""
+    """Return the keys of the numbers in the first sentence, which a new step is written with; not of those that follow a choice."""
     fields = fields_of(op.values)
     keys = [key for group in re.findall(r"{([^}]+)}", op.sentence) for key in group.split("|")]
-    return [k for k in keys if fields[k].kind.begins]
+    return [k for k in keys if fields[k].kind.begins and not fields[k].kind.follows]
 
 
 def describe(op: Operator) -> JsonObject:

@@ -10,7 +10,7 @@ from pydantic import BaseModel, ValidationError
 from jukai.core.errors import CoreError, ValueProblem
 from jukai.core.formulas import check_name
 from jukai.core.json_data import JsonObject
-from jukai.core.operators.fields import field_at
+from jukai.core.operators.fields import field_at, fields_of
 from jukai.core.operators.registry import get_operator
 from jukai.core.recipe import drawing_edits, part_edits
 from jukai.core.recipe.bench import Bench, Curve, CurvePoint, NamedNumber, NamedPick, Part, Step
@@ -121,6 +121,9 @@ def _set_value(bench: Bench, e: SetValue) -> Bench:
                 )  # fmt: skip
             values[field.key] = field.kind.edited(whole, path, e.value, field.key)
             values.pop(field.kind.instead_of, None)  # of two keys for one thing the last given stays
+        for key, other in fields_of(op.values).items():
+            if other.kind.follows == field.key:
+                values.pop(key, None)
         return step.model_copy(update={"values": values})
 
     return _with_step(bench, e.part, e.step, change)

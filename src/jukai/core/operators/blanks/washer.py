@@ -34,9 +34,9 @@ class Values(OperatorValues):
     """A flat washer, centred, lying on Z = 0."""
 
     size: str = choice("The thread it is for.", [(s, s) for s in SIZES], default="M8")
-    inner: float | None = length("Diameter of the hole.", otherwise="the size's own", gt=0, le=1e6)
-    outer: float | None = length("Outer diameter.", otherwise="the size's own", gt=0, le=1e6)
-    thickness: float | None = length("How thick it is.", otherwise="the size's own", gt=0, le=1e6)
+    inner: float | None = length("Diameter of the hole.", otherwise="the size's own", follows="size", gt=0, le=1e6)
+    outer: float | None = length("Outer diameter.", otherwise="the size's own", follows="size", gt=0, le=1e6)
+    thickness: float | None = length("How thick it is.", otherwise="the size's own", follows="size", gt=0, le=1e6)
     sides: int | None = count("Faces around.", otherwise="as many as the chord tolerance asks for", ge=3, le=1_000_000)
 
 

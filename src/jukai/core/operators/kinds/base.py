@@ -146,6 +146,7 @@ class ValueKind(ABC, Generic[V]):
     unit : shown behind the number.
     otherwise : in words, what is taken when it is left out.
     instead_of : the other key of a pair of which one is given.
+    follows : the key that what is left out comes from; another choice there takes it back to that.
     chapter : the heading it stands under where an operator has many values.
     relevant : when it counts at all; it is not asked for otherwise.
     """
@@ -167,6 +168,7 @@ class ValueKind(ABC, Generic[V]):
     unit: str = ""
     otherwise: str = ""
     instead_of: str = ""
+    follows: str = ""
     chapter: str = ""
     relevant: tuple[Condition, ...] = ()
 
