@@ -9,7 +9,6 @@ from types import MappingProxyType
 from typing import Any
 
 from pydantic import BaseModel, create_model
-from pydantic.fields import FieldInfo
 
 from jukai.core.errors import ValueProblem
 from jukai.core.json_data import JsonObject
@@ -27,7 +26,7 @@ class Field:
     ----------
     key : as it is written; ``attribute`` as Python names it (``from_`` is written ``from``).
     default : as the operator takes it; None where the value is required.
-    alone : a model of this value and no other, to be looked at by itself.
+    of : the values it is one of.
     """
 
     key: str
@@ -38,7 +37,17 @@ class Field:
     description: str
     least: float | None
     most: float | None
-    alone: type[BaseModel]
+    of: type[BaseModel]
+
+    def check(self, value: object) -> None:
+        """Look at a value by itself.
+
+        Raises
+        ------
+        ValidationError
+            When it is out of its limits.
+        """
+        _alone(self.of, self.attribute)(**{self.attribute: value})
 
     @property
     def written_default(self) -> object:
@@ -56,12 +65,15 @@ def fields_of(values: type[BaseModel]) -> Mapping[str, Field]:
         out[key] = Field(
             key, attribute, kind_of(info), None if required else info.default, required, info.description or "",
             limit(info, "ge", "gt"), limit(info, "le", "lt"),
-            _alone(values, attribute, info),
+            values,
         )  # fmt: skip
     return MappingProxyType(out)
 
 
-def _alone(values: type[BaseModel], attribute: str, info: FieldInfo) -> type[BaseModel]:
+@cache
+def _alone(values: type[BaseModel], attribute: str) -> type[BaseModel]:
+    """Return a model of one value and no other; made when it is first asked for, as making all takes tenths of a second."""
+    info = values.model_fields[attribute]
     field: Any = {attribute: (info.annotation, info)}
     model: type[BaseModel] = create_model(values.__name__, __config__=values.model_config, **field)
     return model

@@ -188,7 +188,7 @@ def _value(
                 resolver.number(plain, measures="" if plain != leaf.raw else leaf.measures, where=key)
         return
     try:
-        f.alone(**{f.attribute: value})
+        f.check(value)
     except ValidationError as e:
         raise value_problem(op, fields, e) from None
 
