@@ -26,6 +26,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from jukai.core.errors import CycleError, FormulaError
+from jukai.core.formula_text import Token, tokens_of
 
 __all__ = ["FUNCTIONS", "UNITS", "Formula", "Quantity", "check_name", "evaluate_formula", "parse",
            "rename_in_formula", "resolve_names"]  # fmt: skip
@@ -100,13 +101,6 @@ FUNCTIONS: dict[str, _Function] = {
     "log10": _Function(1, 1, math.log10),
 }
 
-_TOKEN = re.compile(
-    r"\s*(?:(?P<number>(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)|(?P<name>[A-Za-z_]\w*|[\"'″′”’])|(?P<sign>\*\*|[-+*/(),]))"
-)
-_MARKS = {'"': "in", "″": "in", "”": "in", "'": "ft", "′": "ft", "’": "ft"}
-"""Marks of feet and inches."""
-_LOOKALIKE = {"×": "*", "·": "*", "÷": "/", "−": "-", "–": "-", "^": "**", "°": "deg"}
-
 
 @dataclass(frozen=True, slots=True)
 class Quantity:
@@ -114,18 +108,6 @@ class Quantity:
 
     value: float
     measures: str | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class _Token:
-    kind: str
-    text: str
-    position: int
-    end: int
-
-    @property
-    def whole(self) -> bool:
-        return self.kind == "number" and self.text.isdigit()
 
 
 @dataclass(frozen=True, slots=True)
@@ -137,29 +119,6 @@ class Formula:
     compute: Callable[[Mapping[str, Quantity]], Quantity]
 
 
-def _tokens(text: str) -> list[_Token]:
-    out: list[_Token] = []
-    at = 0
-    while at < len(text):
-        match = _TOKEN.match(text, at)
-        if match is None:
-            rest = text[at:]
-            if not rest.strip():
-                break
-            at += len(rest) - len(rest.lstrip())
-            bad = text[at]
-            hint = f"Write {_LOOKALIKE[bad]}." if bad in _LOOKALIKE else None
-            if bad in "<>=!&|?":
-                hint = "Formulas don't compare; min and max can limit a number."
-            raise FormulaError(f"'{bad}' can't stand in a formula, at character {at + 1}.", position=at, hint=hint)
-        kind = str(match.lastgroup)
-        text_ = match.group(kind)
-        out.append(_Token(kind, _MARKS.get(text_, text_), match.start(kind), match.end(kind)))
-        at = match.end()
-    out.append(_Token("end", "", len(text), len(text)))
-    return out
-
-
 _Node = Callable[[Mapping[str, Quantity]], Quantity]
 
 
@@ -167,23 +126,23 @@ class _Reader:
     """Reads one formula by recursive descent."""
 
     def __init__(self, text: str) -> None:
-        self.tokens = _tokens(text)
+        self.tokens = tokens_of(text)
         self.at = 0
         self.depth = 0
         self.listing = False  # between the commas of a function
         self.names: set[str] = set()
 
     @property
-    def token(self) -> _Token:
+    def token(self) -> Token:
         return self.tokens[self.at]
 
-    def take(self, *texts: str) -> _Token | None:
+    def take(self, *texts: str) -> Token | None:
         if self.token.kind == "sign" and self.token.text in texts:
             self.at += 1
             return self.tokens[self.at - 1]
         return None
 
-    def fail(self, what: str, token: _Token | None = None, hint: str | None = None) -> FormulaError:
+    def fail(self, what: str, token: Token | None = None, hint: str | None = None) -> FormulaError:
         token = token or self.token
         where = "at the end" if token.kind == "end" else f"at character {token.position + 1}"
         return FormulaError(f"{what} {where}.", position=token.position, hint=hint)
@@ -268,7 +227,7 @@ class _Reader:
             "A number or a name is missing" if token.kind == "end" or token.text != ")" else "')' is not expected"
         )
 
-    def number(self, token: _Token) -> float:
+    def number(self, token: Token) -> float:
         """Read a number that has begun: with a decimal comma, as a fraction of whole numbers, or as both of a mixed one."""
         after = self.tokens[self.at : self.at + 5]
         if not token.whole or len(after) < 2:
@@ -288,7 +247,7 @@ class _Reader:
                             f"Write {mixed} {after[4].text}, or {token.text} - ({fraction}) {after[4].text}.")  # fmt: skip
         return float(token.text)
 
-    def with_comma(self, token: _Token, after: list[_Token]) -> float:
+    def with_comma(self, token: Token, after: list[Token]) -> float:
         comma, rest = after[0], after[1]
         if (
             comma.position != token.end
@@ -309,7 +268,7 @@ class _Reader:
         before = self.tokens[self.at - 2] if self.at >= 2 else None
         return before is None or (before.kind == "sign" and before.text in "(,+-")
 
-    def name(self, token: _Token) -> _Node:
+    def name(self, token: Token) -> _Node:
         name = token.text
         if name in FUNCTIONS:
             return self.call(token)
@@ -329,7 +288,7 @@ class _Reader:
 
         return look_up
 
-    def call(self, token: _Token) -> _Node:
+    def call(self, token: Token) -> _Node:
         function = FUNCTIONS[token.text]
         if not self.take("("):
             raise self.fail(f"'{token.text}' needs a bracket behind it")
@@ -346,18 +305,18 @@ class _Reader:
         return _called(token, function, arguments)
 
 
-def _is_fraction(tokens: list[_Token]) -> bool:
+def _is_fraction(tokens: list[Token]) -> bool:
     """Return whether a fraction of whole numbers begins there: ``1/8``."""
     return (
         len(tokens) >= 3 and tokens[0].whole and tokens[1].text == "/" and tokens[2].whole and int(tokens[2].text) > 0
     )
 
 
-def _is_unit(tokens: list[_Token]) -> bool:
+def _is_unit(tokens: list[Token]) -> bool:
     return bool(tokens) and tokens[0].kind == "name" and tokens[0].text in UNITS
 
 
-def _checked(value: float, token: _Token) -> float:
+def _checked(value: float, token: Token) -> float:
     if not abs(value) <= MAX_MAGNITUDE:
         raise FormulaError(f"The result is too large at character {token.position + 1}.", position=token.position)
     return value + 0.0
@@ -367,7 +326,7 @@ def _scaled(q: Quantity, factor: float) -> Quantity:
     return Quantity(q.value * factor, q.measures)
 
 
-def _mixed(a: Quantity, b: Quantity, token: _Token) -> str | None:
+def _mixed(a: Quantity, b: Quantity, token: Token) -> str | None:
     if a.measures and b.measures and a.measures != b.measures:
         raise FormulaError(
             f"A {a.measures} and a {b.measures} can't be put together with '{token.text}', at character {token.position + 1}.",
@@ -376,7 +335,7 @@ def _mixed(a: Quantity, b: Quantity, token: _Token) -> str | None:
     return a.measures or b.measures
 
 
-def _plus_minus(left: _Node, right: _Node, token: _Token) -> _Node:
+def _plus_minus(left: _Node, right: _Node, token: Token) -> _Node:
     factor = -1.0 if token.text == "-" else 1.0
 
     def node(names: Mapping[str, Quantity]) -> Quantity:
@@ -386,7 +345,7 @@ def _plus_minus(left: _Node, right: _Node, token: _Token) -> _Node:
     return node
 
 
-def _times_over(left: _Node, right: _Node, token: _Token) -> _Node:
+def _times_over(left: _Node, right: _Node, token: Token) -> _Node:
     def times(names: Mapping[str, Quantity]) -> Quantity:
         a, b = left(names), right(names)
         measures = None if a.measures and b.measures else a.measures or b.measures
@@ -406,7 +365,7 @@ def _times_over(left: _Node, right: _Node, token: _Token) -> _Node:
     return times if token.text == "*" else over
 
 
-def _power(base: _Node, exponent: _Node, token: _Token) -> _Node:
+def _power(base: _Node, exponent: _Node, token: Token) -> _Node:
     def node(names: Mapping[str, Quantity]) -> Quantity:
         a, b = base(names), exponent(names)
         if abs(b.value) > MAX_EXPONENT:
@@ -427,7 +386,7 @@ def _power(base: _Node, exponent: _Node, token: _Token) -> _Node:
     return node
 
 
-def _with_unit(inner: _Node, token: _Token) -> _Node:
+def _with_unit(inner: _Node, token: Token) -> _Node:
     measures, factor = UNITS[token.text]
 
     def node(names: Mapping[str, Quantity]) -> Quantity:
@@ -442,7 +401,7 @@ def _with_unit(inner: _Node, token: _Token) -> _Node:
     return node
 
 
-def _called(token: _Token, function: _Function, arguments: list[_Node]) -> _Node:
+def _called(token: Token, function: _Function, arguments: list[_Node]) -> _Node:
     def node(names: Mapping[str, Quantity]) -> Quantity:
         values = [a(names) for a in arguments]
         if function.units == "from_angle" and values[0].measures == "length":
@@ -515,7 +474,7 @@ def rename_in_formula(text: str, old: str, new: str) -> str:
         inner = text.rstrip()[:-1]
         return rename_in_formula(inner, old, new) + text[len(inner) :]
     try:
-        tokens = _tokens(text)
+        tokens = tokens_of(text)
     except FormulaError:
         return text
     for token in reversed(tokens):

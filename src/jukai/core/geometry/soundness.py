@@ -13,7 +13,6 @@ from jukai.core.geometry.crossings import self_crossings
 from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.measures import area, face_normals, signed_volume, vector_areas
 from jukai.core.geometry.mesh import Mesh
-from jukai.core.geometry.shells import shells_of
 from jukai.core.geometry.triangulation import triangulate
 
 __all__ = ["Finding", "Soundness", "folded_faces", "soundness"]
@@ -188,7 +187,13 @@ def _shells_that_fail(mesh: Mesh, find: Any, volume: float | None, *, alone: boo
     """Tell of shells that look the wrong way; where faces cross there is no telling what lies in what."""
     if volume is None:
         return
-    shells = None if alone else shells_of(mesh)
+    shells = None
+    if not alone:
+        from jukai.core.geometry.shells import (
+            shells_of,
+        )  # most bodies are one shell: what it needs is not loaded for them
+
+        shells = shells_of(mesh)
     if shells is None or shells.inward.all():
         if volume < 0:
             find("inside_out", "failure", "Inside out: the faces look inward.", np.zeros((0, 3)), 1)
