@@ -12,21 +12,18 @@ __all__ = ["first_error", "in_words"]
 Row = Mapping[str, Any]
 
 
-def _several(n: object, what: str) -> str:
-    return f"{n} {what}" if n == 1 else f"{n} {what}s"
+def _limit(n: int, one: str, many: str, which: str) -> str:
+    """Return a limit of counted things: ``2 entries are the most``."""
+    return f"{n} {one if n == 1 else many} {'is' if n == 1 else 'are'} the {which}"
 
 
 _WORDS: dict[str, Callable[[Row], str]] = {
     "missing": lambda _: "it is missing",
     "extra_forbidden": lambda _: "there is no such thing here",
-    "too_long": lambda c: f"{_several(c['max_length'], 'entry').replace('entrys', 'entries')} are the most",
-    "too_short": lambda c: (
-        f"{_several(c['min_length'], 'entry').replace('entrys', 'entries')} {'is' if c['min_length'] == 1 else 'are'} the least"
-    ),
-    "string_too_long": lambda c: f"{_several(c['max_length'], 'character')} are the most",
-    "string_too_short": lambda c: (
-        f"{_several(c['min_length'], 'character')} {'is' if c['min_length'] == 1 else 'are'} the least"
-    ),
+    "too_long": lambda c: _limit(c["max_length"], "entry", "entries", "most"),
+    "too_short": lambda c: _limit(c["min_length"], "entry", "entries", "least"),
+    "string_too_long": lambda c: _limit(c["max_length"], "character", "characters", "most"),
+    "string_too_short": lambda c: _limit(c["min_length"], "character", "characters", "least"),
     "greater_than": lambda c: f"it must be more than {c['gt']:g}",
     "greater_than_equal": lambda c: f"{c['ge']:g} is the least",
     "less_than": lambda c: f"it must be less than {c['lt']:g}",

@@ -195,7 +195,7 @@ class SqliteStore:
     def edits_since(self, bench_id: str, since: int, author: str) -> Sequence[JsonObject]:
         """Return the edits of a window, as they were kept, that led to the head and are newer than a revision."""
         with Session(self._engine) as s:
-            line = _line(s, bench_id, _bench(s, bench_id).head)
+            line = set(_line(s, bench_id, _bench(s, bench_id).head))
             newer = select(Revision.number, Revision.edit).where(
                 Revision.bench == bench_id, Revision.number > since, Revision.author == author
             )

@@ -20,6 +20,7 @@ from jukai.core.operators.base import Operator, OperatorValues
 from jukai.core.operators.fields import Field, field_at, fields_of, relevant_keys
 from jukai.core.operators.inputs import Body, CurveInput, FileInput, Files, HeldFiles
 from jukai.core.recipe.bench import MAX_COORDINATE, Bench, Curve, CurvePoint, Step
+from jukai.core.validation import in_words
 
 __all__ = ["Inputs", "Resolved", "Resolver", "point_ids", "value_problem"]
 
@@ -295,5 +296,5 @@ def value_problem(op: Operator, fields: Mapping[str, Field], e: ValidationError)
         return ValueProblem(f"{label} is {given}.", field=key, hint=f"{bound} {text}.")
     if first["type"] == "missing":
         return ValueProblem(f"{label} is not given.", field=key, hint="Choose one.")
-    text = str(first["msg"]).removeprefix("Value error, ")
+    text = in_words(first)
     return ValueProblem(f"{text[:1].upper()}{text[1:]}.", field=key)
