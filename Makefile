@@ -2,7 +2,7 @@
 PORT ?= 8137
 DATA ?= data
 
-.PHONY: setup demo test bounds pictures timings format schema clean
+.PHONY: setup demo test bounds pictures timings fuzz format schema clean
 
 setup:
 	@bash scripts/setup.sh
@@ -26,6 +26,11 @@ timings: setup
 	@bash scripts/timings-tools.sh
 	@OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1 MKL_NUM_THREADS=1 NUMBA_NUM_THREADS=1 VTK_SMP_MAX_THREADS=1 \
 		.venv-timings/bin/python -m timings $(ONLY)
+
+# Chance bevels looked through by exact predicates; before a release. COUNT=2000 for fewer.
+fuzz: setup
+	@bash scripts/timings-tools.sh
+	@OMP_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1 .venv-timings/bin/python -m timings.fuzz $(COUNT)
 
 format:
 	@.venv/bin/ruff check --fix -q src tests timings; .venv/bin/ruff format -q src tests timings; npm --prefix frontend run -s format

@@ -12,6 +12,8 @@ import numpy as np
 
 from jukai.cli import main
 from jukai.core.formats import read_mesh
+from jukai.core.formats.common import WriteOptions
+from jukai.core.formats.stl import write_stl
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.soundness import soundness
 
@@ -40,6 +42,13 @@ def reference_mesh(name: str) -> Mesh:
 
 def cube() -> Mesh:
     return reference_mesh("cube.obj")
+
+
+def written_volume(mesh: Mesh) -> float:
+    """The volume of the triangles that an STL file of a body holds, by the divergence theorem; single precision."""
+    body = np.frombuffer(write_stl(mesh, WriteOptions()), np.uint8)[84:].reshape(-1, 50)[:, 12:48]
+    p = np.ascontiguousarray(body).view("<f4").reshape(-1, 3, 3).astype(np.float64)
+    return float(np.einsum("ij,ij->i", p[:, 0], np.cross(p[:, 1], p[:, 2])).sum() / 6)
 
 
 def check_sound(case: Any, mesh: Mesh | None) -> None:

@@ -1,15 +1,17 @@
 """Runs everything: lint, types, the import contract, front end, unit and browser tests.
 
-The last line is ``N passed, N failed``. ``python -m tests.run core.geometry browser`` runs the unit tests
-of some folders alone.
+The last line is ``N passed, N failed``. Those of the core run in two processes side by side.
+``python -m tests.run core.geometry browser`` runs the unit tests of some folders alone.
 """
 
 from __future__ import annotations
 
 import faulthandler
 import os
+import re
 import subprocess
 import sys
+import tempfile
 import time
 import unittest
 import warnings
@@ -77,14 +79,19 @@ def run_checks() -> tuple[int, int]:
     return passed, failed
 
 
-def main(folders: list[str]) -> int:
-    """Run all, or the unit tests of some folders."""
-    os.chdir(ROOT)
-    passed, failed = (0, 0) if folders else run_checks()
+TOGETHER = "core"
+"""A folder whose tests do nothing but compute: half of it runs beside the other half."""
+BESIDE = "geometry"
+ALONE = ["app", "store", "web", "test_cli", "test_conventions", "browser"]
+"""Those that wait for servers and browsers have the machine to themselves."""
+
+
+def run_tests(folders: Sequence[str]) -> tuple[int, int]:
+    """Run the unit tests of some folders and modules."""
     warnings.simplefilter("error")
     loader = unittest.TestLoader()
     suite = unittest.TestSuite()
-    for folder in folders or ["core", "app", "store", "web", "test_cli", "test_conventions", "browser"]:
+    for folder in folders:
         path = ROOT / "tests" / folder.replace(".", "/")
         if path.is_dir():
             suite.addTests(loader.discover(str(path), top_level_dir=str(ROOT)))
@@ -94,8 +101,37 @@ def main(folders: list[str]) -> int:
     result: Result = runner.run(suite)  # type: ignore[assignment]
     for name, seconds in sorted(result.seconds.items(), key=lambda r: -r[1])[:8]:
         print(f"{seconds:7.1f} s  {name}")  # noqa: T201
-    passed += result.passed
-    failed += len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
+    return result.passed, len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
+
+
+def run_all() -> tuple[int, int]:
+    """Run the tools, the core in two processes, then the rest; the second process is told of at the end."""
+    passed, failed = run_checks()
+    inside = sorted(p.stem for p in (ROOT / "tests" / TOGETHER).iterdir() if p.name.startswith("test_") or p.is_dir())
+    others = [f"{TOGETHER}.{name}" for name in inside if name not in (BESIDE, "__pycache__")]
+    with tempfile.TemporaryFile("w+") as told:
+        second = subprocess.Popen(
+            [sys.executable, "-m", "tests.run", *others], cwd=ROOT, stdout=told, stderr=subprocess.STDOUT
+        )
+        try:
+            counts = [run_tests([f"{TOGETHER}.{BESIDE}"])]
+            second.wait()
+        finally:
+            second.kill()
+        told.seek(0)
+        words = told.read()
+    counts.append(run_tests(ALONE))
+    print(words, flush=True)  # noqa: T201
+    found = re.search(r"(\d+) passed, (\d+) failed\s*\Z", words)
+    # one that ended before it had counted failed, whatever it had to say
+    counts.append((int(found[1]), int(found[2])) if found else (0, 1))
+    return passed + sum(n for n, _ in counts), failed + sum(n for _, n in counts)
+
+
+def main(folders: list[str]) -> int:
+    """Run all, or the unit tests of some folders."""
+    os.chdir(ROOT)
+    passed, failed = run_tests(folders) if folders else run_all()
     print(f"{passed} passed, {failed} failed")  # noqa: T201
     return 0 if failed == 0 else 1
 

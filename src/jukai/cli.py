@@ -92,6 +92,13 @@ def _parser() -> argparse.ArgumentParser:
     serve.add_argument("--data", type=Path, default=Path("data"), metavar="DIR", help="folder of the database (data)")
     serve.set_defaults(run=_serve, demo=False)
 
+    compact = commands.add_parser(
+        "compact", help="make a database smaller, with --empty also without the benches that were removed"
+    )
+    compact.add_argument("--data", type=Path, default=Path("data"), metavar="DIR", help="folder of the database (data)")
+    compact.add_argument("--empty", action="store_true", help="delete removed benches for good")
+    compact.set_defaults(run=_compact)
+
     demo = commands.add_parser("demo", help="start the server with the demo bench")
     demo.add_argument("--port", type=int, default=8137, help="port on 127.0.0.1 (8137)")
     demo.add_argument("--data", type=Path, default=Path("data"), metavar="DIR", help="folder of the database (data)")
@@ -237,3 +244,22 @@ def _serve(options: argparse.Namespace) -> str:
 
     serve(host=options.host, port=options.port, data=options.data, token=options.token, demo=options.demo)
     return ""
+
+
+def _compact(options: argparse.Namespace) -> str:
+    from jukai.store import SqliteStore
+
+    path = options.data / "jukai.db"
+    if not path.exists():
+        raise FileProblem(f"There is no database in '{options.data}'.")
+    store = SqliteStore(path)
+    before = path.stat().st_size
+    if options.empty:
+        gone, _ = store.empty_removed()
+    else:
+        gone = 0
+        store.compact()
+    store.close()
+    saved = max(0, before - path.stat().st_size)
+    told = f"{gone} removed bench{'' if gone == 1 else 'es'} deleted, " if options.empty else ""
+    return f"{told}{saved / 1e6:.1f} MB given back; {path.stat().st_size / 1e6:.1f} MB are left."

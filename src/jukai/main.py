@@ -18,6 +18,7 @@ from jukai.app.workshop import Workshop
 from jukai.core.errors import ValueProblem
 from jukai.core.json_data import JsonObject
 from jukai.jobs import ThreadEngine
+from jukai.serving import server_of
 from jukai.store import SqliteStore
 from jukai.web.app import create_app
 from jukai.web.security import Access, is_loopback
@@ -25,7 +26,6 @@ from jukai.web.security import Access, is_loopback
 __all__ = ["DEMO", "make", "openapi", "serve"]
 
 DEMO = Path(__file__).resolve().parents[2] / "demo" / "armillary.jukai.json"
-THREADS = 48
 
 
 def make(data: Path, *, access: Access | None = None, demo: bool = False, checked: bool = False) -> Any:
@@ -72,16 +72,7 @@ def serve(*, host: str, port: int, data: Path, token: str | None, demo: bool) ->
         raise ValueProblem(f"The folder '{data}' can't be used: {e.strerror}.") from None
     logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(levelname)s %(name)s %(message)s")
     logging.getLogger("waitress.queue").setLevel(logging.ERROR)
-    from waitress.server import create_server
-
-    server = create_server(
-        app,
-        sockets=[bound],
-        threads=THREADS,
-        channel_timeout=120,
-        max_request_body_size=600_000_000,
-        clear_untrusted_proxy_headers=True,
-    )
+    server = server_of(app, bound, app.extensions["jukai"].events)
     Thread(target=_begin, args=(app.extensions["jukai"],), name="warm up", daemon=True).start()
     shown = f"[{host}]" if ":" in host else host
     sys.stdout.write(f"Jukai is ready: http://{shown}:{bound.getsockname()[1]}/\n")

@@ -180,7 +180,7 @@ class Edits(WorkTest):
                 news.append(found[1])
                 if found[1]["kind"] == "bodies":
                     break
-        self.assertEqual(news[-1], {"kind": "bodies", "revision": 1, "parts": ["p1"]})
+        self.assertEqual(news[-1], {"kind": "bodies", "revision": 1, "parts": ["p1"], "bench": "b"})
 
     def test_only_what_changed_is_told(self) -> None:
         parts = [part(f"p{i}", box()) for i in range(300)]

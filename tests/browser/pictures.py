@@ -13,6 +13,7 @@ from typing import Any
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import Select
 
 from tests.browser.harness import BrowserTest
 from tests.common import ROOT
@@ -140,15 +141,23 @@ def dusk(t: Pictures) -> None:
     t.open_menu("more", "Paper")
 
 
+def settings(t: Pictures) -> None:
+    t.open_menu("more", "Bench settings")
+    for name, words in (("unit", "inches"), ("decimals", "three decimals")):
+        t.wait(lambda name=name: t.find(f"settings-{name}"))
+        t.after(lambda name=name, words=words: Select(t.find(f"settings-{name}")).select_by_visible_text(words))
+    t.take("settings")
+
+
 def handles(t: Pictures) -> None:
-    t.click("place-card")
+    t.find("place-card").find_element(By.CLASS_NAME, "verb").click()
     t.wait(lambda: t.find("handles"))
     t.take("handles")
 
 
 def clearance(t: Pictures) -> None:
     t.choose("Left weight")
-    t.click("place-card")
+    t.find("place-card").find_element(By.CLASS_NAME, "verb").click()
     t.wait(lambda: t.find("clearance").get_attribute("data-state") == "exact")
     t.look_at("Left weight", 240)
     t.take("clearance")
@@ -196,6 +205,7 @@ PICTURES: dict[str, Callable[[Pictures], None]] = {
         beside,
         sheet,
         dusk,
+        settings,
         handles,
         clearance,
         bevel,

@@ -12,6 +12,7 @@ from selenium.webdriver.common.keys import Keys
 
 from jukai.core.formats import read_mesh
 from tests.browser.harness import BrowserTest
+from tests.browser.test_placing import bench, part
 from tests.common import EXAMPLE, REFERENCE
 
 TURN, TWIST = "p1/s1/values", "p1/s2/values"
@@ -305,7 +306,7 @@ class Imports(BrowserTest):
         self.wait(lambda: len(self.driver.find_elements(By.CSS_SELECTOR, ".callouts .spot")) == 4)
         part = self.document()["document"]["parts"][-1]["id"]
         self.after(lambda: self.open_menu(f"chip-{part}/s1/values/unit", "inches"))
-        self.wait(lambda: self.text("size") == "25.4 × 25.4 × 25.4")
+        self.wait(lambda: self.text("size") == "25.4\u2009×\u200925.4\u2009×\u200925.4")
 
     def test_a_bad_file_is_told_and_changes_nothing(self) -> None:
         self.open_demo()
@@ -347,6 +348,26 @@ class Windows(BrowserTest):
         self.driver.switch_to.window(second)
         self.driver.close()
         self.driver.switch_to.window(first)
+
+    def test_more_windows_than_a_browser_opens_connections(self) -> None:
+        """A browser opens six connections to a server and no more: eight windows share one stream of news."""
+        self.open_bench(bench(part(1, "box", {"size": [10, 20, 30]})))
+        address, first = self.driver.current_url, self.driver.current_window_handle
+        for _ in range(7):
+            self.driver.switch_to.new_window("tab")
+            self.driver.get(address)
+            self.settled()
+        self.after(lambda: self.type_into("p1/s1/values/size/0", "15"))
+        for window in self.driver.window_handles:
+            self.driver.switch_to.window(window)
+            self.wait(lambda: self.revision() == 2, "every window follows")
+        for window in self.driver.window_handles:
+            if window != first:
+                self.driver.switch_to.window(window)
+                self.driver.close()
+        self.driver.switch_to.window(first)
+        self.click("undo")
+        self.wait(lambda: self.revision() == 1, "the first window goes on alone")
 
 
 class StartPage(BrowserTest):

@@ -69,5 +69,18 @@ class Words(unittest.TestCase):
                 self.assertNotRegex(caught.exception.sentence(), LIBRARY)
 
 
+class Names(unittest.TestCase):
+    def test_control_characters_in_a_file_become_spaces(self) -> None:
+        whole = json.loads(EXAMPLE.read_text())
+        for name, kept in (("Dome\x00\x07 two", "Dome  two"), (" \tDome\r\n", "Dome"), ("D\x85\x9fe", "D e")):
+            bench = read_bench(json.dumps(whole | {"name": name}).encode())
+            self.assertEqual(bench.name, kept)
+            again = apply_edit(bench, parse_edit({"kind": "set_part", "part": "p1", "name": name}))
+            self.assertEqual(again.parts[0].name, kept)
+        with self.assertRaises(CoreError) as caught:
+            read_bench(json.dumps(whole | {"name": "\x00\x01"}).encode())
+        self.assertIn("At name:", caught.exception.sentence())
+
+
 if __name__ == "__main__":
     unittest.main()

@@ -11,9 +11,11 @@ import subprocess
 import sys
 import tempfile
 import threading
+import time
 import unittest
 import urllib.error
 import urllib.request
+from pathlib import Path
 from typing import Any
 
 from tests.common import ROOT
@@ -93,7 +95,48 @@ class Server(unittest.TestCase):
         line = b""
         while not line.startswith(b'data: {"kind": "head"'):
             line = stream.readline()
-        self.assertEqual(json.loads(line[6:]), {"kind": "head", "revision": 2, "author": "a"})
+        self.assertEqual(json.loads(line[6:]), {"kind": "head", "revision": 2, "author": "a", "bench": bench})
+
+    def test_idle_connections_and_streams_leave_a_user_alone(self) -> None:
+        """150 connections that ask nothing, 120 streams, 20 requests that never end: edits are answered, and what is closed is freed."""
+        bench = self.ask("/benches", {"name": "Dome"})["id"]
+        address = ("127.0.0.1", self.port)
+
+        def opened(text: str) -> socket.socket:
+            s = socket.create_connection(address, timeout=20)
+            self.addCleanup(s.close)
+            s.sendall(text.encode())
+            return s
+
+        def threads() -> int:
+            status = Path(f"/proc/{self.process.pid}/status").read_text(encoding="utf-8")
+            return int(status.split("Threads:")[1].split()[0])
+
+        before = threads()
+        for _ in range(150):
+            opened("")
+        for _ in range(20):
+            opened(
+                "POST /api/benches HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Length: 900\r\n\r\n{"
+            )
+        streams = [
+            opened(f"GET /api/events?bench={bench} HTTP/1.1\r\nHost: 127.0.0.1:{self.port}\r\n\r\n") for _ in range(120)
+        ]
+        for s in streams:
+            self.assertIn(b"200 OK", s.recv(300))
+        self.assertGreaterEqual(threads(), before + 100)
+        for n in range(1, 6):
+            edit = {"kind": "set_dimension", "name": "n", "value": n}
+            self.assertEqual(self.ask(f"/benches/{bench}/edits", {"base": n, "edit": edit})["revision"], n + 1)
+        heard = b""
+        while b'"revision": 6' not in heard:  # the last of them, though not each
+            heard += streams[77].recv(1000)
+        for s in streams:
+            s.close()
+        end = time.monotonic() + 20
+        while threads() > before + 20:
+            self.assertLess(time.monotonic(), end, "streams that are closed are not freed")
+            time.sleep(0.1)
 
     def test_a_taken_port_is_one_line(self) -> None:
         out = subprocess.run(self.command, capture_output=True, text=True, cwd=ROOT, timeout=30)

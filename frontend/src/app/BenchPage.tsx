@@ -4,7 +4,7 @@ import type { ReactNode } from 'react'
 import { Board } from '../features/board'
 import { Recipe } from '../features/recipe'
 import { HandoverSheet, SideColumn } from '../features/side'
-import { DrawingSheet, HistorySheet, KeysSheet, TopBar } from '../features/top'
+import { DrawingSheet, HistorySheet, KeysSheet, SettingsSheet, TopBar } from '../features/top'
 import { goTo } from '../shared/address'
 import { api } from '../shared/api/client'
 import { goOn, leave, open, say, useSession } from '../shared/session'
@@ -102,6 +102,7 @@ export default function BenchPage({ id }: { id: string }) {
       </main>
       <SideColumn />
       <KeysSheet />
+      <SettingsSheet />
       <HistorySheet />
       <DrawingSheet />
       {bake.data && (

@@ -42,7 +42,7 @@ export function changedDocument(before: Document, change: BenchChanges['document
   for (const [name, what] of Object.entries(change)) {
     if (what === null) continue
     const key = name === 'curves' || name === 'parts' ? 'id' : 'name'
-    if (typeof what !== 'object') out[name] = what
+    if (typeof what !== 'object' || !('rows' in what)) out[name] = what
     else out[name] = mergedRows((out[name] as Row[] | undefined) ?? [], what, key)
   }
   return out as unknown as Document

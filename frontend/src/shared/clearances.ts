@@ -2,7 +2,8 @@ import { useEffect } from 'react'
 import { create } from 'zustand'
 import { Offline, api } from './api/client'
 import type { ClearanceRow, Edit } from './api/client'
-import { figure } from './format'
+import { lengthText } from './units'
+import type { Lengths } from './units'
 import { boxGap } from './placement'
 import { fail, shownParts, useSession } from './session'
 import { useView } from './viewState'
@@ -118,11 +119,11 @@ export function useClearances(): void {
 }
 
 /** What stands between two parts, in words. */
-export function inWords(r: ClearanceRow, name = ''): string {
-  const depth = r.depth === null ? '' : `, ${figure(r.depth, 4)}\u2009mm deep`
+export function inWords(r: ClearanceRow, l: Lengths, name = ''): string {
+  const depth = r.depth === null ? '' : `, ${lengthText(r.depth, l, 4)} deep`
   switch (r.state) {
     case 'apart':
-      return `${r.about ? 'at least ' : ''}${figure(r.distance, 4)}\u2009mm`
+      return `${r.about ? 'at least ' : ''}${lengthText(r.distance, l, 4)}`
     case 'touching':
       return `touches${name}`
     case 'crossing':

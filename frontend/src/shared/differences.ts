@@ -1,21 +1,24 @@
 import type { PartView } from './api/client'
-import { signed, volume } from './format'
+import { signed } from './format'
+import { lengthChange, volumeText } from './units'
+import type { Lengths } from './units'
 
 /** What a change did, in numbers; that nothing changed is said too. */
-export function differenceInWords(a: PartView, b: PartView): string {
+export function differenceInWords(a: PartView, b: PartView, lengths: Lengths): string {
   if (b.steps.some((s) => s.state === 'failed') || b.error) return ''
   if (a.mesh === b.mesh) return 'Nothing changed.'
   const words: string[] = []
   if (a.faces !== b.faces) words.push(`${signed(b.faces - a.faces, 9)} faces`)
   if (a.volume !== null && b.volume !== null) {
     const d = b.volume - a.volume
-    if (Math.abs(d) > 1e-6 * Math.abs(b.volume)) words.push((d > 0 ? '+' : '') + volume(d))
+    if (Math.abs(d) > 1e-6 * Math.abs(b.volume))
+      words.push((d > 0 ? '+' : '') + volumeText(d, lengths))
   }
   const grown = [0, 1, 2]
     .map((k) => extent(b, k) - extent(a, k))
     .map((d, k) =>
       Math.abs(d) > 1e-6 * Math.max(extent(b, k), 1e-9)
-        ? `${signed(d)}\u2009mm along ${'XYZ'.charAt(k)}`
+        ? `${lengthChange(d, lengths)} along ${'XYZ'.charAt(k)}`
         : '',
     )
     .filter(Boolean)

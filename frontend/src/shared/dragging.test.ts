@@ -1,7 +1,7 @@
 // @vitest-environment jsdom
 import type { PointerEvent as ReactPointerEvent } from 'react'
 import { beforeEach, expect, test, vi } from 'vitest'
-import { dragNumber, followPointer } from './dragging'
+import { dragNumber, followPointer, movedPoint } from './dragging'
 import type { NumberTarget } from './number'
 
 const said = vi.hoisted(() => [] as string[])
@@ -126,4 +126,11 @@ test('what follows the pointer is told when it vanishes', () => {
   grip.remove()
   dispatchEvent(pointer('lostpointercapture'))
   expect([cancel.mock.calls.length, up.mock.calls.length]).toEqual([1, 0])
+})
+
+test('a point that is dragged keeps the units it was typed in, and formulas', () => {
+  const at = (written: (number | string)[]) => movedPoint('c1', 'p1', written, [25.4, 12])
+  expect(at([3, 4])).toMatchObject({ at: [25.4, 12] })
+  expect(at(['2 in', '1.5 cm'])).toMatchObject({ at: ['1 in', '1.2 cm'] })
+  expect(at(['foot / 2', '4 mm'])).toMatchObject({ at: ['foot / 2', 12] })
 })

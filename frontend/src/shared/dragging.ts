@@ -2,7 +2,7 @@ import type { PointerEvent as ReactPointerEvent } from 'react'
 import { snapped } from './format'
 import type { Edit } from './api/client'
 import { beginPreview, doEdit, edit, endPreview, preview, say } from './session'
-import { isFormula } from './number'
+import { inUnitOf, isFormula } from './number'
 import type { NumberTarget } from './number'
 
 const THRESHOLD = 3
@@ -188,7 +188,10 @@ export function movedPoint(
   written: readonly (number | string)[],
   at: Pair,
 ): Edit {
-  const both = at.map((v, k) => (isFormula(written[k] ?? null) ? (written[k] ?? v) : v))
+  const both = at.map((v, k) => {
+    const was = written[k] ?? null
+    return isFormula(was) ? was : inUnitOf(was, v)
+  })
   return { kind: 'set_point', curve, point, at: both }
 }
 

@@ -6,7 +6,11 @@ const MINUS = '−'
 export function figure(x: number, digits = 6): string {
   if (!Number.isFinite(x)) return '–'
   if (x === 0) return '0'
-  const text = Number(x.toPrecision(digits)).toString()
+  return minus(Number(x.toPrecision(digits)).toString())
+}
+
+/** With a true minus. */
+export function minus(text: string): string {
   return text.replace('-', MINUS)
 }
 
@@ -27,11 +31,6 @@ export function signed(x: number, digits = 3): string {
 export function withUnit(text: string, unit: string): string {
   if (!unit) return text
   return unit === '°' ? `${text}°` : `${text}\u2009${unit}`
-}
-
-/** A volume in mm³ or cm³. */
-export function volume(mm3: number): string {
-  return Math.abs(mm3) >= 100 ? `${figure(mm3 / 1000, 3)}\u2009cm³` : `${figure(mm3, 3)}\u2009mm³`
 }
 
 /** A mass in g or kg. */

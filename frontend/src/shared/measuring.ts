@@ -2,6 +2,8 @@ import { create } from 'zustand'
 import { api } from './api/client'
 import type { Schemas } from './api/client'
 import { figure, withUnit } from './format'
+import { areaText, lengthText } from './units'
+import type { Lengths } from './units'
 import { say } from './session'
 
 export type Reading = Schemas['ReadingView']
@@ -81,8 +83,16 @@ export async function readAgain(): Promise<void> {
 }
 
 /** A reading as it is written on a drawing. */
-export function readingText(r: { what: string; value: number | null; unit: string }): string {
+export function readingText(
+  r: { what: string; value: number | null; unit: string },
+  l: Lengths,
+): string {
   if (r.value === null) return '?'
-  const text = withUnit(figure(r.value, 6), r.unit)
+  const text =
+    r.unit === 'mm'
+      ? lengthText(r.value, l)
+      : r.unit === 'mm²'
+        ? areaText(r.value, l, 6)
+        : withUnit(figure(r.value, 6), r.unit)
   return r.what === 'radius' ? `R ${text}` : text
 }

@@ -1,5 +1,7 @@
 import type { Edit } from './api/client'
 import { niceStep } from './format'
+import { FRACTION, LENGTHS, NUMBER, inFileAs, lengthsOf, unitNamed, withDecimals } from './units'
+import type { Lengths } from './units'
 
 export const LIMIT = 1e9
 
@@ -22,55 +24,96 @@ export interface NumberTarget {
   part: string | null
   /** how many of the file's own units (mm, degrees) one of its unit is, where it is written in another one */
   per?: number
+  /** whether that unit is its own and not the bench's */
+  own?: boolean
+  /** places after the point that are shown; left out for as many as are needed */
+  decimals?: number
   /** as it is written where that is a fraction: `3/64 in` */
   fraction?: string
   /** the edit that gives it another number or formula, or null to take it back to its default */
   edit: (value: number | string | null) => Edit
 }
 
-const NUMBER = String.raw`(?:\d+(?:[.,]\d*)?|\.\d+)(?:e[+-]?\d+)?`
-const FRACTION = String.raw`(?:\d+\s+)?\d+\/\d+`
 const ONE = `(?:${FRACTION}|${NUMBER})`
 const LITERAL = new RegExp(
   String.raw`^[+-]?(?:${ONE}\s*(mm|cm|m|in|ft|deg|rad|%|["″”'′’])?|${ONE}\s*(?:ft|['′’])\s*${ONE}\s*(?:in|["″”]))$`,
   'i',
 )
-const MARKS: Record<string, string> = {
-  '"': 'in',
-  '″': 'in',
-  '”': 'in',
-  "'": 'ft',
-  '′': 'ft',
-  '’': 'ft',
-}
 const UNITS: Record<string, { of: string; per: number }> = {
-  cm: { of: 'mm', per: 10 },
-  m: { of: 'mm', per: 1000 },
-  in: { of: 'mm', per: 25.4 },
-  ft: { of: 'mm', per: 304.8 },
+  ...Object.fromEntries(
+    ['cm', 'm', 'in', 'ft'].map((unit) => [unit, { of: 'mm', per: LENGTHS[unit] ?? 1 }]),
+  ),
   rad: { of: '°', per: 180 / Math.PI },
 }
 
-/** A number that is written in a unit of its own is shown, dragged and typed over in that unit. */
-export function inItsUnit(t: NumberTarget): NumberTarget {
-  if (typeof t.raw !== 'string') return t
-  const found = LITERAL.exec(t.raw.trim())?.[1]?.toLowerCase() ?? ''
-  const unit = MARKS[found] ?? found
+/** The unit that a number is written with; empty where it has none, or is a formula. */
+function unitOf(raw: string): string {
+  return unitNamed(LITERAL.exec(raw.trim())?.[1] ?? '')
+}
+
+/**
+ * A number as it is shown, dragged and typed over: in the unit that it is written with, where it has
+ * one of its own; else a length in the unit of the bench.
+ */
+export function inItsUnit(t: NumberTarget, lengths: Lengths = lengthsOf(null)): NumberTarget {
+  if (typeof t.raw !== 'string') return inTheBenchs(t, lengths)
+  const unit = unitOf(t.raw)
+  if (unit === '') return inTheBenchs(t, lengths)
+  // written in mm where the bench shows another unit: that stands beside it
+  if (unit === 'mm' && t.unit === 'mm' && lengths.per !== 1)
+    return { ...t, own: true, edit: (v) => t.edit(typeof v === 'number' ? `${v} mm` : v) }
   const known = UNITS[unit]
   if (known?.of !== t.unit) return t
   const { per } = known
-  const whole = (x: number) => Number((x / per).toPrecision(12))
   return {
     ...t,
     unit,
     per,
+    own: true,
     ...(t.raw.includes('/') && { fraction: t.raw.trim() }),
-    value: t.value === null ? null : whole(t.value),
+    ...scaled(t, per),
+    edit: (v) => t.edit(typeof v === 'number' ? `${v} ${unit}` : v),
+  }
+}
+
+function scaled(t: NumberTarget, per: number) {
+  return {
+    value: t.value === null ? null : inUnits(t.value, per),
     least: t.least / per,
     most: t.most / per,
     step: niceStep((t.step / per) * 500),
-    edit: (v) => t.edit(typeof v === 'number' ? `${v} ${unit}` : v),
   }
+}
+
+const inUnits = (x: number, per: number) => Number((x / per).toPrecision(12))
+
+function inTheBenchs(t: NumberTarget, l: Lengths): NumberTarget {
+  if (t.unit !== 'mm') return t
+  if (l.per === 1 && l.decimals === null) return t
+  const decimals = l.decimals === null ? {} : { decimals: l.decimals }
+  if (l.per === 1) return { ...t, ...decimals }
+  return {
+    ...t,
+    ...decimals,
+    ...scaled(t, l.per),
+    raw: typeof t.raw === 'number' ? inUnits(t.raw, l.per) : t.raw,
+    unit: l.unit,
+    per: l.per,
+    edit: (v) => t.edit(inFileAs(v, l)),
+  }
+}
+
+/** A number's figure: with the decimals that it is shown with, else with at most so many digits. */
+export function figureOf(t: NumberTarget, digits = 6): string {
+  return t.value === null ? '?' : withDecimals(t.value, t.decimals ?? null, digits)
+}
+
+/** A length of mm as it is written over one that stands in the file: with the unit that this has of its own. */
+export function inUnitOf(raw: number | string | null, mm: number): number | string {
+  if (typeof raw !== 'string') return mm
+  const unit = unitOf(raw)
+  const known = UNITS[unit]
+  return known?.of === 'mm' ? `${inUnits(mm, known.per)} ${unit}` : mm
 }
 
 /** The value of a number in the file's own unit. */

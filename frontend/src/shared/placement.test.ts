@@ -7,6 +7,7 @@ import {
   movedBy,
   oneMore,
   placementOf,
+  plus,
   times,
   turnOfMatrix,
   turnedAbout,
@@ -75,6 +76,23 @@ describe('placements', () => {
     const next = oneMore(view(at(0), [0, 0, 0]), view(at(60), [0, 0, 60]), second)
     expect(next.turn).toEqual([0, 0, 120])
     next.move.forEach((x, k) => expect(x).toBeCloseTo(at(120)[k] ?? 0, 8))
+  })
+  it('add to formulas tidily', () => {
+    for (const [from, by, to] of [
+      ['foot', 12, 'foot + 12'],
+      ['foot + 12', 12, 'foot + 24'],
+      ['size - 12.5', 12.5, 'size'],
+      ['2 * (a + 3) - 4', 1, '2 * (a + 3) - 3'],
+      ['2 * (a + 3)', 1, '2 * (a + 3) + 1'],
+      ['1e-3', 1, '1e-3 + 1'],
+      ['a * -3', 1, 'a * -3 + 1'],
+      ['a/2+0.1', 0.2, 'a/2 + 0.3'],
+      ['5 in', -2, '5 in - 2'],
+      ['a < 3', 1, '(a < 3) + 1'],
+      [4, 0.1, 4.1],
+      ['a', 0, 'a'],
+    ] as const)
+      expect(plus(from, by)).toBe(to)
   })
   it('know where a zero point of its own stands', () => {
     const v = view([1, 2, 3], [0, 0, 90])

@@ -55,11 +55,21 @@ export function tidy(x: number, decimals = 9): number {
   return Object.is(out, -0) ? 0 : out
 }
 
-/** A number of a placement with something added; a formula stays one. */
-function plus(n: number | string, by: number): number | string {
+/** a sum that ends in a plain number: what comes before it, the sign and the number */
+const ENDS_IN_NUMBER = /^(.*[^\s+\-*/^(,<>=?:])(?<!\de)\s*([+-])\s*(\d+(?:\.\d+)?)$/i
+
+/** A number of a placement with something added; a formula stays one, and a number at its end is added to. */
+export function plus(n: number | string, by: number): number | string {
   if (by === 0) return n
-  if (typeof n === 'string') return `${n} ${by > 0 ? '+' : '-'} ${String(tidy(Math.abs(by)))}`
-  return tidy(n + by)
+  if (typeof n === 'number') return tidy(n + by)
+  const found = ENDS_IN_NUMBER.exec(n.trim())
+  const [head, sign, end] = found ? [found[1] ?? '', found[2], Number(found[3])] : [n, '+', 0]
+  // within brackets, or behind a comparison, the number is no term of the whole
+  const whole =
+    !/[<>=?:]|\b(if|and|or)\b/i.test(n) && head.split('(').length === head.split(')').length
+  if (!whole) return `(${n}) ${by > 0 ? '+' : '-'} ${String(tidy(Math.abs(by)))}`
+  const sum = tidy((sign === '-' ? -end : end) + by)
+  return sum === 0 ? head : `${head} ${sum > 0 ? '+' : '-'} ${String(Math.abs(sum))}`
 }
 
 export function placementOf(part: Part): Required<Placement> {

@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { across, axisOf, firstPlane, flipped, movedTo, placeOf, takenWords } from './section'
 import { readingText } from './measuring'
+import { lengthsOf } from './units'
 
 describe('cutting planes', () => {
   it('keep their place when they look the other way', () => {
@@ -28,8 +29,10 @@ describe('cutting planes', () => {
 
 describe('readings', () => {
   it('have their unit', () => {
-    expect(readingText({ what: 'radius', value: 6, unit: 'mm' })).toBe('R 6\u2009mm')
-    expect(readingText({ what: 'angle', value: 90, unit: '°' })).toBe('90°')
-    expect(readingText({ what: 'length', value: null, unit: 'mm' })).toBe('?')
+    expect(readingText({ what: 'radius', value: 6, unit: 'mm' }, lengthsOf(null))).toBe(
+      'R 6\u2009mm',
+    )
+    expect(readingText({ what: 'angle', value: 90, unit: '°' }, lengthsOf(null))).toBe('90°')
+    expect(readingText({ what: 'length', value: null, unit: 'mm' }, lengthsOf(null))).toBe('?')
   })
 })

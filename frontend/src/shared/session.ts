@@ -4,6 +4,7 @@ import type { BenchChanges, BenchView, Edit, PartView } from './api/client'
 import { isChanges, partsOf, withChanges } from './changes'
 import { differenceInWords } from './differences'
 import { namedIn } from './operators'
+import { lengthsOf } from './units'
 
 /** What a change did to a part, in words, shown for a while beside the number that made it. */
 export interface Change {
@@ -343,7 +344,7 @@ function describe(
   const a = before.parts.find((p) => p.part === target.part)
   const b = after.parts.find((p) => p.part === target.part)
   if (!a || !b) return null
-  const text = differenceInWords(a, b)
+  const text = differenceInWords(a, b, lengthsOf(after.document.shown))
   return { part: target.part, step: target.step, text, before: a.mesh }
 }
 

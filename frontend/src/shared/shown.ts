@@ -5,6 +5,8 @@ import type { PartView } from './api/client'
 import type { NumberTarget } from './number'
 import { shownParts, useSession } from './session'
 import { numberAt } from './targets'
+import { lengthsOf } from './units'
+import type { Lengths } from './units'
 
 /*
  * While a number is dragged the bench comes anew with every picture. What is read from it here is
@@ -15,6 +17,11 @@ import { numberAt } from './targets'
 export function useSame<T>(select: (s: ReturnType<typeof useSession.getState>) => T): T {
   const last = useRef<T | undefined>(undefined)
   return useSession((s) => (last.current = replaceEqualDeep<T>(last.current, select(s))))
+}
+
+/** How the bench shows lengths. */
+export function useLengths(): Lengths {
+  return useSession((s) => lengthsOf((s.preview ?? s.bench)?.document.shown))
 }
 
 /** The view of a part as it is shown. */

@@ -5,6 +5,7 @@ import { LIMIT, inItsUnit } from './number'
 import type { NumberTarget } from './number'
 import { namedIn, valueSpec } from './operators'
 import { placementOf, placing } from './placement'
+import { lengthsOf } from './units'
 import type { Side } from './placement'
 
 /** The size that drags go by: the part's, or the bench's floor. */
@@ -21,7 +22,7 @@ export function numberAt(
   address: string,
 ): NumberTarget | null {
   const found = plainAt(bench, parts, address.split('/'))
-  return found && inItsUnit(found)
+  return found && inItsUnit(found, lengthsOf(bench.document.shown))
 }
 
 function plainAt(

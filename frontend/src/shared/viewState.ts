@@ -14,6 +14,7 @@ interface ViewState {
   perspective: boolean
   board: string | null
   keys: boolean
+  settings: boolean
   history: boolean
   side: boolean
   /** front, side and top stand beside the large view */
@@ -78,6 +79,7 @@ export const useView = create<ViewState>((set) => ({
   perspective: true,
   board: null,
   keys: false,
+  settings: false,
   history: false,
   side: true,
   beside: false,

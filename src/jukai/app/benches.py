@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import secrets
 from collections import OrderedDict
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import partial
 from typing import Any
@@ -25,7 +25,7 @@ from jukai.core.json_data import JsonObject
 from jukai.core.operators.registry import first_values, get_operator
 from jukai.core.recipe.affected import touched
 from jukai.core.recipe.arranging import ARRANGING, arranged
-from jukai.core.recipe.bench import Bench, Finish
+from jukai.core.recipe.bench import Bench, Finish, Shown
 from jukai.core.recipe.edit_kinds import AddPart, AddStep, CopyStep, MoveStep, RemoveStep, SetStep, SetValue
 from jukai.core.recipe.edits import Edit, apply_edit, edit_label, parse_edit, with_point_ids
 from jukai.core.recipe.evaluate import Asked
@@ -145,6 +145,12 @@ class Benches:
 
     def _files(self, bench_id: str) -> BenchFiles:
         return BenchFiles(self.store, bench_id)
+
+    def empty_removed(self) -> tuple[int, int]:
+        """Delete what is off the list for good; return how many benches, and the bytes that are free again."""
+        gone = self.store.empty_removed()
+        self.events.tell(None, {"kind": "benches"})
+        return gone
 
     def remove(self, bench_id: str, *, removed: bool) -> None:
         """Take a bench off the list, or put it back."""
@@ -416,14 +422,24 @@ class Benches:
         self.work.go_on(bench_id)
 
     # -- files ----------------------------------------------------------------------------------
-    def upload(self, bench_id: str, name: str, data: bytes) -> dict[str, object]:
-        """Keep a mesh file beside a bench, once it is known to be readable; say what it holds."""
+    def upload(
+        self, bench_id: str, name: str, data: bytes, gone: Callable[[], bool] | None = None
+    ) -> dict[str, object]:
+        """Keep a mesh file beside a bench, once it is known to be readable; say what it holds.
+
+        Reading ends as soon as the window that asked is ``gone``.
+        """
+
+        def watch(_: float) -> None:
+            if gone is not None and gone():
+                raise Cancelled("The window is gone; the file was not read to its end.")
+
         if not name or len(name) > 120 or "/" in name or "\\" in name or name.startswith("."):
             raise FileProblem(
                 "The file's name can't be used.", hint="A plain name without a folder, up to 120 letters."
             )
         file_format = format_of(name)
-        read = read_mesh(data, file_format)
+        read = read_mesh(data, file_format, watch)
         name = self._free_file_name(bench_id, name, data)
         self.store.keep_file(bench_id, name, data)
         low, high = read.mesh.bounds
@@ -455,7 +471,7 @@ def document_changes(before: Bench, after: Bench) -> dict[str, object]:
         if old is new or old == new:
             continue
         if not isinstance(new, list):
-            out[name] = new
+            out[name] = new.model_dump(mode="json") if isinstance(new, Shown) else new
             continue
         key = "id" if name in ("curves", "parts") else "name"
         there = {getattr(row, key): row for row in old}

@@ -37,7 +37,7 @@ class Clearances:
 
     def __init__(self, workshop: Workshop) -> None:
         self._workshop = workshop
-        self._placed: ByteCache[Placed] = ByteCache(400_000_000, lambda p: p.triangles.nbytes + p.boxes.nbytes)
+        self._placed: ByteCache[Placed] = workshop.memory.cache(lambda p: p.triangles.nbytes + p.boxes.nbytes)
 
     def between(self, bench: Bench, part_id: str, files: Files, *, only: str | None = None) -> list[JsonObject]:
         """Return the clearances of a part from the shown others, the least first.

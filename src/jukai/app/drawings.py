@@ -82,8 +82,8 @@ class Drawings:
     def __init__(self, workshop: Workshop) -> None:
         self._examples: dict[tuple[str, str], str] = {}
         self._workshop = workshop
-        self._outlines: ByteCache[JsonObject] = ByteCache(
-            50_000_000, lambda row: len(row["outline"]) + len(row["edge"]) + 200
+        self._outlines: ByteCache[JsonObject] = workshop.memory.cache(
+            lambda row: len(row["outline"]) + len(row["edge"]) + 200
         )
 
     def example(self, operator: str, look: str) -> str:

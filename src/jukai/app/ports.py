@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
+from jukai.core.errors import CoreError
 from jukai.core.json_data import JsonObject
 
 __all__ = [
@@ -24,6 +25,16 @@ __all__ = [
 
 class NotThere(Exception):
     """What was asked for is not in the store."""
+
+
+class StoreProblem(CoreError):
+    """The store can't be used: ``kind`` is ``full``, ``read_only``, ``damaged``, ``newer``, ``busy``, ``can_not_open`` or ``unreadable``."""
+
+    code = "store"
+
+    def __init__(self, kind: str, message: str, *, hint: str | None = None) -> None:
+        super().__init__(message, hint=hint)
+        self.kind = kind
 
 
 class Stale(Exception):
@@ -130,6 +141,10 @@ class BenchStore(Protocol):
         copied_from: str | None = None,
     ) -> int:
         """Keep a new bench with its files, or with those of another bench, at once; return its first revision."""
+
+    def empty_removed(self) -> tuple[int, int]:
+        """Delete the benches that are off the list for good; return how many, and the bytes given back."""
+        ...
 
     def row(self, bench_id: str) -> BenchRow:
         """Return one bench of the list."""

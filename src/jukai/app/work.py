@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Collection
+from contextlib import suppress
 from dataclasses import dataclass, field
 from threading import Condition
 
 from jukai.app.events import Events
 from jukai.app.files import BenchFiles
-from jukai.app.ports import BenchStore, JobEngine, JobRow
+from jukai.app.ports import BenchStore, JobEngine, JobRow, StoreProblem
 from jukai.app.workshop import Workshop
 from jukai.core.errors import Cancelled, CoreError, ValueProblem
 from jukai.core.json_data import JsonObject
@@ -132,7 +133,8 @@ class Work:
             nonlocal noted
             if not noted and time.monotonic() - began > LONG:
                 noted = True
-                self._store.keep_job(job)
+                with suppress(StoreProblem):  # a note for the next start: the body does not depend on it
+                    self._store.keep_job(job)
             return stop()
 
         def progress(part: str, step: str, fraction: float) -> None:
@@ -156,7 +158,8 @@ class Work:
                 self._settle(bench_id, part_id, stamp, self._workshop.hidden(part, error=error), None)
             raise
         if noted:
-            self._store.end_job(job.id)
+            with suppress(StoreProblem):
+                self._store.end_job(job.id)
         self._settle(bench_id, part_id, stamp, view, kept)
 
     def _settle(self, bench_id: str, part_id: str, stamp: int, view: JsonObject, evaluation: Evaluation | None) -> None:

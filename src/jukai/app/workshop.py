@@ -10,7 +10,7 @@ from threading import Lock
 
 import numpy as np
 
-from jukai.app.caches import ByteCache, StepCache
+from jukai.app.caches import Budget, ByteCache, StepCache
 from jukai.app.ports import NotThere
 from jukai.core.errors import Cancelled, CoreError, Estimated, Heavy, TooLarge, ValueProblem
 from jukai.core.geometry.elements import element_bytes, many_sided, poles, rows_of
@@ -82,11 +82,12 @@ class _Turns:
 class Workshop:
     """Evaluates parts and keeps what it made by content hash."""
 
-    def __init__(self) -> None:
-        self._steps = StepCache()
-        self._views: ByteCache[View] = ByteCache(500_000_000, lambda view: view.nbytes)
-        self._meshes: ByteCache[Mesh] = ByteCache(1_000_000_000, lambda m: m.nbytes + 1000)
-        self._hashes: ByteCache[str] = ByteCache(10_000_000, len)
+    def __init__(self, memory: Budget | None = None) -> None:
+        self.memory = memory or Budget()
+        self._steps = StepCache(self.memory)
+        self._views: ByteCache[View] = self.memory.cache(lambda view: view.nbytes)
+        self._meshes: ByteCache[Mesh] = self.memory.cache(lambda m: m.nbytes + 1000)
+        self._hashes: ByteCache[str] = self.memory.cache(lambda _: 200)
         self._turns = _Turns()
 
     # -- evaluating -----------------------------------------------------------------------------

@@ -7,9 +7,10 @@ from collections.abc import Iterator
 import numpy as np
 
 from jukai.core.formats import WriteOptions, read_mesh
+from jukai.core.formats._ply_reading import read_ply
 from jukai.core.formats.glb import GlbPart, write_glb
 from jukai.core.formats.obj import ObjPart, write_obj
-from jukai.core.formats.ply import read_ply, write_ply
+from jukai.core.formats.ply import write_ply
 from jukai.core.formats.stl import write_stl
 from jukai.core.geometry import deform, kernels
 from jukai.core.geometry._box import onto_ball
@@ -86,11 +87,15 @@ def _faults(body: Mesh, twisted: Mesh, cube: Mesh) -> None:
     """What bodies need that cross themselves, are bent, or are bevelled so that faces shrink to nothing."""
     triangles = triangulate(cube).points(cube)
     place(Mesh(cube.points, triangles.ravel(), np.arange(len(triangles) + 1, dtype=np.int32) * 3))
-    self_crossings(join_meshes([body, body.with_points(body.points + 0.01)]))
+    self_crossings(join_meshes([body, body.with_points(body.points + 0.01)]), contacts=True)
     with_short_diagonals(twisted.with_points(twisted.points @ np.array([[1, 0, 0.1], [0, 1, 0], [0, 0, 1]])))
     triangulate(_stars())
-    every = np.ones(body.connectivity.n_edges, dtype=bool)
-    round_edges(body, every, np.full(len(every), 0.1), Bevel(3, mitre=True), "warm")
+    for each, width, how in (
+        (body, 0.1, Bevel(3, mitre=True)),
+        (cube, 0.001, Bevel(2)),
+    ):  # the second divides flat faces too
+        every = np.ones(each.connectivity.n_edges, dtype=bool)
+        round_edges(each, every, np.full(len(every), width), how, "warm")
 
 
 def _stars() -> Mesh:

@@ -12,13 +12,14 @@ from pathlib import Path
 from threading import Lock
 from typing import Any
 
-from sqlalchemy import Engine, create_engine, delete, event, func, select, text
+from sqlalchemy import URL, Engine, create_engine, delete, event, func, select, text
 from sqlalchemy.orm import Session, sessionmaker
 
 from jukai.app.ports import BakedRow, BenchRow, JobRow, NotThere, RevisionRow, Stale, UploadRow
 from jukai.core.json_data import JsonObject
 from jukai.store.documents import DEEPEST, decode, encode, text_of
 from jukai.store.models import Baked, BenchTable, Blob, File, Job, Revision
+from jukai.store.problems import looked_through, named, usable
 
 __all__ = ["SqliteStore"]
 
@@ -38,13 +39,17 @@ class SqliteStore:
     """
 
     def __init__(self, path: Path, clock: Callable[[], float] = time.time) -> None:
-        path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+        from jukai.store.migrations import HEAD
+
+        usable(path)
         self.path = path
         _for_its_owner_alone(path)
+        looked_through(path, HEAD)
         self._clock = clock
         self._engine = _engine(path)
-        _bring_up_to_date(self._engine)
-        self._session = sessionmaker(self._engine, expire_on_commit=False)
+        with named():
+            _bring_up_to_date(self._engine)
+        self._sessions = sessionmaker(self._engine, expire_on_commit=False)
         self._write = Lock()  # one writer at a time: SQLite allows no more, and waiting here is fairer
         self._texts: OrderedDict[str, tuple[int, bytes]] = OrderedDict()
         self._documents: OrderedDict[tuple[str, int], JsonObject] = OrderedDict()
@@ -52,6 +57,12 @@ class SqliteStore:
     def close(self) -> None:
         """Let go of the file."""
         self._engine.dispose()
+
+    @contextmanager
+    def _session(self) -> Iterator[Session]:
+        """Return a session; what SQLite says is raised in words."""
+        with named(), self._sessions() as s:
+            yield s
 
     @contextmanager
     def _writing(self) -> Iterator[Session]:
@@ -122,6 +133,34 @@ class SqliteStore:
         """Take a bench off the list, or put it back."""
         with self._writing() as s:
             _bench(s, bench_id).removed = self._clock() if removed else None
+
+    def empty_removed(self) -> tuple[int, int]:
+        """Delete the benches that are off the list for good, and what only they had; give the room back to the disk.
+
+        Returns
+        -------
+        How many benches, and how many bytes smaller the database is.
+        """
+        before = self._bytes()
+        with self._writing() as s:
+            gone = s.scalars(select(BenchTable.id).where(BenchTable.removed.is_not(None))).all()
+            s.execute(delete(BenchTable).where(BenchTable.removed.is_not(None)))
+            s.execute(delete(Blob).where(Blob.hash.not_in(select(File.hash))))
+            for bench_id in gone:
+                self._texts.pop(bench_id, None)
+            for key in [k for k in self._documents if k[0] in gone]:
+                self._documents.pop(key, None)
+        self.compact()
+        return len(gone), max(0, before - self._bytes())
+
+    def compact(self) -> None:
+        """Write the database anew without the room that deleted things left; needs as much room again meanwhile."""
+        with self._write, named(), self._engine.connect() as c:
+            c.exec_driver_sql("VACUUM")
+            c.exec_driver_sql("PRAGMA wal_checkpoint(TRUNCATE)")
+
+    def _bytes(self) -> int:
+        return sum(p.stat().st_size for p in (self.path, Path(f"{self.path}-wal")) if p.exists())
 
     # -- revisions ------------------------------------------------------------------------------
     def document(self, bench_id: str, revision: int | None = None) -> tuple[int, JsonObject]:
@@ -194,7 +233,7 @@ class SqliteStore:
 
     def edits_since(self, bench_id: str, since: int, author: str) -> Sequence[JsonObject]:
         """Return the edits of a window, as they were kept, that led to the head and are newer than a revision."""
-        with Session(self._engine) as s:
+        with self._session() as s:
             line = set(_line(s, bench_id, _bench(s, bench_id).head))
             newer = select(Revision.number, Revision.edit).where(
                 Revision.bench == bench_id, Revision.number > since, Revision.author == author
@@ -361,7 +400,7 @@ def _for_its_owner_alone(path: Path) -> None:
 
 
 def _engine(path: Path) -> Engine:
-    engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": 20})
+    engine = create_engine(URL.create("sqlite", database=str(path)), connect_args={"timeout": 20})
 
     @event.listens_for(engine, "connect")
     def _pragmas(connection: Any, _: object) -> None:

@@ -10,7 +10,7 @@ from flask import Flask, Response, request, send_from_directory
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
 from jukai.app.benches import Benches
-from jukai.app.ports import NotThere, Stale
+from jukai.app.ports import NotThere, Stale, StoreProblem
 from jukai.core.errors import Cancelled, CoreError
 from jukai.web.kit import FieldProblem, check_answers, make_app, problem
 from jukai.web.reading import refuse_unreadable
@@ -50,6 +50,11 @@ def create_app(benches: Benches, access: Access | None = None, *, checked: bool 
 
 
 def _errors(app: Flask) -> None:
+    @app.errorhandler(StoreProblem)
+    def store(e: StoreProblem) -> Response:
+        _log.error("store: %s %s", e.message, e.hint)
+        return problem(507 if e.kind == "full" else 503, f"store_{e.kind}", e.message, hint=e.hint)
+
     @app.errorhandler(CoreError)
     def core(e: CoreError) -> Response:
         status = 413 if e.code == "too_large" else 409 if isinstance(e, Cancelled) else 422

@@ -8,7 +8,7 @@ from pydantic import BaseModel, Field, RootModel
 
 from jukai.core.json_data import JsonObject
 from jukai.core.operators.base import CalloutForm
-from jukai.core.recipe.bench import Bench, Name
+from jukai.core.recipe.bench import Bench, Name, Shown
 from jukai.core.recipe.edits import Edit
 from jukai.web.models_base import ErrorView, In, NoteView, Vector
 from jukai.web.models_looking import Finding, MeasureView
@@ -66,6 +66,13 @@ class NewBench(In):
 
     name: Name = "New bench"
     demo: bool = False
+
+
+class Emptied(BaseModel):
+    """What was deleted for good: how many benches, and the bytes that the disk has again."""
+
+    benches: int
+    bytes: int
 
 
 class BenchId(BaseModel):
@@ -225,6 +232,7 @@ class DocumentChange(BaseModel):
     name: str | None = None
     floor: float | None = None
     face_limit: int | None = None
+    shown: Shown | None = None
     dimensions: RowsChange | None = None
     finishes: RowsChange | None = None
     curves: RowsChange | None = None

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from itertools import chain
 from time import monotonic, perf_counter
 from typing import Any
 from urllib.parse import quote
 
-from flask import Response, request, stream_with_context
+from flask import Response, request
 
 from jukai import __version__
 from jukai.app.benches import BenchChanges, Benches, BenchState
@@ -45,7 +45,7 @@ _RAW_BODY: dict[str, object] = {
         "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}},
     }
 }
-STREAM_SECONDS = 25.0
+STREAM_SECONDS, ALIVE_SECONDS = 120.0, 10.0
 
 
 def _state(state: BenchState, started: float) -> dict[str, object]:
@@ -135,6 +135,12 @@ def _body() -> bytes:
     return data
 
 
+def _gone() -> Callable[[], bool] | None:
+    """Return what tells whether the window that asks is gone, where the server knows."""
+    gone: Callable[[], bool] | None = request.environ.get("waitress.client_disconnected")
+    return gone
+
+
 def make_routes(benches: Benches) -> Blueprint:
     """Return all routes over the use cases."""
     api = Blueprint("api", __name__, "/api")
@@ -176,7 +182,10 @@ def _server_routes(api: Blueprint, benches: Benches) -> None:
         """Tell what happens, until the stream ends by itself; the browser comes back."""
         if benches.events.crowded():
             return problem(429, "crowded", "Too many windows are open.", hint="Close some of them.")
-        response = Response(stream_with_context(_events(benches, query.bench)), mimetype="text/event-stream")
+        response = Response(
+            _events(benches, query.bench, _gone()),
+            mimetype="text/event-stream",
+        )
         response.headers["Cache-Control"] = "no-store"
         response.headers["X-Accel-Buffering"] = "no"
         return response
@@ -215,6 +224,12 @@ def _list_routes(api: Blueprint, benches: Benches) -> None:
         benches.remove(path.bench, removed=True)
         return m.BenchId(id=path.bench)
 
+    @api.post("/benches/empty", responses={"200": m.Emptied})
+    def benches_empty() -> m.Emptied:
+        """Delete the benches that are off the list for good, and give their room back to the disk."""
+        benches_gone, room = benches.empty_removed()
+        return m.Emptied(benches=benches_gone, bytes=room)
+
     @api.post("/benches/<string:bench>/restore", responses={"200": m.BenchId})
     def bench_restore(path: m.BenchPath) -> m.BenchId:
         """Put a removed bench back."""
@@ -224,7 +239,7 @@ def _list_routes(api: Blueprint, benches: Benches) -> None:
     @api.post("/benches/<string:bench>/uploads", responses={"201": m.UploadView}, openapi_extensions=_RAW_BODY)
     def bench_upload(path: m.BenchPath, query: m.UploadQuery) -> tuple[m.UploadView, int]:
         """Keep a mesh file beside a bench and say what it holds."""
-        return m.UploadView(**benches.upload(path.bench, query.name, _body())), 201
+        return m.UploadView(**benches.upload(path.bench, query.name, _body(), _gone())), 201
 
     @api.get("/benches/<string:bench>/file", responses=_BINARY)
     def bench_file(path: m.BenchPath) -> Response:
@@ -232,12 +247,15 @@ def _list_routes(api: Blueprint, benches: Benches) -> None:
         return _attachment(*benches.file(path.bench))
 
 
-def _events(benches: Benches, bench: str | None) -> Iterator[str]:
-    with benches.events.listening(bench) as listener:
+def _events(benches: Benches, bench: str | None, gone: Callable[[], bool] | None) -> Iterator[str]:
+    """Tell what happens to a bench until the time is up or the window is ``gone``; a sign of life now and then."""
+    with benches.events.listening(bench, gone) as listener:
         yield "retry: 500\nevent: hello\ndata: {}\n\n"
         end = monotonic() + STREAM_SECONDS
         while (left := end - monotonic()) > 0:
-            news = listener.next(min(left, 5.0))
+            news = listener.next(min(left, ALIVE_SECONDS))
+            if listener.left:
+                return
             yield ": still here\n\n" if news is None else f"id: {news[0]}\ndata: {json.dumps(news[1])}\n\n"
 
 

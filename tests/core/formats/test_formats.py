@@ -50,14 +50,14 @@ class RoundTrips(unittest.TestCase):
                 np.testing.assert_array_equal(back.corners, mesh.corners)
                 np.testing.assert_array_equal(back.offsets, mesh.offsets)
                 np.testing.assert_allclose(back.points, mesh.points, rtol=0, atol=1e-14 * mesh.size)
-                if kind == "obj" and mesh.uv is not None:
-                    assert back.uv is not None
-                    np.testing.assert_allclose(back.uv, mesh.uv, atol=1e-14)
+                if mesh.uv is not None:
+                    assert back.uv is not None  # PLY has them in single precision
+                    np.testing.assert_allclose(back.uv, mesh.uv, atol=1e-14 if kind == "obj" else 1e-6)
 
     def test_rows_alike_are_read_at_once_and_a_row_that_is_not_is_still_found(self) -> None:
         mesh = column(400)  # enough for the compiled way
         for triangles in (False, True):
-            data = written(mesh, "ply", triangles=triangles)
+            data = written(mesh, "ply", triangles=triangles, texture=False)
             read = read_mesh(data, "ply").mesh
             k = 3 if triangles else 4
             row = 1 + 4 * k

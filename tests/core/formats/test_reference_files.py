@@ -7,7 +7,7 @@ import unittest
 
 import numpy as np
 
-from tests.common import REFERENCE, command, reference
+from tests.common import REFERENCE, command, reference, reference_mesh, written_volume
 
 
 class HostileFiles(unittest.TestCase):
@@ -58,9 +58,10 @@ class SmallMeshes(unittest.TestCase):
                     self.assertIsNone(got["volume"])
                 else:
                     size = np.ptp(got["bounds"], axis=0).max()
-                    self.assertAlmostEqual(
-                        got["volume"], row["volume"], delta=1e-5 * abs(row["volume"]) + 1e-12 * size**3
-                    )
+                    # of bent faces the table cuts each from its first corner; ours is that of the triangles written
+                    bent = "choice of diagonal" in row["bevel"]
+                    volume = written_volume(reference_mesh(row["file"])) if bent else row["volume"]
+                    self.assertAlmostEqual(got["volume"], volume, delta=1e-5 * abs(volume) + 1e-12 * size**3)
 
     def test_crossings(self) -> None:
         """The meshes said to pass through themselves do, the sound ones do not."""

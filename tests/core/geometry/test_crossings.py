@@ -6,9 +6,15 @@ import unittest
 
 import numpy as np
 
-from jukai.core.geometry._crossings import crossing_pairs
+from jukai.core.geometry._crossings import crossing_pairs, touching_pairs
 from jukai.core.geometry._pairs import grid_pairs
-from jukai.core.geometry.crossings import meeting_lines, polyline_crossing, self_crossings
+from jukai.core.geometry.crossings import (
+    _same_place,
+    _touching,
+    meeting_lines,
+    polyline_crossing,
+    self_crossings,
+)
 from jukai.core.geometry.lathe import Section, Turning, turn
 from jukai.core.geometry.mesh import Mesh, join_meshes
 from jukai.core.geometry.pairs import _sweep, overlapping_boxes
@@ -33,7 +39,7 @@ class Boxes(unittest.TestCase):
             expected = {(int(a), int(b)) for a, b in zip(i[all_], j[all_], strict=True)}
             for found in (
                 _sweep(low, high),
-                grid_pairs(low, high, np.zeros((0, 3), np.int32), np.zeros(0, bool)),
+                grid_pairs(low, high, np.zeros((0, 3), np.int32), np.zeros(0, bool), np.zeros((0, 12)), 10**9)[0],
                 overlapping_boxes(low, high),
             ):
                 self.assertEqual({(int(a), int(b)) for a, b in found}, expected)
@@ -77,6 +83,45 @@ class Bodies(unittest.TestCase):
         low, high = cube().bounds
         self.assertTrue(((found.places >= low) & (found.places <= high + 0.5)).all())
 
+    def test_contacts_are_faces_that_lie_on_each_other_and_look_opposite_ways(self) -> None:
+        def found(mesh: Mesh, *, contacts: bool = True) -> int:
+            return len(self_crossings(mesh, contacts=contacts).pairs)
+
+        for by, many in (
+            ((1, 0.5, 0.25), 1),
+            ((1, 0, 0), 0),  # with the same corners they share edges, which is told elsewhere
+            ((1.0001, 0.5, 0.25), 0),
+            ((1, 1, 0.5), 0),
+            ((1, 1, 1), 0),
+        ):
+            two = join_meshes([cube(), moved(cube(), *by)])
+            for mesh in (two, join_meshes([two, *(moved(cube(), 5 + 2 * k, 0, 0) for k in range(400))])):  # both ways
+                self.assertEqual((found(mesh), found(mesh, contacts=False)), (many, 0), by)
+        # a corner that stands on a face: a thin wedge over it, 1 degree
+        plate = np.array([[0, 0, 0], [9, 0, 0], [9, 9, 0], [0, 9, 0.0]])
+        wedge = np.array([[4, 4, 0], [4, 5, np.tan(np.radians(1))], [5, 4, 0]])
+        faces = [[0, 1, 2, 3], [4, 5, 6]]
+        for high, many in ((0.0, 1), (1e-3, 0)):
+            mesh = Mesh.from_faces(np.concatenate([plate, wedge + np.array([0, 0, high])]), faces)
+            self.assertEqual(found(mesh), many, high)
+        self.assertEqual(found(Mesh.from_faces(np.concatenate([plate, wedge]), [[0, 1, 2, 3], [6, 5, 4]])), 0)  # alike
+
+    def test_of_contacts_both_ways_find_the_same(self) -> None:
+        chance = np.random.default_rng(3)
+        for _ in range(30):
+            t = chance.integers(0, 4, (24, 3, 3)).astype(float)
+            t[:, :, 2] = np.where(chance.random(24) < 0.7, 0, t[:, :, 2].T).T  # most of them in one plane
+            t = t[np.linalg.norm(np.cross(t[:, 1] - t[:, 0], t[:, 2] - t[:, 0]), axis=1) > 0]
+            mesh = Mesh.from_triangles(t.reshape(-1, 3), np.arange(3 * len(t)).reshape(-1, 3))
+            points = mesh.corners.reshape(-1, 3)
+            ids = _same_place(mesh.points)[points]
+            pairs = overlapping_boxes(t.min(axis=1), t.max(axis=1))
+            same = ids[pairs[:, 0]][:, :, None] == ids[pairs[:, 1]][:, None, :]
+            apart = same.any(axis=2).sum(axis=1) < 2
+            rows, _ = touching_pairs(t, ids.astype(np.int32), np.arange(len(t), dtype=np.int32), pairs, 1e-10, -0.999)
+            few, _ = _touching(t[pairs[apart, 0]], t[pairs[apart, 1]], same[apart])
+            self.assertEqual(np.flatnonzero(apart)[few].tolist(), rows.tolist())
+
     def test_flat_faces_that_lie_on_each_other_cross(self) -> None:
         self.assertGreater(len(self_crossings(join_meshes([cube(), moved(cube(), 0.5, 0.5, 0)])).pairs), 0)
 
@@ -109,6 +154,15 @@ class Bodies(unittest.TestCase):
             found = {tuple(sorted(p)) for p in tri.faces[pairs[rows]].tolist()}
             self.assertEqual(found, {tuple(p) for p in self_crossings(mesh).pairs.tolist()})
             self.assertTrue(np.isfinite(places).all())
+
+    def test_too_many_faces_side_by_side_are_not_looked_through(self) -> None:
+        """The boxes of a disc's thin faces overlap by the thousand: a report comes in some seconds, and says what it left out."""
+        ring = np.array([[4.0, 0], [9, 0], [9, 1], [4, 1]])
+        for sides, looked in ((2000, True), (60_000, False)):
+            report = soundness(turn([Section(ring, closed=True)], Turning(sides=sides), "s"))
+            self.assertTrue(report.sound)
+            self.assertEqual("crossings_not_looked_for" in {f.kind for f in report.findings}, not looked)
+            self.assertIn("no crossings" if looked else "crossings not looked for", report.summary())
 
     def test_a_face_that_crosses_itself_is_told(self) -> None:
         kinds = {f.kind for f in soundness(reference_mesh("pentagram_prism.obj")).findings}

@@ -56,6 +56,21 @@ class Known(unittest.TestCase):
             length(Lines(lines.pieces[lines.outline], lines.body, lines.outline)), expected * 2 / 3, delta=1e-9
         )
 
+    def test_far_from_the_zero_point_the_same_is_seen(self) -> None:
+        """A turned body and one behind it, here and at 1e6 mm, by its points and by its placement."""
+        ring = body({"operator": "torus"})
+        box = body({"operator": "box", "size": [3, 3, 3]})
+        e = eye((1, -2, 1.3))
+        here = visible_lines([(ring, I4), (box, at(0, 4, 1))], e)
+        away = np.array([1e6, -2e6, 3e6])
+        for moved in (
+            [(ring, at(*away)), (box, at(*(away + np.array([0, 4, 1]))))],
+            [(ring.with_points(ring.points + away), I4), (box.with_points(box.points + away), at(0, 4, 1))],
+        ):
+            there = visible_lines(moved, e)
+            self.assertEqual(len(there.pieces), len(here.pieces))
+            np.testing.assert_allclose(there.pieces - (e.axes @ away)[:2], here.pieces, atol=1e-8)
+
     def test_a_mirrored_body_shows_its_front(self) -> None:
         wedge = body({"operator": "cylinder", "radius": 3, "height": 5, "sides": 5})
         e = eye((1, -1, 1))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import resource
 import subprocess
 import sys
 import unittest
@@ -18,6 +19,12 @@ from jukai.core.recipe.evaluate import evaluate
 from jukai.core.recipe.report import part_report
 from tests.common import EXAMPLE, ROOT, check_sound
 from tests.recipes import bench_of, body, turned
+
+
+def tracked() -> int:
+    """Return the most memory of the process so far, bytes."""
+    return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024
+
 
 PROFILE = [[0, 0], {"at": [10, 0], "fillet": 2}, [8, 30], [0, 30]]
 COLUMN = (turned(sides=24), {"operator": "twist", "turn": 30})
@@ -97,6 +104,26 @@ class Evaluate(unittest.TestCase):
         ):
             evaluation = evaluate(bench_of(step, profile=profile, face_limit=100_000), "p1")
             self.assertIsInstance(evaluation.error, TooLarge)
+
+    def test_memory_has_a_budget_for_each_step(self) -> None:
+        """However many faces a part may have: what would take over 4 GB is refused before any of it is made."""
+        many: list[dict[str, Any]] = [{"operator": "torus", "sides": 4000, "minor_sides": 4000}, {"operator": "sheet", "counts": [4000, 4000]},
+                {"operator": "cylinder", "sides": 1_000_000, "rows": 16}, {"operator": "box", "counts": [1600, 1600, 1600]},
+                turned(sides=1_000_000, rows=15)]  # fmt: skip
+        everything = {"of": "points", "rule": "everything"}
+        points = {"operator": "bevel", "pick": everything, "width": 0.01, "segments": 16}
+        rows: list[tuple[tuple[dict[str, Any], ...], str]] = [((step,), step["operator"]) for step in many]
+        rows.append((({"operator": "box", "counts": [60, 60, 60]}, points), "bevel"))
+        for steps, name in rows:
+            with self.subTest(name):
+                start = tracked()
+                evaluation = evaluate(bench_of(*steps, profile=PROFILE, face_limit=20_000_000), "p1")
+                assert isinstance(evaluation.error, TooLarge)
+                self.assertRegex(
+                    evaluation.error.message, r"and take some \d.* GB of memory; 4 GB are the most that a step may take"
+                )
+                self.assertRegex(evaluation.error.hint or "", r"\d faces would do")
+                self.assertLess(tracked() - start, 400_000_000)  # a tenth of what is refused at least
 
     def test_stop_and_progress(self) -> None:
         told: list[str] = []

@@ -3,8 +3,10 @@ import type { PointerEvent as ReactPointerEvent, WheelEvent } from 'react'
 import type { Curve, CurveView } from '../../shared/api/client'
 import { dragPlane, movedPoint } from '../../shared/dragging'
 import type { Pair } from '../../shared/dragging'
-import { figure, freeId, niceStep, snapped } from '../../shared/format'
+import { freeId, snapped } from '../../shared/format'
 import { doEdit, edit, useSession } from '../../shared/session'
+import { useLengths } from '../../shared/shown'
+import { lengthFigure, lengthText, niceLength } from '../../shared/units'
 import { useView } from '../../shared/viewState'
 import { Handle, Ruling } from './Ruling'
 import type { Window } from './Ruling'
@@ -126,6 +128,7 @@ interface DrawingProps {
 
 function Drawing(props: DrawingProps) {
   const { w, size, curve, view, chosen, setChosen, setFrame, box } = props
+  const lengths = useLengths()
   const px = (p: readonly number[]): Pair => [
     size[0] / 2 + ((p[0] ?? 0) - w.x) * w.scale,
     size[1] / 2 - ((p[1] ?? 0) - w.y) * w.scale,
@@ -135,7 +138,7 @@ function Drawing(props: DrawingProps) {
     w.y - (y - size[1] / 2) / w.scale,
   ]
   const points = view?.points ?? []
-  const step = niceStep(Math.max(size[0], size[1]) / w.scale)
+  const step = niceLength(Math.max(size[0], size[1]) / w.scale, lengths)
   const local = (e: { clientX: number; clientY: number }): Pair => {
     const r = box.current?.getBoundingClientRect()
     return mm(e.clientX - (r?.left ?? 0), e.clientY - (r?.top ?? 0))
@@ -254,9 +257,9 @@ function Drawing(props: DrawingProps) {
         const at = px(f.centre)
         return (
           <text key={f.point} x={at[0] + 6} y={at[1] + 4} pointerEvents="none">
-            R {figure(f.radius, 4)} mm
+            R {lengthText(f.radius, lengths, 4)}
             {f.radius < f.asked * (1 - 1e-9)
-              ? ` (room for no more, ${figure(f.asked, 4)} asked)`
+              ? ` (room for no more, ${lengthFigure(f.asked, lengths, 4)} asked)`
               : ''}
           </text>
         )

@@ -1,5 +1,6 @@
 import type { Curve } from '../../shared/api/client'
 import { doEdit, shownParts, useSession } from '../../shared/session'
+import { useLengths } from '../../shared/shown'
 import { numberAt } from '../../shared/targets'
 import { NumberChip } from '../../shared/ui/NumberChip'
 
@@ -20,6 +21,7 @@ export function Rows(props: {
   const { curve, chosen, setChosen } = props
   const session = useSession()
   const bench = session.preview ?? session.bench
+  const lengths = useLengths()
   if (!bench) return null
   const number = (address: string) => {
     const target = numberAt(bench, shownParts(session), address)
@@ -33,7 +35,7 @@ export function Rows(props: {
             <th />
             <th>across</th>
             <th>up</th>
-            <th style={{ paddingRight: 10 }}>R, mm</th>
+            <th style={{ paddingRight: 10 }}>R, {lengths.unit}</th>
             <th>then</th>
             <th />
           </tr>

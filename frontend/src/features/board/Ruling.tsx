@@ -1,6 +1,8 @@
 import type { PointerEvent as ReactPointerEvent } from 'react'
 import type { Pair } from '../../shared/dragging'
-import { figure, niceStep } from '../../shared/format'
+import { figure } from '../../shared/format'
+import { useLengths } from '../../shared/shown'
+import { niceLength } from '../../shared/units'
 
 /** What part of the plane the board shows. */
 export interface Window {
@@ -37,7 +39,7 @@ export function Handle(props: {
   )
 }
 
-/** The ruled ground with its numbers, in mm. */
+/** The ruled ground with its numbers, in the unit of the bench. */
 export function Ruling({
   w,
   size,
@@ -47,7 +49,8 @@ export function Ruling({
   size: Pair
   px: (p: readonly number[]) => Pair
 }) {
-  const step = niceStep(500 * (64 / w.scale))
+  const lengths = useLengths()
+  const step = niceLength(500 * (64 / w.scale), lengths)
   const lines = []
   const left = w.x - size[0] / 2 / w.scale
   const bottom = w.y - size[1] / 2 / w.scale
@@ -61,7 +64,7 @@ export function Ruling({
       <g key={`x${k}`} pointerEvents="none">
         <line className="ruled" x1={x} x2={x} y1={0} y2={size[1]} />
         <text x={x + 3} y={size[1] - 4}>
-          {figure(k * step, 4)}
+          {figure((k * step) / lengths.per, 4)}
         </text>
       </g>,
     )
@@ -76,7 +79,7 @@ export function Ruling({
       <g key={`y${k}`} pointerEvents="none">
         <line className="ruled" x1={0} x2={size[0]} y1={y} y2={y} />
         <text x={4} y={y - 3}>
-          {figure(k * step, 4)}
+          {figure((k * step) / lengths.per, 4)}
         </text>
       </g>,
     )
@@ -85,7 +88,7 @@ export function Ruling({
     <>
       {lines}
       <text x={size[0] - 26} y={16} pointerEvents="none">
-        mm
+        {lengths.unit}
       </text>
     </>
   )

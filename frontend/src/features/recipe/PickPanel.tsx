@@ -26,9 +26,11 @@ import {
 } from '../../shared/picking'
 import type { Kind, Pick, RuleNumber } from '../../shared/picking'
 import { niceStep, whole } from '../../shared/format'
+import { inItsUnit } from '../../shared/number'
 import type { NumberTarget } from '../../shared/number'
 import { WordMenu } from '../../shared/ui/Menu'
 import { NumberChip } from '../../shared/ui/NumberChip'
+import { useLengths } from '../../shared/shown'
 import { useView } from '../../shared/viewState'
 
 const ONE: Record<Kind, string> = { points: 'point', edges: 'edge', faces: 'face' }
@@ -76,12 +78,13 @@ export function PickPanel({ part, step }: { part: string; step: Step }) {
 /** The rule in words; its numbers can be dragged and typed. */
 function Words(props: { part: string; step: Step; pickKey: string; pick: Pick }) {
   const { part, step, pickKey, pick } = props
+  const lengths = useLengths()
   return piecesOf(pick).map((piece, i) => (
     <Fragment key={i}>
       {typeof piece === 'string' ? (
         piece
       ) : (
-        <NumberChip target={ruleTarget(part, step, pickKey, pick, piece)} />
+        <NumberChip target={inItsUnit(ruleTarget(part, step, pickKey, pick, piece), lengths)} />
       )}
     </Fragment>
   ))

@@ -1,7 +1,6 @@
 import { X } from 'lucide-react'
 import { memo, useState } from 'react'
 import type { Part, PartView } from '../../shared/api/client'
-import { figure, written } from '../../shared/format'
 import {
   PLACE,
   POINTING,
@@ -13,9 +12,10 @@ import {
 } from '../../shared/placement'
 import type { Side } from '../../shared/placement'
 import { doEdit, edit, say, useSession } from '../../shared/session'
-import { shownPart, useSame, useTarget } from '../../shared/shown'
+import { shownPart, useLengths, useSame, useTarget } from '../../shared/shown'
 import { WordMenu } from '../../shared/ui/Menu'
 import { NumberChip } from '../../shared/ui/NumberChip'
+import { lengthFigure, lengthText, placeText, writtenLength } from '../../shared/units'
 import { useView } from '../../shared/viewState'
 
 /** What the card says of where a part stands. */
@@ -119,10 +119,10 @@ function Held(props: { part: string; axis: number; side: Side }) {
     const view = shownPart(s, props.part)
     return view ? (zeroOf(view)[props.axis] ?? 0) : 0
   })
+  const lengths = useLengths()
   return (
     <span className="figures" title={`Held by its ${props.side}, see below.`}>
-      {figure(at, 5)}
-      {props.axis === 2 && '\u2009mm'}
+      {props.axis === 2 ? lengthText(at, lengths, 5) : lengthFigure(at, lengths, 5)}
     </span>
   )
 }
@@ -159,6 +159,7 @@ function Pointing({ part, view }: { part: Part; view: Told | undefined }) {
 
 function ZeroPoint({ part, view }: { part: Part; view: Told | undefined }) {
   const zero = view?.placed?.zero ?? [0, 0, 0]
+  const lengths = useLengths()
   const own = zero.every((x) => x === 0)
   const entries = [
     { at: 'own' as const, words: 'where its shape has it', note: 'as it was made' },
@@ -174,9 +175,7 @@ function ZeroPoint({ part, view }: { part: Part; view: Told | undefined }) {
           data-testid="chip-zero"
           title="It is turned and scaled about its zero point. Setting it leaves the body where it is."
         >
-          {own
-            ? 'where its shape has it'
-            : `at ${zero.map((x) => figure(x, 4)).join(', ')} mm in it`}
+          {own ? 'where its shape has it' : `at ${placeText(zero, lengths)} in it`}
         </button>
       }
       entries={[
@@ -253,11 +252,12 @@ function Extents({ part }: { part: Part }) {
 function ExtentField({ part, side, close }: { part: Part; side: Side; close: () => void }) {
   const axis = AXES[SIDES.indexOf(side)] ?? ''
   const stands = useSession((s) => s.bench?.parts.find((p) => p.part === part.id)?.stands)
+  const lengths = useLengths()
   const k = SIDES.indexOf(side)
   const now = stands?.[k % 2]?.[Math.floor(k / 2)] ?? 0
-  const [text, setText] = useState(String(Number(now.toPrecision(6))))
+  const [text, setText] = useState(String(Number((now / lengths.per).toPrecision(6))))
   const keep = (how: 'moved' | 'stretched') => {
-    const at = written(text)
+    const at = writtenLength(text, lengths)
     if (at === null) return
     edit({ kind: 'set_extent', part: part.id, side, at, how }, { quiet: true })
       .then(close)
@@ -270,7 +270,7 @@ function ExtentField({ part, side, close }: { part: Part; side: Side; close: () 
       <input
         className="chip-field"
         autoFocus
-        aria-label={`Where its ${side} reaches to, mm`}
+        aria-label={`Where its ${side} reaches to, ${lengths.unit}`}
         data-testid="extent-field"
         size={Math.max(5, text.length + 1)}
         value={text}
@@ -282,7 +282,7 @@ function ExtentField({ part, side, close }: { part: Part; side: Side; close: () 
           if (e.key === 'Escape') close()
         }}
       />{' '}
-      mm:
+      {lengths.unit}:
       <span className="answers">
         <button className="plain boxed" data-testid="extent-moved" onClick={() => keep('moved')}>
           Moved: its size is kept

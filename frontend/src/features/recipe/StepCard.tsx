@@ -4,15 +4,16 @@ import { memo, useState } from 'react'
 import type { KeyboardEvent } from 'react'
 import { api } from '../../shared/api/client'
 import type { Part, Step, StepView } from '../../shared/api/client'
-import { figure, freeId, whole } from '../../shared/format'
+import { figure, freeId, whole, withUnit } from '../../shared/format'
 import { differenceInWords } from '../../shared/differences'
 import { doEdit, useSession } from '../../shared/session'
-import { shownPart, useSame } from '../../shared/shown'
+import { shownPart, useLengths, useSame } from '../../shared/shown'
 import { operatorOf } from '../../shared/operators'
 import { Button } from '../../shared/ui/Button'
 import { EditableName } from '../../shared/ui/EditableName'
 import { WordMenu } from '../../shared/ui/Menu'
 import { Progress } from '../../shared/ui/Progress'
+import { lengthText, lengthsOf } from '../../shared/units'
 import { useView } from '../../shared/viewState'
 import { PickPanel } from './PickPanel'
 import { Sentence } from './Sentence'
@@ -123,7 +124,8 @@ function Told(props: { part: Part; step: Step; view: StepView | undefined; chose
     // while something is dragged, the chosen step says what it does
     const now = chosen && s.preview?.parts.find((p) => p.part === part.id)
     const before = s.bench?.parts.find((p) => p.part === part.id)
-    return now && before ? differenceInWords(before, now) : ''
+    const lengths = lengthsOf(s.bench?.document.shown)
+    return now && before ? differenceInWords(before, now, lengths) : ''
   })
   const heavy = useSession((s) => (chosen ? s.heavy : null))
   const mine = during || (change?.part === part.id && change.step === step.id && change.text)
@@ -177,6 +179,8 @@ function Solve(props: {
   solve: { key: string; value: number; words: string }
 }) {
   const { key, value, words } = props.solve
+  const lengths = useLengths()
+  const unit = operatorOf(props.step.operator)?.values.find((v) => v.key === key)?.unit ?? ''
   return (
     <>
       {' '}
@@ -187,8 +191,7 @@ function Solve(props: {
           doEdit({ kind: 'set_value', part: props.part.id, step: props.step.id, key, value })
         }
       >
-        Take {words}: {figure(value)}{' '}
-        {operatorOf(props.step.operator)?.values.find((v) => v.key === key)?.unit}
+        Take {words}: {unit === 'mm' ? lengthText(value, lengths) : withUnit(figure(value), unit)}
       </Button>
     </>
   )

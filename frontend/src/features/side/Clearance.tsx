@@ -1,7 +1,7 @@
 import type { ClearanceRow } from '../../shared/api/client'
 import { inWords, useClearance, useClearances } from '../../shared/clearances'
 import { useSession } from '../../shared/session'
-import { isStale } from '../../shared/shown'
+import { isStale, useLengths } from '../../shared/shown'
 import { useView } from '../../shared/viewState'
 
 const FEW = 4
@@ -16,6 +16,7 @@ export function ClearanceList() {
   const waiting = useSession((s) => isStale(s, null))
   const stale = coarse || waiting
   const set = useView((s) => s.set)
+  const lengths = useLengths()
   if (rows.length === 0 && !failed) return null
   return (
     <section
@@ -42,7 +43,7 @@ export function ClearanceList() {
           onClick={() => set({ pair: pair === r.part ? null : r.part })}
         >
           <span className="grow">{r.name}</span>
-          <span className={`figures ${tone(r)}`}>{inWords(r)}</span>
+          <span className={`figures ${tone(r)}`}>{inWords(r, lengths)}</span>
         </button>
       ))}
       {rows.length > FEW && (

@@ -2,13 +2,15 @@ import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { api } from '../../shared/api/client'
 import type { BakedView } from '../../shared/api/client'
-import { figure, volume, whole } from '../../shared/format'
+import { whole } from '../../shared/format'
 import { say, useSession } from '../../shared/session'
+import { useLengths } from '../../shared/shown'
 import { Button } from '../../shared/ui/Button'
 import { Checkbox } from '../../shared/ui/Checkbox'
 import { RadioGroup } from '../../shared/ui/RadioGroup'
 import { Select } from '../../shared/ui/Select'
 import { Sheet } from '../../shared/ui/Sheet'
+import { lengthFigure, volumeText } from '../../shared/units'
 
 export function useHandover() {
   const id = useSession((s) => s.id)
@@ -65,7 +67,7 @@ const FORMATS = [
   { value: 'off', words: 'OFF', note: 'text; polygons, nothing else' },
   { value: 'obj', words: 'OBJ', note: 'polygons, groups, finishes in an MTL' },
   { value: 'stl', words: 'STL', note: 'triangles, single precision' },
-  { value: 'ply', words: 'PLY', note: 'polygons, double precision' },
+  { value: 'ply', words: 'PLY', note: 'polygons, double precision, texture' },
 ] as const
 const UNITS = (['mm', 'cm', 'm', 'in'] as const).map((value) => ({ value, words: value }))
 const AXES = [
@@ -82,7 +84,7 @@ export function HandoverSheet(props: {
   const id = useSession((s) => s.id)
   const queries = useQueryClient()
   const [format, setFormat] = useState<(typeof FORMATS)[number]['value']>('glb')
-  const [unit, setUnit] = useState<(typeof UNITS)[number]['value']>('mm')
+  const [unit, setUnit] = useState<(typeof UNITS)[number]['value']>(useLengths().unit)
   const [up, setUp] = useState<(typeof AXES)[number]['value']>('z')
   const [triangles, setTriangles] = useState(false)
   const [together, setTogether] = useState(true)
@@ -127,7 +129,7 @@ export function HandoverSheet(props: {
         />
       </div>
       <p className="actions" style={{ marginTop: 8 }}>
-        {(fixed || format === 'obj') && (
+        {(fixed || format === 'obj' || format === 'ply') && (
           <Checkbox checked={texture} change={setTexture} testId="texture">
             with texture coordinates
           </Checkbox>
@@ -171,6 +173,7 @@ export function HandoverSheet(props: {
 }
 
 function Report({ baked, named }: { baked: BakedView; named: boolean }) {
+  const lengths = useLengths()
   return (
     <div data-testid="report" style={{ marginBottom: 10 }}>
       {named && <h3 style={{ fontWeight: 600 }}>{baked.part_name}</h3>}
@@ -181,8 +184,9 @@ function Report({ baked, named }: { baked: BakedView; named: boolean }) {
         {baked.sound ? baked.summary : 'Not sound.'}
       </p>
       <p className="figures">
-        {whole(baked.faces)} faces, {baked.size.map((x) => figure(x, 5)).join(' × ')} mm
-        {baked.volume !== null && `, ${volume(baked.volume)}`}
+        {whole(baked.faces)} faces, {baked.size.map((x) => lengthFigure(x, lengths, 5)).join(' × ')}{' '}
+        {lengths.unit}
+        {baked.volume !== null && `, ${volumeText(baked.volume, lengths)}`}
       </p>
       <ul style={{ margin: '4px 0 0', paddingLeft: 16, listStyle: 'square' }}>
         {baked.findings.map((f) => (

@@ -3,7 +3,7 @@ import { written } from '../../shared/format'
 import { readingText } from '../../shared/measuring'
 import type { MeasureView } from '../../shared/measuring'
 import { doEdit, edit } from '../../shared/session'
-import { useSame, useTarget } from '../../shared/shown'
+import { useLengths, useSame, useTarget } from '../../shared/shown'
 import { WordMenu } from '../../shared/ui/Menu'
 import { NumberChip } from '../../shared/ui/NumberChip'
 
@@ -96,6 +96,7 @@ const NamedRow = memo(function NamedRow({ name }: { name: string }) {
 /** A number read off the bodies: it can be named and removed, not set. */
 const MeasuredRow = memo(function MeasuredRow({ measure: m }: { measure: MeasureView }) {
   const [renaming, setRenaming] = useState(false)
+  const lengths = useLengths()
   const rename = (wanted: string) => {
     setRenaming(false)
     if (wanted && wanted !== m.name)
@@ -140,7 +141,7 @@ const MeasuredRow = memo(function MeasuredRow({ measure: m }: { measure: Measure
           data-value={m.value ?? ''}
           title="Read off the bodies"
         >
-          {readingText(m)}
+          {readingText(m, lengths)}
         </span>
       </div>
       {m.error && (
@@ -179,6 +180,7 @@ function RenameField({
 
 /** One line: `ring_count = 5`. */
 function AddField({ close }: { close: () => void }) {
+  const { unit } = useLengths()
   const [text, setText] = useState('')
   const [wrong, setWrong] = useState<string | null>(null)
   const keep = () => {
@@ -199,7 +201,7 @@ function AddField({ close }: { close: () => void }) {
         className="field"
         style={{ width: '100%' }}
         autoFocus
-        placeholder="gap = 0.4"
+        placeholder={unit === 'mm' ? 'gap = 0.4' : `gap = 0.4 ${unit}`}
         aria-label="A name, = and a number or a formula"
         data-testid="number-field"
         value={text}

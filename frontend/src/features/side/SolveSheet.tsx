@@ -4,7 +4,9 @@ import type { Solved } from '../../shared/api/client'
 import { figure, withUnit } from '../../shared/format'
 import { inFile } from '../../shared/number'
 import { author, edit, shownParts, useSession } from '../../shared/session'
+import { useLengths } from '../../shared/shown'
 import { numberAt } from '../../shared/targets'
+import { lengthFigure, lengthText, lengthTyped } from '../../shared/units'
 import { Button } from '../../shared/ui/Button'
 import { Field } from '../../shared/ui/Field'
 import { Progress } from '../../shared/ui/Progress'
@@ -30,6 +32,7 @@ export function SolveSheet() {
 
 function Solving({ address, close }: { address: string; close: () => void }) {
   const session = useSession()
+  const lengths = useLengths()
   const chosen = useView((s) => s.part)
   const parts = session.bench?.document.parts ?? []
   const target = session.bench ? numberAt(session.bench, shownParts(session), address) : null
@@ -37,16 +40,18 @@ function Solving({ address, close }: { address: string; close: () => void }) {
   const others = parts.filter((p) => p.id !== part && !p.hidden)
   const [to, setTo] = useState<string>('')
   const [which, setWhich] = useState<'largest' | 'smallest'>('largest')
-  const [gap, setGap] = useState('0.2')
+  const [gap, setGap] = useState(lengthFigure(0.2, lengths, 3))
   const [found, setFound] = useState<Solved | null>(null)
   const [wrong, setWrong] = useState<string | null>(null)
   const [busy, setBusy] = useState(false)
   const id = session.id
   if (!target || !part || !id) return <p className="muted">This number is not there any more.</p>
   const find = () => {
-    const requested = Number(gap.replace(/\s*mm$/, '').replace(',', '.'))
-    if (!Number.isFinite(requested) || requested < 0) {
-      setWrong('The gap is a number of millimetres, 0 or more.')
+    const requested = lengthTyped(gap, lengths)
+    if (requested === null || requested < 0) {
+      setWrong(
+        `The gap is a length, 0 or more: 0.2, 0.2 mm, 1/64 in. Without a unit it is ${lengths.unit}.`,
+      )
       return
     }
     setBusy(true)
@@ -96,7 +101,7 @@ function Solving({ address, close }: { address: string; close: () => void }) {
         />{' '}
         that leaves{' '}
         <Field
-          label="Gap, mm"
+          label={`Gap, ${lengths.unit}`}
           testId="solve-gap"
           className="figures"
           width="5em"
@@ -108,7 +113,7 @@ function Solving({ address, close }: { address: string; close: () => void }) {
             setFound(null)
           }}
         />{' '}
-        mm between {name} and{' '}
+        {lengths.unit} between {name} and{' '}
         <Select
           label="The other part"
           testId="solve-to"
@@ -131,8 +136,8 @@ function Solving({ address, close }: { address: string; close: () => void }) {
       )}
       {found && (
         <p data-testid="solve-found" data-value={found.value}>
-          <span className="figures">{value(found.value)}</span> leaves {figure(found.measured, 4)}{' '}
-          mm
+          <span className="figures">{value(found.value)}</span> leaves{' '}
+          {lengthText(found.measured, lengths, 4)}
           {found.limit && '; no value within its limits leaves less'}.
         </p>
       )}

@@ -110,9 +110,45 @@ export function StartPage() {
               </Button>
             </div>
           ))}
+          <Empty count={removed.length} />
         </section>
       )}
     </main>
+  )
+}
+
+/** Deletes the removed benches for good, after asking once more. */
+function Empty({ count }: { count: number }) {
+  const queries = useQueryClient()
+  const [asked, setAsked] = useState(false)
+  const empty = useMutation({
+    mutationFn: api.emptyRemoved,
+    onSuccess: ({ benches, bytes }) => {
+      setAsked(false)
+      say(`${many(benches)} deleted for good, ${(bytes / 1e6).toFixed(1)} MB are free again.`)
+      void queries.invalidateQueries({ queryKey: ['benches'] })
+    },
+    onError: (e) => say(e.message, 'error'),
+  })
+  const many = (n: number) => `${n} ${n === 1 ? 'bench' : 'benches'}`
+  if (!asked) {
+    return (
+      <Button tone="link" data-testid="empty" onClick={() => setAsked(true)}>
+        Delete for good …
+      </Button>
+    )
+  }
+  return (
+    <p className="prose" data-testid="empty-asked">
+      {many(count)} with all revisions, files and baked results will be gone; nothing brings them
+      back.{' '}
+      <Button data-testid="empty-yes" disabled={empty.isPending} onClick={() => empty.mutate()}>
+        {empty.isPending ? 'Deleting …' : 'Delete'}
+      </Button>{' '}
+      <Button tone="link" data-testid="empty-no" autoFocus onClick={() => setAsked(false)}>
+        Keep
+      </Button>
+    </p>
   )
 }
 

@@ -223,6 +223,12 @@ function FilesMenu() {
           note: 'SVG, PDF, picture',
           act: () => set({ sheet: true }),
         },
+        {
+          id: 'settings',
+          words: 'Bench settings',
+          note: 'units, floor',
+          act: () => set({ settings: true }),
+        },
         { id: 'history', words: 'History', act: () => set({ history: true }) },
         {
           id: 'look',

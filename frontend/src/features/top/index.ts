@@ -1,4 +1,5 @@
 export { DrawingSheet } from './DrawingSheet'
+export { SettingsSheet } from './SettingsSheet'
 export { TopBar } from './TopBar'
 export { KeysSheet } from './KeysSheet'
 export { HistorySheet } from './HistorySheet'

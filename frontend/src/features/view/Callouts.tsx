@@ -4,11 +4,12 @@ import { Vector3 } from 'three'
 import type { BenchView, PartView, StepView } from '../../shared/api/client'
 import { dragPlane, movedPoint } from '../../shared/dragging'
 import type { Pair } from '../../shared/dragging'
-import { figure } from '../../shared/format'
 import { useSection } from '../../shared/section'
 import { inFile } from '../../shared/number'
 import type { NumberTarget } from '../../shared/number'
 import { NumberField } from '../../shared/ui/NumberChip'
+import { lengthText, lengthsOf, placeText } from '../../shared/units'
+import type { Lengths } from '../../shared/units'
 import { useView } from '../../shared/viewState'
 import {
   BESIDE,
@@ -49,6 +50,7 @@ export function Callouts(props: {
   useEffect(() => () => wordsOf(stage).drop('callouts'), [stage])
   if (!part.bounds || !part.mesh || stage.width < 10) return null
   const screen = { width: stage.width, height: stage.height }
+  const shownIn = lengthsOf(bench.document.shown)
   const box = boxOnScreen(stage, part)
   // beside the planes of a section and the words at their grips, too
   const corners = planes.length ? shownCorners(props.parts) : []
@@ -93,7 +95,7 @@ export function Callouts(props: {
   const leaders = placeLeaders(rows, box, screen, title, beside ? BESIDE : 0, others)
   wordsOf(stage).lay('callouts', [
     ...[
-      ...sizes.map((d) => ({ d, text: sizeText(d.key, part) })),
+      ...sizes.map((d) => ({ d, text: sizeText(d.key, part, shownIn) })),
       ...lengths.map((s, i) => ({ d: placed[i], text: textOf(s) })),
     ].flatMap(({ d, text }) => (d ? turnedBoxes(`⌀ ${text}`, d.label, d.turn) : [])),
     ...leaders.map((l) => {
@@ -114,7 +116,7 @@ export function Callouts(props: {
             <DimensionLines d={d} />
             <Label
               d={d}
-              text={sizeText(d.key, part)}
+              text={sizeText(d.key, part, shownIn)}
               sign={d.key === 'across' ? 'diameter' : null}
             />
           </g>
@@ -155,10 +157,10 @@ function isRound(part: PartView): boolean {
   return (first?.turned ?? false) && Math.abs(x - y) < 0.06 * x
 }
 
-function sizeText(key: string, part: PartView): string {
+function sizeText(key: string, part: PartView, lengths: Lengths): string {
   const k = key === 'height' ? 2 : key === 'y' ? 1 : 0
   const size = (part.bounds?.[1]?.[k] ?? 0) - (part.bounds?.[0]?.[k] ?? 0)
-  return `${figure(size, 5)}\u2009mm`
+  return lengthText(size, lengths, 5)
 }
 
 function axisLine(
@@ -342,7 +344,7 @@ export function PointGrip({ stage, part, bench, s, small }: Omit<CalloutProps, '
       />
       {lit && shown && (
         <text x={at.x + 9} y={at.y - 8}>
-          {figure(shown.at[0] ?? 0, 5)}, {figure(shown.at[1] ?? 0, 5)} mm
+          {placeText(shown.at, lengthsOf(bench.document.shown), 5)}
         </text>
       )}
     </g>

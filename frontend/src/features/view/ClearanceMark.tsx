@@ -3,6 +3,7 @@ import type { ClearanceRow, PartView } from '../../shared/api/client'
 import { inWords, useClearance } from '../../shared/clearances'
 import { PLACE } from '../../shared/placement'
 import { useSession } from '../../shared/session'
+import { useLengths } from '../../shared/shown'
 import { useView } from '../../shared/viewState'
 import type { Stage } from './Stage'
 import { boxOf, useUp, wordsOf } from './words'
@@ -26,8 +27,11 @@ function Mark({ stage, row }: { stage: Stage; row: ClearanceRow }) {
   )
   const tone = row.state === 'crossing' || row.state === 'inside' ? ' amber' : ''
   const right = a.x < b.x ? b : a
+  const lengths = useLengths()
   const text =
-    row.state === 'apart' ? `${inWords(row)} to ${row.name}` : inWords(row, ` ${row.name}`)
+    row.state === 'apart'
+      ? `${inWords(row, lengths)} to ${row.name}`
+      : inWords(row, lengths, ` ${row.name}`)
   const at = { x: right.x + 10, y: right.y + 20 }
   wordsOf(stage).lay(
     'clearance',

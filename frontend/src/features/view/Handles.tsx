@@ -2,7 +2,8 @@ import { useState } from 'react'
 import type { PointerEvent as ReactPointerEvent } from 'react'
 import { Matrix4, Vector3 } from 'three'
 import type { PartView, Placement } from '../../shared/api/client'
-import { figure, niceStep } from '../../shared/format'
+import { figure, withUnit } from '../../shared/format'
+import { lengthFigure, lengthsOf, niceLength } from '../../shared/units'
 import { chosenParts, partOf, viewOf } from '../../shared/parts'
 import { movedBy, placementOf, placing, tidy, turnedAbout, zeroOf } from '../../shared/placement'
 import type { Three } from '../../shared/placement'
@@ -152,16 +153,23 @@ function moved(by: Three): Step {
     const part = partOf(id)
     if (part && !part.locked) placements[id] = movedBy(placementOf(part), by)
   }
+  const lengths = lengthsOf(useSession.getState().bench?.document.shown)
   const words = by
-    .map((x, k) => (x === 0 ? '' : `${NAMES[k] ?? ''} ${x > 0 ? '+' : ''}${figure(x, 5)}`))
+    .map((x, k) =>
+      x === 0 ? '' : `${NAMES[k] ?? ''} ${x > 0 ? '+' : ''}${lengthFigure(x, lengths, 5)}`,
+    )
     .filter(Boolean)
     .join(', ')
-  return { placements, what: 'move', words: words ? `${words}\u2009mm` : 'where it was' }
+  return { placements, what: 'move', words: words ? withUnit(words, lengths.unit) : 'where it was' }
 }
 
 function stepOf(stage: Stage, view: PartView): number {
   // as fine as the view shows, and no coarser than the part's own step
-  return Math.min(niceStep(stage.mmPerPx() * 600), niceStep(sizeOf(view, 100) * 4))
+  const lengths = lengthsOf(useSession.getState().bench?.document.shown)
+  return Math.min(
+    niceLength(stage.mmPerPx() * 600, lengths),
+    niceLength(sizeOf(view, 100) * 4, lengths),
+  )
 }
 
 function moveAlong(stage: Stage, view: PartView, k: number, zero: Vector3): Make {

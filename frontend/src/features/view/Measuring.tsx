@@ -9,8 +9,9 @@ import {
   useMeasuring,
 } from '../../shared/measuring'
 import type { End } from '../../shared/measuring'
-import { figure } from '../../shared/format'
 import { edit, useSession } from '../../shared/session'
+import { useLengths } from '../../shared/shown'
+import { placeText } from '../../shared/units'
 import { useView } from '../../shared/viewState'
 import { elementUnder } from './elementUnder'
 import { ReadingMark } from './ReadingMark'
@@ -114,6 +115,7 @@ const ONE = { points: 'a point', edges: 'an edge', faces: 'a face' }
 /** What is read, in words; the reading that is chosen can be kept under a name. */
 export function MeasureStrip() {
   const { on, ends, rows, shown, set } = useMeasuring()
+  const lengths = useLengths()
   const names = useSession(
     (s) => [...(s.bench?.document.dimensions ?? []), ...(s.bench?.document.measures ?? [])].length,
   )
@@ -124,8 +126,7 @@ export function MeasureStrip() {
         {ends.length === 0 && 'Measure: click a point, an edge or a face.'}
         {ends.length === 1 && ends[0]?.of === 'points' && (
           <span className="figures" data-testid="measured-place">
-            {(ends[0].lines[0] ?? []).map((v) => figure(v, 6)).join(', ')}
-            {'\u2009mm. '}
+            {`${placeText(ends[0].lines[0] ?? [], lengths, 6)}. `}
           </span>
         )}
         {ends.length === 1 && `From ${ONE[ends[0]?.of ?? 'points']}: click another.`}
@@ -147,7 +148,7 @@ export function MeasureStrip() {
               title="Draw this one"
               onClick={() => set({ shown: i })}
             >
-              {r.words} <b>{readingText(r)}</b>
+              {r.words} <b>{readingText(r, lengths)}</b>
             </button>
           ))}
         </p>

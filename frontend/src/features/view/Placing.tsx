@@ -1,8 +1,10 @@
 import { useEffect, useMemo, useReducer, useRef, useState } from 'react'
 import type { PointerEvent as ReactPointerEvent } from 'react'
 import type { Vector3 } from 'three'
-import { figure } from '../../shared/format'
 import { operatorOf } from '../../shared/operators'
+import { useLengths } from '../../shared/shown'
+import { lengthText, lengthTyped } from '../../shared/units'
+import type { Lengths } from '../../shared/units'
 import { moved } from './camera'
 import type { Spot } from './layout'
 import { PlacingWork, sizeWords } from './placingWork'
@@ -16,6 +18,7 @@ export function Placing({ stage, operator }: { stage: Stage; operator: string })
   const work = useMemo(() => (op ? new PlacingWork(stage, op, tick) : null), [stage, op])
   const [typing, setTyping] = useState<{ size: Size; text: string } | null>(null)
   const at = useRef({ x: 0, y: 0 })
+  const lengths = useLengths()
 
   useEffect(() => {
     if (!work) return
@@ -46,7 +49,7 @@ export function Placing({ stage, operator }: { stage: Stage; operator: string })
     return [at.current.x, at.current.y, { even: e.shiftKey, free: e.ctrlKey }]
   }
   const take = (size: Size, text: string) => {
-    const value = measured(text)
+    const value = measured(text, lengths)
     if (value === null) return
     work.type(size, value)
     const next = work.next()
@@ -129,11 +132,9 @@ export function Placing({ stage, operator }: { stage: Stage; operator: string })
 }
 
 /** A length typed while placing: a number with a unit or without; null when it is none. */
-function measured(text: string): number | null {
-  const m = /^\s*(\d+\.?\d*|\.\d+)\s*(mm|cm|m|in)?\s*$/.exec(text)
-  if (!m) return null
-  const value = Number(m[1]) * ({ cm: 10, m: 1000, in: 25.4 }[m[2] ?? ''] ?? 1)
-  return value > 0 ? value : null
+function measured(text: string, lengths: Lengths): number | null {
+  const value = lengthTyped(text, lengths)
+  return value !== null && value > 0 ? value : null
 }
 
 function Typed(props: {
@@ -144,7 +145,8 @@ function Typed(props: {
   leave: () => void
 }) {
   const [text, setText] = useState(props.text)
-  const wrong = text !== '' && measured(text) === null
+  const lengths = useLengths()
+  const wrong = text !== '' && measured(text, lengths) === null
   return (
     <div className="callout-field" style={{ left: props.at.x + 14, top: props.at.y - 26 }}>
       <label className="figures">
@@ -166,9 +168,9 @@ function Typed(props: {
             if (e.key === 'Escape') props.leave()
           }}
         />{' '}
-        mm
+        {lengths.unit}
       </label>
-      {wrong && <span className="chip-wrong">A length over 0: 12, 3.5 cm, 0.5 in.</span>}
+      {wrong && <span className="chip-wrong">A length over 0: 12, 3.5 cm, 1/2 in.</span>}
     </div>
   )
 }
@@ -176,6 +178,7 @@ function Typed(props: {
 /** The footprint and the height as hairlines with their sizes, before anything is accepted. */
 function Guide({ stage, work, typing }: { stage: Stage; work: PlacingWork; typing: Size | null }) {
   const at = (p: Vector3) => stage.project(p)
+  const lengths = useLengths()
   const path = (points: readonly Vector3[], closed = true) =>
     points.map((p, i) => `${i ? 'L' : 'M'}${at(p).x} ${at(p).y}`).join('') + (closed ? 'Z' : '')
   if (work.phase === 'aim' || !work.base) {
@@ -246,8 +249,7 @@ function Guide({ stage, work, typing }: { stage: Stage; work: PlacingWork; typin
             {typing !== size && (
               <text x={(s.x + t.x) / 2 + 10} y={(s.y + t.y) / 2 - 6}>
                 {size === 'radius' ? 'R ' : ''}
-                {figure(work.sizes[size] ?? 0, 5)}
-                {'\u2009mm'}
+                {lengthText(work.sizes[size] ?? 0, lengths, 5)}
                 {work.typed.has(size) ? ' ·' : ''}
               </text>
             )}

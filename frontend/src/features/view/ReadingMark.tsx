@@ -1,5 +1,6 @@
 import { Vector3 } from 'three'
 import { readingText } from '../../shared/measuring'
+import { useLengths } from '../../shared/shown'
 import type { Spot } from './layout'
 import type { Sight } from './Sight'
 import { boxOf, useUp } from './words'
@@ -19,10 +20,11 @@ export function ReadingMark(props: {
   fresh?: boolean
 }) {
   const { stage, reading, name, fresh } = props
+  const lengths = useLengths()
   const spots = reading.places.map((p) => stage.project(new Vector3(p[0], p[1], p[2])))
   const [a, b, c] = spots
   if (!a) return null
-  const text = readingText(reading)
+  const text = readingText(reading, lengths)
   return (
     <g
       className={`reading-mark${fresh ? ' value' : ''}`}

@@ -1,7 +1,6 @@
 import { useEffect, useRef } from 'react'
 import { api } from '../../shared/api/client'
 import type { PartView } from '../../shared/api/client'
-import { figure, niceStep } from '../../shared/format'
 import {
   AXES,
   across,
@@ -15,8 +14,10 @@ import {
 } from '../../shared/section'
 import type { CutPlane, Three } from '../../shared/section'
 import { say, useSession } from '../../shared/session'
+import { useLengths } from '../../shared/shown'
 import { WordMenu } from '../../shared/ui/Menu'
 import { ViewNumber } from '../../shared/ui/ViewNumber'
+import { areaText, lengthText, niceLength } from '../../shared/units'
 import { useView } from '../../shared/viewState'
 import { way } from './camera'
 import { shownCorners } from './layout'
@@ -107,10 +108,11 @@ export function toggleSection(stage: Stage, part: PartView | undefined): void {
 export function SectionStrip({ stage, parts }: { stage: Stage; parts: readonly PartView[] }) {
   const { planes, rows, gaps, placing, set } = useSection()
   const chosen = useView((s) => s.part)
+  const lengths = useLengths()
   if (planes.length === 0) return null
   const put = (i: number, p: CutPlane) => set({ planes: planes.map((q, k) => (k === i ? p : q)) })
   const name = (id: string) => parts.find((p) => p.part === id)?.name ?? id
-  const step = niceStep(sizeOf(parts))
+  const step = niceLength(sizeOf(parts), lengths)
   const mine = rows.filter((r) => r.part === chosen)
   return (
     <section className="section-strip" aria-label="Section" data-testid="section-strip">
@@ -140,14 +142,14 @@ export function SectionStrip({ stage, parts }: { stage: Stage; parts: readonly P
           />{' '}
           at{' '}
           <ViewNumber
-            value={placeOf(p)}
-            unit="mm"
-            step={step}
+            value={placeOf(p) / lengths.per}
+            unit={lengths.unit}
+            step={step / lengths.per}
             words="Where the plane stands"
             testId={`section-at-${i}`}
             change={(v) => {
               const now = useSection.getState().planes
-              set({ planes: now.map((q, k) => (k === i ? movedTo(q, v) : q)) })
+              set({ planes: now.map((q, k) => (k === i ? movedTo(q, v * lengths.per) : q)) })
             }}
           />
           ,{' '}
@@ -199,9 +201,8 @@ export function SectionStrip({ stage, parts }: { stage: Stage; parts: readonly P
         {mine.map((r) => (
           <span key={r.plane}>
             {name(r.part)} {planes.length > 1 ? `${r.plane + 1}: ` : ''}
-            {r.area === null ? 'is open here' : `${figure(r.area, 5)}\u2009mm²`}, outline{' '}
-            {figure(r.perimeter, 5)}
-            {'\u2009mm. '}
+            {r.area === null ? 'is open here' : areaText(r.area, lengths)}, outline{' '}
+            {`${lengthText(r.perimeter, lengths, 5)}. `}
           </span>
         ))}
         {gaps.slice(0, 2).map((g) => (
@@ -210,7 +211,7 @@ export function SectionStrip({ stage, parts }: { stage: Stage; parts: readonly P
               ? `Crosses ${name(g.other)}. `
               : g.distance < 1e-6
                 ? `Touches ${name(g.other)}. `
-                : `${figure(g.distance, 4)}\u2009mm to ${name(g.other)}. `}
+                : `${lengthText(g.distance, lengths, 4)} to ${name(g.other)}. `}
           </span>
         ))}
       </p>

@@ -2,10 +2,12 @@ import { useEffect } from 'react'
 import { Vector3 } from 'three'
 import type { PartView } from '../../shared/api/client'
 import { followPointer } from '../../shared/dragging'
-import { figure, niceStep } from '../../shared/format'
+import { niceStep } from '../../shared/format'
 import { axisOf, placeOf, useSection } from '../../shared/section'
 import type { CutPlane, SectionGap, Three } from '../../shared/section'
 import { say } from '../../shared/session'
+import { useLengths } from '../../shared/shown'
+import { lengthText } from '../../shared/units'
 import { useView } from '../../shared/viewState'
 import { PANES, screenWay, shownCorners } from './layout'
 import type { Spot } from './layout'
@@ -48,10 +50,11 @@ function nearestGaps(gaps: readonly SectionGap[]): SectionGap[] {
 }
 
 function GapMark({ stage, gap }: { stage: Stage; gap: SectionGap }) {
+  const lengths = useLengths()
   const [a = NOWHERE, b = NOWHERE] = gap.places.map((p) =>
     stage.project(new Vector3(p[0], p[1], p[2])),
   )
-  const text = `${figure(gap.distance, 4)}\u2009mm`
+  const text = lengthText(gap.distance, lengths, 4)
   const wish = { x: (a.x + b.x) / 2 + 34, y: (a.y + b.y) / 2 - 26 }
   const up = useUp(stage, `gap ${gap.plane} ${gap.other}`, boxOf(text, wish))
   const label = { x: wish.x, y: wish.y - up }
@@ -79,13 +82,14 @@ function PlaneFrame(props: {
   corners: readonly Vector3[]
 }) {
   const { stage, plane, which, corners } = props
+  const lengths = useLengths()
   const at = new Vector3(...plane.normal).multiplyScalar(plane.offset)
   const frame = planeFrame(stage, plane, corners)
   // the highest corner that no small view covers
   const beside = useView((v) => v.beside)
   const free = frame.filter((s) => !beside || s.x < stage.width - PANES.width || s.y > PANES.height)
   const grip = (free.length ? free : frame).reduce((best, s) => (s.y < best.y ? s : best))
-  const words = `${axisOf(plane)?.axis.toUpperCase() ?? 'Face'} ${figure(placeOf(plane), 5)}\u2009mm`
+  const words = `${axisOf(plane)?.axis.toUpperCase() ?? 'Face'} ${lengthText(placeOf(plane), lengths, 5)}`
   const n = new Vector3(...plane.normal)
   const way = screenWay(stage, at, n)
   const length = Math.hypot(way.x, way.y) || 1

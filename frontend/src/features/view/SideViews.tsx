@@ -3,11 +3,12 @@ import type { PointerEvent as ReactPointerEvent } from 'react'
 import { Vector3 } from 'three'
 import { api } from '../../shared/api/client'
 import type { BenchView, PartView, StepView } from '../../shared/api/client'
-import { figure } from '../../shared/format'
 import { choosePart } from '../../shared/parts'
 import { clickedKind, usePick } from '../../shared/picking'
 import type { Elements, Kind } from '../../shared/picking'
 import { unpacked } from '../../shared/section'
+import { useLengths } from '../../shared/shown'
+import { lengthText } from '../../shared/units'
 import { useView } from '../../shared/viewState'
 import { LengthCallout, PointGrip, SmallGrip } from './Callouts'
 import type { Typing } from './Callouts'
@@ -314,13 +315,14 @@ function alongPane(title: PaneTitle, along: readonly number[]): boolean {
 
 /** Overall sizes: width and height in front, depth from the side; the top repeats none. */
 function Sizes({ pane, part, title }: { pane: Pane; part: PartView; title: PaneTitle }) {
+  const lengths = useLengths()
   if (!part.bounds || title === 'top') return null
   const spots = cornersOf(part).map((c) => pane.project(c))
   const xs = spots.map((s) => s.x)
   const ys = spots.map((s) => s.y)
   const [left, right] = [Math.min(...xs), Math.max(...xs)]
   const [top, bottom] = [Math.min(...ys), Math.max(...ys)]
-  const mm = (px: number) => `${figure(Number((px * pane.mmPerPx()).toPrecision(4)), 4)}\u2009mm`
+  const mm = (px: number) => lengthText(Number((px * pane.mmPerPx()).toPrecision(4)), lengths, 4)
   const wide: Dimension = {
     kind: 'dimension',
     key: 'wide',

@@ -1,8 +1,9 @@
 import { useQuery } from '@tanstack/react-query'
 import { api } from '../../shared/api/client'
-import { figure, mass, volume, whole } from '../../shared/format'
+import { mass, whole } from '../../shared/format'
 import { useSession } from '../../shared/session'
-import { isStale, shownPart } from '../../shared/shown'
+import { isStale, shownPart, useLengths } from '../../shared/shown'
+import { lengthFigure, placeText, volumeText } from '../../shared/units'
 import { useView } from '../../shared/viewState'
 
 /** Part, finish, size, volume, mass, faces, revision, soundness. */
@@ -12,11 +13,14 @@ export function TitleBlock() {
   const doc = useSession((s) => s.bench?.document.parts?.find((p) => p.id === partId))
   const revision = useSession((s) => s.bench?.revision)
   const stale = useSession((s) => isStale(s, partId))
+  const lengths = useLengths()
   if (!part || !doc) return null
   const size = part.bounds
     ? [0, 1, 2]
-        .map((k) => figure((part.bounds?.[1]?.[k] ?? 0) - (part.bounds?.[0]?.[k] ?? 0), 4))
-        .join(' × ')
+        .map((k) =>
+          lengthFigure((part.bounds?.[1]?.[k] ?? 0) - (part.bounds?.[0]?.[k] ?? 0), lengths, 4),
+        )
+        .join('\u2009×\u2009')
     : '–'
   const four = part.faces ? `${Math.floor((100 * part.four_sided) / part.faces)}\u2009%` : '–'
   return (
@@ -31,10 +35,10 @@ export function TitleBlock() {
       </div>
       <Cell label="Finish" value={doc.finish ?? 'none'} />
       <Cell label="Revision" value={String(revision)} testId="revision" last />
-      <Cell label="Size, mm" value={size} testId="size" />
+      <Cell label={`Size, ${lengths.unit}`} value={size} testId="size" />
       <Cell
         label="Volume"
-        value={part.volume === null ? '–' : volume(part.volume)}
+        value={part.volume === null ? '–' : volumeText(part.volume, lengths)}
         testId="volume"
       />
       <Cell label="Mass" value={part.mass === null ? '–' : mass(part.mass)} last />
@@ -60,6 +64,7 @@ function Cell(props: { label: string; value: string; testId?: string; last?: boo
 /** It follows the picture by itself, and stands as checking until then. */
 function Soundness({ digest, stale }: { digest: string | null; stale: boolean }) {
   const dragging = useSession((s) => s.preview !== null)
+  const lengths = useLengths()
   const report = useQuery({
     queryKey: ['soundness', digest],
     queryFn: () => api.soundness(digest ?? ''),
@@ -110,9 +115,7 @@ function Soundness({ digest, stale }: { digest: string | null; stale: boolean })
         >
           {f.text}{' '}
           {f.places[0] && (
-            <span className="figures muted link">
-              at {f.places[0].map((x) => figure(x, 4)).join(', ')} mm
-            </span>
+            <span className="figures muted link">at {placeText(f.places[0], lengths)}</span>
           )}
         </button>
       ))}

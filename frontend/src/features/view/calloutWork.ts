@@ -4,6 +4,8 @@ import type { Matrix4 } from 'three'
 import type { BenchView, CalloutView, PartView, StepView } from '../../shared/api/client'
 import { dragNumber } from '../../shared/dragging'
 import { figure, withUnit } from '../../shared/format'
+import { figureOf } from '../../shared/number'
+import { withDecimals } from '../../shared/units'
 import { KINDS } from '../../shared/kinds'
 import { valueSpec } from '../../shared/operators'
 import { numberAt } from '../../shared/targets'
@@ -52,11 +54,14 @@ function fullAddress(part: string, step: string, c: CalloutView): string {
 
 export function textOf({ callout, target, written }: Shown): string {
   const v = target.value ?? 0
-  const number = target.fraction ?? withUnit(figure(v, 5), target.unit)
+  const number =
+    target.fraction ?? withUnit(target.value === null ? '0' : figureOf(target, 5), target.unit)
   const key = target.address.split('/').at(-1) ?? ''
   const slope = callout.slope === null ? '' : ` × ${figure(callout.slope, 3)}°`
   const stop =
-    callout.stopped === null ? '' : `, stops at ${figure(callout.stopped / (target.per ?? 1), 4)}`
+    callout.stopped === null
+      ? ''
+      : `, stops at ${withDecimals(callout.stopped / (target.per ?? 1), target.decimals ?? null, 4)}`
   switch (callout.form) {
     case 'radius':
       return `R ${number}${stop}`

@@ -1,6 +1,7 @@
 import { Vector3 } from 'three'
 import type { Edit, OperatorView, Placement } from '../../shared/api/client'
-import { freeId, niceStep } from '../../shared/format'
+import { freeId } from '../../shared/format'
+import { lengthsOf, niceLength } from '../../shared/units'
 import { tidy, turnOfMatrix } from '../../shared/placement'
 import { beginPreview, edit, endPreview, preview, useSession } from '../../shared/session'
 import { useView } from '../../shared/viewState'
@@ -72,7 +73,8 @@ export class PlacingWork {
   }
 
   private get grid(): number {
-    return niceStep(this.stage.mmPerPx() * 400)
+    const { bench } = useSession.getState()
+    return niceLength(this.stage.mmPerPx() * 400, lengthsOf(bench?.document.shown))
   }
 
   // -- the pointer ----------------------------------------------------------------------------

@@ -1,4 +1,5 @@
 import createClient from 'openapi-fetch'
+import { listen } from './listening'
 import type { components, paths } from './schema.gen'
 
 export type Schemas = components['schemas']
@@ -144,6 +145,7 @@ export const api = {
   newDemo: () => answer(http.POST('/api/benches', { body: { name: 'Demo', demo: true } })),
   openFile: (file: Blob) => raw('/api/benches/open', file) as Promise<Schemas['BenchId']>,
   duplicate: (bench: string) => answer(http.POST('/api/benches/{bench}/duplicate', at(bench))),
+  emptyRemoved: () => answer(http.POST('/api/benches/empty', {})),
   remove: (bench: string) => answer(http.DELETE('/api/benches/{bench}', at(bench))),
   restore: (bench: string) => answer(http.POST('/api/benches/{bench}/restore', at(bench))),
   fileAddress: (bench: string) => `/api/benches/${bench}/file`,
@@ -247,30 +249,5 @@ export const api = {
     answer(http.GET('/api/meshes/{digest}/marks', { params: { path: { digest } } })),
   elements: (digest: string) => bytes(`/api/meshes/${digest}/elements`),
 
-  /** Listen to a bench (or to the list); returns how to stop. The browser reconnects by itself. */
-  listen(
-    bench: string | null,
-    on: { event: (e: ServerEvent) => void; open: () => void; lost: () => void },
-  ): () => void {
-    const source = new EventSource(bench ? `/api/events?bench=${bench}` : '/api/events')
-    source.onmessage = (m) => {
-      on.event(JSON.parse(m.data as string) as ServerEvent)
-    }
-    source.addEventListener('hello', () => {
-      on.open()
-    })
-    source.onerror = () => {
-      on.lost()
-    }
-    return () => {
-      source.close()
-    }
-  },
+  listen,
 }
-
-export type ServerEvent =
-  | { kind: 'head'; revision: number; author: string }
-  | { kind: 'bodies'; revision: number; parts: readonly string[] }
-  | { kind: 'benches' }
-  | { kind: 'handover' }
-  | { kind: 'progress'; part: string; step: string; fraction: number }

@@ -142,6 +142,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/benches/empty": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Delete the benches that are off the list for good, and give their room back to the disk. */
+        post: operations["api_benches_empty"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/benches/{bench}/restore": {
         parameters: {
             query?: never;
@@ -941,6 +958,16 @@ export interface components {
             demo?: boolean;
         };
         /**
+         * Emptied
+         * @description What was deleted for good: how many benches, and the bytes that the disk has again.
+         */
+        Emptied: {
+            /** Benches */
+            benches: number;
+            /** Bytes */
+            bytes: number;
+        };
+        /**
          * UploadView
          * @description What an uploaded file holds.
          */
@@ -1031,6 +1058,8 @@ export interface components {
              * @constant
              */
             unit?: "mm";
+            /** @description the unit of lengths on the screen, and their decimals */
+            shown?: components["schemas"]["Shown"];
             /**
              * Floor
              * @description side of the bench's floor, mm; new shapes are a fifth of it
@@ -1614,6 +1643,23 @@ export interface components {
             count?: number | string | null;
         };
         /**
+         * Shown
+         * @description How lengths are shown and read; the file's own numbers are mm whatever it says.
+         */
+        Shown: {
+            /**
+             * Unit
+             * @default mm
+             * @enum {string}
+             */
+            unit?: "mm" | "cm" | "in";
+            /**
+             * Decimals
+             * @description places after the point; None shows as many as are needed
+             */
+            decimals?: number | null;
+        };
+        /**
          * SolveView
          * @description A number that would mend what a note says, and words for it.
          */
@@ -1765,6 +1811,7 @@ export interface components {
             floor?: number | null;
             /** Face Limit */
             face_limit?: number | null;
+            shown?: components["schemas"]["Shown"] | null;
             dimensions?: components["schemas"]["RowsChange"] | null;
             finishes?: components["schemas"]["RowsChange"] | null;
             curves?: components["schemas"]["RowsChange"] | null;
@@ -2183,7 +2230,7 @@ export interface components {
         };
         /**
          * SetBench
-         * @description Rename the bench or change its limits.
+         * @description Rename the bench, change its limits, or how its lengths are shown.
          */
         SetBench: {
             /**
@@ -2197,6 +2244,7 @@ export interface components {
             floor?: number | null;
             /** Face Limit */
             face_limit?: number | null;
+            shown?: components["schemas"]["Shown"] | null;
         };
         /**
          * SetCurve
@@ -3522,6 +3570,53 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BenchId"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_benches_empty: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Emptied"];
                 };
             };
             /** @description not there */

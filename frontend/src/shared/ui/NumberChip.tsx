@@ -4,7 +4,7 @@ import { BEGINS, dragNumber, within } from '../dragging'
 import { figure, withUnit, whole, written } from '../format'
 import { ApiError, api } from '../api/client'
 import { author, edit, useSession } from '../session'
-import { isFormula } from '../number'
+import { figureOf, isFormula } from '../number'
 import type { NumberTarget } from '../number'
 import { useView } from '../viewState'
 
@@ -56,8 +56,8 @@ export function NumberChip(props: { target: NumberTarget; off?: boolean; plain?:
     e.preventDefault()
     e.stopPropagation()
   }
-  const shown = t.value === null ? '?' : t.whole ? whole(t.value) : figure(t.value)
-  const number = t.fraction ?? (props.plain && !t.per ? shown : withUnit(shown, t.unit))
+  const shown = t.whole && t.value !== null ? whole(t.value) : figureOf(t)
+  const number = t.fraction ?? (props.plain && !t.own ? shown : withUnit(shown, t.unit))
   return (
     <span
       className={`chip number${formula ? ' formula' : ''}${t.raw === null ? ' self' : ''}${lit ? ' lit' : ''}`}
@@ -66,7 +66,7 @@ export function NumberChip(props: { target: NumberTarget; off?: boolean; plain?:
       aria-valuenow={t.value ?? undefined}
       aria-label={t.words}
       data-testid={`chip-${t.address}`}
-      title={t.raw === null ? `${t.words} Chosen by itself; drag or type to set it.` : t.words}
+      title={titleOf(t, formula)}
       onPointerEnter={() => set({ hovered: t.address })}
       onPointerLeave={() => set({ hovered: null })}
       onPointerDown={(e) =>
@@ -80,10 +80,19 @@ export function NumberChip(props: { target: NumberTarget; off?: boolean; plain?:
       }
       onKeyDown={key}
     >
-      {formula ? t.raw : number}
+      {formula ? <span className="written">{t.raw}</span> : number}
       {formula && <span style={{ color: 'var(--ink)' }}> = {number}</span>}
     </span>
   )
+}
+
+/** What is told of a number under the pointer: of a formula, which may be folded, all of it. */
+function titleOf(t: NumberTarget, formula: boolean): string {
+  if (t.raw === null) return `${t.words} Chosen by itself; drag or type to set it.`
+  if (formula) return `${t.raw}\n${t.words}`
+  // more than the decimals that are shown
+  const exact = t.value === null || t.decimals === undefined ? '' : figure(t.value, 10)
+  return exact && exact !== figureOf(t) ? `${withUnit(exact, t.unit)}\n${t.words}` : t.words
 }
 
 const SOLVABLE = /^(dimensions\/|[^/]+\/(placement\/(move|turn|scale)|[^/]+\/values)\/)/
@@ -178,7 +187,7 @@ export function NumberField(props: {
         aria-busy={sent}
         readOnly={sent}
         size={Math.max(5, text.length + 1)}
-        placeholder={t.value === null ? '' : figure(t.value)}
+        placeholder={t.value === null ? '' : figureOf(t)}
         value={text}
         onChange={(e) => {
           setText(e.target.value)

@@ -6,26 +6,40 @@ import base64
 import binascii
 import json
 import math
+from collections.abc import Iterable
+from typing import Any
 
 import numpy as np
 
 from jukai.core.errors import FileProblem
-from jukai.core.formats.common import LIMIT, MOST_POINTS, RawMesh, ReadMesh, finish_reading, plural
+from jukai.core.formats.common import (
+    LIMIT,
+    MOST_POINTS,
+    RawMesh,
+    ReadMesh,
+    checkpoint,
+    finish_reading,
+    plural,
+    refuse_too_large,
+)
+from jukai.core.formats.glb import CLEAR
 from jukai.core.geometry.arrays import Array, Floats
 from jukai.core.json_data import JsonObject
 
-__all__ = ["CLEAR", "read_glb"]
+__all__ = ["read_glb"]
 
-CLEAR = "KHR_materials_transmission"
 _COMPONENT = {5120: "i1", 5121: "u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
 _WIDTH = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
+_MOST_JSON = 32 << 20
+"""Bytes of JSON: as objects it takes some twenty times as much."""
+_MOST_PIECES = 100_000
 _EXTENSIONS = {"KHR_materials_unlit", "KHR_texture_transform", CLEAR}
 
 
 def read_glb(data: bytes) -> ReadMesh:
     """Read the triangles of all nodes of the scene. Pictures and buffers elsewhere are never fetched."""
     doc, blob = _chunks(data)
-    return _Document(doc, blob).read()
+    return _Document(doc, blob, len(data)).read()
 
 
 def _chunks(data: bytes) -> tuple[dict[str, object], bytes | None]:
@@ -64,6 +78,11 @@ def _chunks(data: bytes) -> tuple[dict[str, object], bytes | None]:
 
 
 def _json(text: bytes) -> dict[str, object]:
+    if len(text) > _MOST_JSON:
+        raise FileProblem(
+            f"The JSON chunk has {len(text) // 1_000_000} MB; {_MOST_JSON // 1_000_000} MB are the most.",
+            hint="The numbers of the meshes belong in the binary chunk.",
+        )
     if not text.strip(b" \0"):
         raise FileProblem("The JSON chunk is empty.")
 
@@ -100,10 +119,10 @@ def _whole(value: object, what: str, least: int = 0) -> int:
 class _Document:
     """Checks every reference before it is followed."""
 
-    def __init__(self, doc: dict[str, object], blob: bytes | None) -> None:
-        self.doc, self.blob = doc, blob
+    def __init__(self, doc: dict[str, object], blob: bytes | None, size: int) -> None:
+        self.doc, self.blob, self.size = doc, blob, size
         self.notes: list[str] = []
-        self.buffers: dict[int, bytes] = {}
+        self.buffers: dict[int, memoryview] = {}
         self.tables = {
             k: self.table(k) for k in ("meshes", "nodes", "scenes", "accessors", "bufferViews", "buffers", "materials")
         }
@@ -120,23 +139,55 @@ class _Document:
             raise FileProblem("There is no mesh in the file.")
         placed = self.placed()
         pieces: list[tuple[Floats, Array, Array | None, int, int]] = []
-        names: list[str] = []
-        for mesh, matrix in placed:
+        names: dict[str, int] = {}
+        self.refuse_too_much(mesh for mesh, _ in placed)
+        for done, (mesh, matrix) in enumerate(placed):
             row = self.tables["meshes"][mesh]
             name = str(row.get("name") or f"mesh {mesh}")[:200]
-            if name not in names:
-                names.append(name)
-            group = names.index(name)
-            primitives = row.get("primitives")
-            if not isinstance(primitives, list) or not primitives:
-                raise FileProblem(f"Mesh {mesh}: primitives are missing.")
-            for primitive in primitives:
+            group = names.setdefault(name, len(names))
+            for primitive in self.primitives(mesh):
+                checkpoint(done / len(placed))
                 piece = self.primitive(mesh, primitive if isinstance(primitive, dict) else {}, matrix)
                 if piece is not None:
                     pieces.append((*piece, group))
         if not pieces:
             raise FileProblem("There is no triangle in the file.")
-        return self.joined(pieces, names)
+        return self.joined(pieces, list(names))
+
+    def primitives(self, mesh: int) -> list[Any]:
+        rows: Any = self.tables["meshes"][mesh].get("primitives")
+        if not isinstance(rows, list) or not rows:
+            raise FileProblem(f"Mesh {mesh}: primitives are missing.")
+        return rows
+
+    def refuse_too_much(self, placed: Iterable[int]) -> None:
+        """Refuse what meshes that are placed often, or name the same numbers often, come to, before any is made."""
+
+        def count(number: object) -> int:
+            rows = self.tables["accessors"]
+            known = isinstance(number, int) and not isinstance(number, bool) and 0 <= number < len(rows)
+            of = rows[number].get("count") if known else 0  # type: ignore[call-overload]
+            # more than any are refused where they are read, by their name
+            return of if isinstance(of, int) and 0 < of <= MOST_POINTS else 0
+
+        pieces = points = triangles = 0
+        each: dict[int, tuple[int, int, int]] = {}
+        for mesh in placed:
+            if mesh not in each:
+                drawn: list[Any] = [p for p in self.primitives(mesh) if isinstance(p, dict)]
+                of = [p["attributes"].get("POSITION") if isinstance(p.get("attributes"), dict) else None for p in drawn]
+                ids = [count(p["indices"]) if "indices" in p else count(o) for p, o in zip(drawn, of, strict=True)]
+                modes = [p.get("mode", 4) for p in drawn]
+                each[mesh] = (
+                    len(drawn),
+                    sum(map(count, of)),
+                    sum(n // 3 if mode == 4 else n for n, mode in zip(ids, modes, strict=True)),
+                )
+            more = each[mesh]
+            pieces, points, triangles = pieces + more[0], points + more[1], triangles + more[2]
+        if pieces > _MOST_PIECES:
+            raise FileProblem(f"The scene draws {pieces} pieces; {_MOST_PIECES} are the most.")
+        refuse_too_large(self.size, points, triangles)
 
     def check_asset(self) -> None:
         asset = self.doc.get("asset")
@@ -308,7 +359,7 @@ class _Document:
         out[ids] = np.frombuffer(values_data, dtype, count * width, value_at).reshape(count, width)
         return out
 
-    def view(self, number: object) -> tuple[bytes, int]:
+    def view(self, number: object) -> tuple[memoryview, int]:
         views = self.tables["bufferViews"]
         i = _index(number, len(views), "buffer view")
         row = views[i]
@@ -324,7 +375,7 @@ class _Document:
             raise FileProblem(f"Buffer view {i} reaches past its buffer.")
         return buffer[offset : offset + length], stride or 0
 
-    def buffer(self, number: object) -> bytes:
+    def buffer(self, number: object) -> memoryview:
         rows = self.tables["buffers"]
         i = _index(number, len(rows), "buffer")
         if i in self.buffers:
@@ -340,7 +391,7 @@ class _Document:
             held = _data_uri(uri, i)
         if said > len(held):
             raise FileProblem(f"Buffer {i} says {said} bytes, the file holds {len(held)}.")
-        self.buffers[i] = held[:said]
+        self.buffers[i] = memoryview(held)[:said]
         return self.buffers[i]
 
     def joined(self, pieces: list[tuple[Floats, Array, Array | None, int, int]], names: list[str]) -> ReadMesh:

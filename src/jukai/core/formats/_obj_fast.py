@@ -23,14 +23,14 @@ def read_plain_obj(data: bytes) -> RawMesh | None:
         return None
     groups: dict[str, int] = {}
     finishes: dict[str, int] = {}
-    face_group = np.full(len(sizes), -1, np.int32)
-    face_finish = np.full(len(sizes), -1, np.int32)
+    group_rows: list[tuple[int, int]] = []
+    finish_rows: list[tuple[int, int]] = []
     for kind, face, start, stop in names.tolist():
         name = " ".join(data[start:stop].decode("utf-8", "replace").split("#")[0].split())[:200] or "default"
         if kind:
-            face_finish[face:] = finishes.setdefault(name, len(finishes))
+            finish_rows.append((face, finishes.setdefault(name, len(finishes))))
         else:
-            face_group[face:] = groups.setdefault(name, len(groups))
+            group_rows.append((face, groups.setdefault(name, len(groups))))
     offsets = np.zeros(len(sizes) + 1, np.int32)
     np.cumsum(sizes, out=offsets[1:])
     textured = len(uv) > 0 and len(corner_uv) > 0 and int(corner_uv.min()) >= 0
@@ -40,10 +40,16 @@ def read_plain_obj(data: bytes) -> RawMesh | None:
         offsets,
         uv[corner_uv] if textured else None,
         tuple(groups),
-        face_group,
+        _spread(group_rows, len(sizes)),
         tuple(finishes),
-        face_finish,
+        _spread(finish_rows, len(sizes)),
     )
+
+
+def _spread(rows: list[tuple[int, int]], n_faces: int) -> Ints:
+    """Return for each face the number that is named last before it, -1 before the first; ``rows`` are (face, number) in order."""
+    table = np.array([(0, -1), *rows], dtype=np.int32)
+    return np.repeat(table[:, 1], np.diff(table[:, 0], append=n_faces))
 
 
 def _bounds(size: int) -> tuple[int, int, int, int, int]:

@@ -9,7 +9,6 @@ from typing import Any
 
 import numpy as np
 
-from jukai.core.formats._glb_reading import CLEAR, read_glb
 from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.mesh import Mesh
@@ -17,7 +16,9 @@ from jukai.core.geometry.normals import smooth_fans
 from jukai.core.geometry.triangulation import triangulate
 from jukai.core.json_data import JsonObject
 
-__all__ = ["GlbMaterial", "GlbPart", "read_glb", "write_glb"]
+__all__ = ["CLEAR", "GlbMaterial", "GlbPart", "write_glb"]
+
+CLEAR = "KHR_materials_transmission"
 
 
 @dataclass(frozen=True, slots=True)

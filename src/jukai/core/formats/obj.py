@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from array import array
+from collections.abc import Iterator, Sequence
 
 import numpy as np
 
 from jukai.core.errors import FileProblem
 from jukai.core.formats.common import (
     LIMIT,
+    MOST_NAMES,
     NUMBER,
     RawMesh,
     ReadMesh,
@@ -18,6 +20,7 @@ from jukai.core.formats.common import (
     offsets_of,
     plural,
 )
+from jukai.core.formats.lines import LONGEST, lines_of
 from jukai.core.formats.text import decimal_rows, index_rows
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.triangulation import triangulate
@@ -60,36 +63,31 @@ class _Reader:
     """Reads line by line; every refusal names its line."""
 
     def __init__(self) -> None:
-        self.points: list[tuple[float, float, float]] = []
-        self.uv: list[tuple[float, float]] = []
-        self.corners: list[int] = []
-        self.corner_uv: list[int] = []
-        self.sizes: list[int] = []
+        self.points = array("d")
+        self.uv = array("d")
+        self.corners = array("i")
+        self.corner_uv = array("i")
+        self.sizes = array("i")
         self.groups: dict[str, int] = {}
         self.finishes: dict[str, int] = {}
-        self.face_group: list[int] = []
-        self.face_finish: list[int] = []
+        self.face_group = array("i")
+        self.face_finish = array("i")
         self.group = self.finish = -1
         self.free_form = False
         self.n_normals = 0
         self.cut_off = 0
 
     def read(self, data: bytes) -> RawMesh:
-        lines = data.splitlines()
         ended = data[-1:] in (b"\n", b"\r")
-        held, held_from = b"", 0
-        for number, line in enumerate(lines, 1):
-            if line.endswith(b"\\"):
-                held, held_from = held + line[:-1] + b" ", held_from or number
-                if number < len(lines):
-                    continue
-                if held.split()[:1] == [b"f"]:
-                    self.cut_off += 1
+        lines = _whole_lines(data)
+        waiting = next(lines, None)
+        while waiting is not None:
+            number, line, goes_on = waiting
+            waiting = next(lines, None)
+            if goes_on:  # the last one, and nothing follows
+                self.cut_off += line.split()[:1] == [b"f"]
                 break
-            whole, at = (held + line, held_from) if held else (line, number)
-            held, held_from = b"", 0
-            last = number == len(lines) and not ended
-            self.line(whole.split(b"#", 1)[0].split(), at, cut=last)
+            self.line(line.split(b"#", 1)[0].split(), number, cut=waiting is None and not ended)
         return self.result()
 
     def line(self, words: list[bytes], number: int, *, cut: bool) -> None:
@@ -100,7 +98,7 @@ class _Reader:
             self.point(words, number)
         elif key == b"vt":
             u = [_number(w, number) for w in words[1:4]]
-            self.uv.append((u[0] if u else 0.0, u[1] if len(u) > 1 else 0.0))
+            self.uv.extend((u[0] if u else 0.0, u[1] if len(u) > 1 else 0.0))
         elif key == b"vn":
             self.n_normals += 1
         elif key == b"f":
@@ -115,13 +113,16 @@ class _Reader:
     @staticmethod
     def named(table: dict[str, int], words: list[bytes]) -> int:
         name = b" ".join(words[1:]).decode("utf-8", "replace")[:200] or "default"
-        return table.setdefault(name, len(table))
+        found = table.setdefault(name, len(table))
+        if found >= MOST_NAMES:
+            raise FileProblem(f"The file names more than {MOST_NAMES} groups or materials.")
+        return found
 
     def point(self, words: list[bytes], number: int) -> None:
         if len(words) < 4:
             raise FileProblem(f"Line {number}: a point needs 3 numbers, found {len(words) - 1}.")
         x, y, z = (_number(w, number) for w in words[1:4])
-        self.points.append((x, y, z))
+        self.points.extend((x, y, z))
 
     def face(self, words: list[bytes], number: int, *, cut: bool) -> None:
         if cut and len(words) < 3:
@@ -133,9 +134,10 @@ class _Reader:
             self.corners.append(point)
             self.corner_uv.append(uv)
         ring = self.corners[first:]
-        if len(ring) > 2 * len(set(ring)) and len(set(ring)) > 2:
+        different = len(set(ring))
+        if len(ring) > 2 * different > 4:
             raise FileProblem(
-                f"Line {number}: the face names a point more than once: {len(ring)} corners over {plural(len(set(ring)), 'point')}."
+                f"Line {number}: the face names a point more than once: {len(ring)} corners over {plural(different, 'point')}."
             )
         self.sizes.append(len(words))
         self.face_group.append(self.group)
@@ -147,10 +149,10 @@ class _Reader:
             raise FileProblem(
                 f"Line {number}: '{_shown(word)}' is no corner.", hint="A corner is written 1, 1/1, 1//1 or 1/1/1."
             )
-        point = self.index(parts[0], len(self.points), number, "point", word)
+        point = self.index(parts[0], len(self.points) // 3, number, "point", word)
         uv = -1
         if len(parts) > 1 and parts[1]:
-            uv = self.index(parts[1], len(self.uv), number, "texture point", word)
+            uv = self.index(parts[1], len(self.uv) // 2, number, "texture point", word)
         if len(parts) > 2 and parts[2]:
             self.index(parts[2], self.n_normals, number, "normal", word)
         elif len(parts) > 2 and not parts[2] and not parts[1]:
@@ -183,16 +185,39 @@ class _Reader:
             if self.free_form:
                 raise FileProblem("There is no face; free-form curves and surfaces are not supported.")
             if self.points:
-                raise FileProblem(f"{plural(len(self.points), 'point')} but no face.")
+                raise FileProblem(f"{plural(len(self.points) // 3, 'point')} but no face.")
             raise FileProblem("There are no points and no faces.")
         notes = [f"The last line is cut off; {plural(self.cut_off, 'face')} left out."] if self.cut_off else []
         uv = None
         if self.uv and min(self.corner_uv) >= 0:
-            uv = np.array(self.uv)[self.corner_uv]
+            uv = np.frombuffer(self.uv).reshape(-1, 2)[np.frombuffer(self.corner_uv, np.int32)]
+        corners, sizes, groups, finishes = (
+            np.frombuffer(row, np.int32) for row in (self.corners, self.sizes, self.face_group, self.face_finish)
+        )
+        points = np.frombuffer(self.points).reshape(-1, 3)
         return RawMesh(
-            np.array(self.points, dtype=np.float64).reshape(-1, 3), np.array(self.corners, dtype=np.int32), offsets_of(np.array(self.sizes, np.int32)), uv,
-            tuple(self.groups), np.array(self.face_group, dtype=np.int32), tuple(self.finishes), np.array(self.face_finish, dtype=np.int32), notes,
-        )  # fmt: skip
+            points, corners, offsets_of(sizes), uv, tuple(self.groups), groups, tuple(self.finishes), finishes, notes
+        )
+
+
+def _whole_lines(data: bytes) -> Iterator[tuple[int, bytes, bool]]:
+    """Yield lines put together where one ends with a backslash: the number of the first, and whether another should follow."""
+    parts: list[bytes] = []
+    begun = size = 0
+    for number, line in lines_of(data):
+        if line.endswith(b"\\"):
+            begun = begun or number
+            parts.append(line[:-1])
+            size += len(line)
+            if size > LONGEST:
+                raise FileProblem(f"Line {begun} is longer than {LONGEST >> 20} MB.")
+        elif parts:
+            yield begun, b" ".join([*parts, line]), False
+            parts, begun, size = [], 0, 0
+        else:
+            yield number, line, False
+    if parts:
+        yield begun, b" ".join(parts), True
 
 
 def _shown(word: bytes) -> str:

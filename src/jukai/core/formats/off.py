@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 
 import numpy as np
 
@@ -19,6 +20,7 @@ from jukai.core.formats.common import (
     offsets_of,
     plural,
 )
+from jukai.core.formats.lines import Row, Rows
 from jukai.core.formats.text import decimal_rows
 from jukai.core.geometry.arrays import Array
 from jukai.core.geometry.mesh import Mesh
@@ -27,36 +29,39 @@ from jukai.core.geometry.triangulation import triangulate
 __all__ = ["read_off", "write_off"]
 
 _HEAD = re.compile(rb"(ST)?(C)?(N)?(4)?(n)?OFF\b")
-Lines = list[tuple[int, list[bytes]]]
 
 
 def read_off(data: bytes) -> ReadMesh:
     """Read a text OFF file: points, and faces as lists of points; colours, normals and texture are passed over."""
     check_text(data, "OFF")
-    lines = [
-        (number, words)
-        for number, line in enumerate(data.splitlines(), 1)
-        if (words := (line.split(b"#", 1)[0] if b"#" in line else line).split())
-    ]
-    if not lines:
-        raise FileProblem("The file is empty.")
-    n_points, n_faces, at = _start(lines)
-    held = len(lines) - at
-    for asked, there, one in ((n_points, held, "point"), (n_faces, held - n_points, "face")):
-        if asked > there:
-            raise FileProblem(f"The file says {plural(asked, one)}, but holds {max(there, 0)}.")
-    points = _points(lines[at : at + n_points])
-    corners, sizes = _faces(lines[at + n_points : at + n_points + n_faces], n_points)
-    notes = []
-    if held > n_points + n_faces:
-        notes.append(f"{plural(held - n_points - n_faces, 'line')} after the end left out.")
+    rows = Rows(data, comment=b"#")
+    n_points, n_faces = _start(rows)
+    points = np.concatenate([_points(block) for block in _blocks(rows, n_points, "point")])
+    faces = [_faces(block, n_points) for block in _blocks(rows, n_faces, "face")]
+    corners, sizes = (np.concatenate(column) for column in zip(*faces, strict=True))
+    left = rows.rest()
+    notes = [f"{plural(left, 'line')} after the end left out."] if left else []
     raw = RawMesh(points, corners, offsets_of(sizes), notes=notes)
     return finish_reading(raw, merge=False, explain=lambda: check_points(points))
 
 
-def _start(lines: list[tuple[int, list[bytes]]]) -> tuple[int, int, int]:
-    """Return the points and faces that the file says it has, and the line they begin at."""
-    number, words = lines[0]
+def _blocks(rows: Rows, asked: int, one: str) -> Iterator[list[Row]]:
+    """Yield as many rows as the file says there are, a block at a time."""
+    there = 0
+    while there < asked:
+        block = rows.take(asked - there)
+        if not block:
+            raise FileProblem(f"The file says {plural(asked, one)}, but holds {there}.")
+        yield block
+        there += len(block)
+
+
+def _start(rows: Rows) -> tuple[int, int]:
+    """Return the points and faces that the file says it has."""
+    first = rows.take(1)
+    if not first:
+        raise FileProblem("The file is empty.")
+    number, words = first[0]
     head = _HEAD.fullmatch(words[0])
     if head is None:
         if not all(NUMBER.fullmatch(w) for w in words):
@@ -68,13 +73,12 @@ def _start(lines: list[tuple[int, list[bytes]]]) -> tuple[int, int, int]:
         rest = words[1:]
     if rest and rest[0].upper() == b"BINARY":
         raise FileProblem(f"Line {number}: binary OFF is not supported; text is.")
-    at = 1
     if not rest:
-        if len(lines) < 2:
+        second = rows.take(1)
+        if not second:
             raise FileProblem("The file ends before its counts.")
-        number, rest = lines[1]
-        at = 2
-    return *_counts(rest, number), at
+        number, rest = second[0]
+    return _counts(rest, number)
 
 
 def _counts(words: list[bytes], number: int) -> tuple[int, int]:
@@ -88,7 +92,7 @@ def _counts(words: list[bytes], number: int) -> tuple[int, int]:
     return n_points, n_faces
 
 
-def _points(rows: Lines) -> Array:
+def _points(rows: list[Row]) -> Array:
     try:
         return np.array([words[:3] for _, words in rows], dtype=np.float64).reshape(-1, 3)
     except ValueError:
@@ -101,7 +105,7 @@ def _points(rows: Lines) -> Array:
         raise
 
 
-def _faces(rows: Lines, n_points: int) -> tuple[Array, Array]:
+def _faces(rows: list[Row], n_points: int) -> tuple[Array, Array]:
     first = rows[0][1]
     alike = first[0].isdigit() and len(first) == int(first[0]) + 1
     if alike and all(len(words) == len(first) and words[0] == first[0] for _, words in rows):

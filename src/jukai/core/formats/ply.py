@@ -1,454 +1,60 @@
-"""PLY (Turk 1994): text and binary in, binary out, polygons kept."""
+"""PLY (Turk 1994), written: binary, polygons and texture coordinates kept."""
 
 from __future__ import annotations
 
-import re
-from dataclasses import dataclass, field
-from typing import Any
-
 import numpy as np
-from numpy.typing import NDArray
 
-from jukai.core.errors import FileProblem
-from jukai.core.formats.common import (
-    MOST_POINTS,
-    NUMBER,
-    RawMesh,
-    ReadMesh,
-    WriteOptions,
-    check_points,
-    finish_reading,
-    offsets_of,
-    plural,
-)
+from jukai.core.formats.common import WriteOptions
 from jukai.core.geometry.arrays import Array, concatenated_ranges
-from jukai.core.geometry.kernels import FEW, kernel
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.triangulation import triangulate
 
-__all__ = ["read_ply", "write_ply"]
-
-_TYPES = {
-    "char": "i1", "uchar": "u1", "short": "i2", "ushort": "u2", "int": "i4", "uint": "u4", "float": "f4", "double": "f8",
-    "int8": "i1", "uint8": "u1", "int16": "i2", "uint16": "u2", "int32": "i4", "uint32": "u4", "float32": "f4", "float64": "f8",
-}  # fmt: skip
-_FORMATS = {"ascii": "", "binary_little_endian": "<", "binary_big_endian": ">"}
-_HEADER_LIMIT = 4 * 1024 * 1024
-
-
-@dataclass(slots=True)
-class _Property:
-    name: str
-    type: str
-    count_type: str | None = None
-
-
-@dataclass(slots=True)
-class _Element:
-    name: str
-    count: int
-    line: int
-    properties: list[_Property] = field(default_factory=list)
-
-
-@dataclass(slots=True)
-class _Found:
-    points: Any = None
-    corners: Any = None
-    sizes: Any = None
-    uv: Any = None
-    notes: list[str] = field(default_factory=list)
-
-
-def read_ply(data: bytes) -> ReadMesh:
-    """Read a PLY file: points with x, y and z, faces as lists of points; other properties are passed over."""
-    if not data:
-        raise FileProblem("The file is empty.")
-    if not re.match(rb"ply[ \t]*\r?[\n\r]", data[:64]):
-        if data[:3] == b"ply" and len(data) < 12:
-            raise FileProblem("The file ends inside its header.")
-        raise FileProblem("This is no PLY file.")
-    order, elements, body = _header(data)
-    _check_elements(elements)
-    found = _text(data, body, elements) if order == "" else _binary(data, body, elements, order)
-    if found.corners is None or len(found.sizes) == 0:
-        raise FileProblem(f"{plural(len(found.points), 'point')} but no face.")
-    _check_indices(found)
-    k = int(found.sizes[0])
-    alike = len(found.corners) == k * len(found.sizes) and bool((found.sizes == k).all())
-    offsets = np.arange(0, len(found.corners) + 1, k, dtype=np.int32) if alike and k else offsets_of(found.sizes)
-    raw = RawMesh(found.points, found.corners, offsets, found.uv, notes=found.notes)
-    return finish_reading(raw, merge=False, explain=lambda: check_points(found.points))
-
-
-def _header(data: bytes) -> tuple[str, list[_Element], int]:
-    at = 0
-    number = 0
-    order: str | None = None
-    elements: list[_Element] = []
-    while True:
-        words, at = _line(data, at)
-        number += 1
-        key = words[0] if words else ""
-        if key == "end_header":
-            break
-        if key == "format":
-            order = _format_line(words, number)
-        elif key == "element":
-            elements.append(_element(words, number))
-        elif key == "property":
-            if not elements:
-                raise FileProblem(f"Line {number}: a property before any element.")
-            _property(elements[-1], words, number)
-        elif key not in ("ply", "comment", "obj_info", ""):
-            if number == 2:
-                raise FileProblem("Line 2: this is no PLY header.")
-            raise FileProblem(f"Line {number}: unknown header word '{key[:40]}'; end_header is missing.")
-    if order is None:
-        raise FileProblem("The header has no format line.")
-    return order, elements, at
-
-
-def _line(data: bytes, at: int) -> tuple[list[str], int]:
-    """Return the words of a header's line, and where the next begins."""
-    stop = data.find(b"\n", at, at + _HEADER_LIMIT)
-    if stop < 0:
-        stop = data.find(b"\r", at, at + _HEADER_LIMIT)
-    if stop < 0:
-        raise FileProblem(
-            "The file ends inside its header." if len(data) - at < _HEADER_LIMIT else "This is no PLY file."
-        )
-    if stop + 1 > _HEADER_LIMIT:
-        raise FileProblem("The header is longer than 4 MB.")
-    return data[at:stop].rstrip(b"\r").decode("latin-1").split(), stop + 1
-
-
-def _format_line(words: list[str], number: int) -> str:
-    if len(words) < 3 or words[1] not in _FORMATS:
-        raise FileProblem(
-            f"Line {number}: unknown format '{' '.join(words[1:2])[:40]}'.", hint=f"Known: {', '.join(_FORMATS)}."
-        )
-    if words[2] != "1.0":
-        raise FileProblem(f"Line {number}: format version {words[2][:20]} is not supported; 1.0 is.")
-    return _FORMATS[words[1]]
-
-
-def _element(words: list[str], number: int) -> _Element:
-    if len(words) != 3:
-        raise FileProblem(f"Line {number}: an element needs a name and a count.")
-    if not re.fullmatch(r"[+-]?\d{1,18}", words[2]):
-        raise FileProblem(f"Line {number}: '{words[2][:40]}' is no count.")
-    count = int(words[2])
-    if count < 0:
-        raise FileProblem(f"Line {number}: count {count}.")
-    return _Element(words[1], count, number)
-
-
-def _property(element: _Element, words: list[str], number: int) -> None:
-    if len(words) == 5 and words[1] == "list":
-        for t in words[2:4]:
-            if t not in _TYPES:
-                raise FileProblem(f"Line {number}: unknown type '{t[:40]}'.")
-        if _TYPES[words[2]][0] == "f":
-            raise FileProblem(f"Line {number}: the length of a list must be of a whole-number type.")
-        element.properties.append(_Property(words[4], _TYPES[words[3]], _TYPES[words[2]]))
-        if element.name == "vertex" and words[4] in ("x", "y", "z"):
-            raise FileProblem(f"Line {number}: {words[4]} must be one number, not a list.")
-    elif len(words) == 3:
-        if words[1] not in _TYPES:
-            raise FileProblem(f"Line {number}: unknown type '{words[1][:40]}'.")
-        if any(p.name == words[2] for p in element.properties):
-            raise FileProblem(f"Line {number}: property '{words[2][:40]}' is there twice.")
-        element.properties.append(_Property(words[2], _TYPES[words[1]]))
-    else:
-        raise FileProblem(f"Line {number}: a property needs a type and a name.")
-
-
-def _check_elements(elements: list[_Element]) -> None:
-    for e in elements:
-        if not e.properties and e.count:
-            raise FileProblem(f"Line {e.line}: the element '{e.name[:40]}' has no properties.")
-    vertex = next((e for e in elements if e.name == "vertex"), None)
-    if vertex is None:
-        raise FileProblem("The file has no points (no element 'vertex').")
-    names = [p.name for p in vertex.properties]
-    if any(axis not in names for axis in "xyz"):
-        raise FileProblem("Points need x, y and z.")
-    if vertex.count > MOST_POINTS * 100:
-        raise FileProblem(f"The file says {vertex.count} points; the file is too short for that.")
-
-
-def _list_of(element: _Element) -> _Property | None:
-    return next((p for p in element.properties if p.name in ("vertex_indices", "vertex_index") and p.count_type), None)
-
-
-_WORDS = {"vertex": ("point", "points"), "face": ("face", "faces")}
-
-
-def _short(element: _Element, held: int | None = None) -> FileProblem:
-    many = _WORDS.get(element.name, (element.name, element.name + "s"))[1]
-    end = "the file is too short for that." if held is None else f"but holds {held}."
-    return FileProblem(f"The file says {element.count} {many}, {end}")
-
-
-def _binary(data: bytes, at: int, elements: list[_Element], order: str) -> _Found:
-    found = _Found()
-    for e in elements:
-        if all(p.count_type is None for p in e.properties):
-            row = np.dtype([(p.name, order + p.type) for p in e.properties])
-            if e.count * row.itemsize > len(data) - at:
-                if e.count > 10 * max(len(data), 1) or e.name == "vertex":
-                    raise FileProblem(
-                        "The data does not fit the header: " + _short(e).message[0].lower() + _short(e).message[1:]
-                    )
-                raise _short(e, (len(data) - at) // row.itemsize)
-            table = np.frombuffer(data, row, e.count, at)
-            at += e.count * row.itemsize
-            if e.name == "vertex":
-                if row == np.dtype([(a, order + "f8") for a in "xyz"]):
-                    found.points = table.view(order + "f8").reshape(-1, 3).astype(np.float64)
-                else:
-                    found.points = np.stack([table[a].astype(np.float64) for a in "xyz"], axis=1)
-                found.uv = _point_uv(table)
-        else:
-            at = _binary_lists(data, at, e, order, found)
-    if at < len(data):
-        found.notes.append(f"{len(data) - at} bytes after the end left out.")
-    _corner_uv(found)
-    return found
-
-
-def _point_uv(table: Array) -> Array | None:
-    for u, v in (("s", "t"), ("u", "v"), ("texture_u", "texture_v")):
-        if table.dtype.names and u in table.dtype.names and v in table.dtype.names:
-            return np.stack([table[u], table[v]], axis=1).astype(np.float64)
-    return None
-
-
-def _corner_uv(found: _Found) -> None:
-    """Texture coordinates of points become those of corners."""
-    if found.uv is not None and found.corners is not None and len(found.corners):
-        inside = found.corners.min() >= 0 and found.corners.max() < len(found.uv)
-        found.uv = found.uv[found.corners] if inside else None
-    else:
-        found.uv = None
-
-
-def _binary_lists(data: bytes, at: int, e: _Element, order: str, found: _Found) -> int:
-    """Read an element with lists. Rows that all have the length of the first are read at once."""
-    listed = _list_of(e) if e.name == "face" else None
-    if e.count and len(e.properties) == 1 and e.properties[0].count_type:
-        end = _alike(data, at, e, order, found if listed else None)
-        if end is not None:
-            return end
-    if e.count > len(data) - at:
-        raise _short(e)
-    scan = _scan_rows.choose(e.count, 3000)
-    sizes = np.array([np.dtype(q.type).itemsize for q in e.properties], np.int64)
-    counts = np.array([np.dtype(q.count_type).itemsize if q.count_type else 0 for q in e.properties], np.int64)
-    signed = np.array([bool(q.count_type) and str(q.count_type)[0] == "i" for q in e.properties])
-    which = e.properties.index(listed) if listed else -1
-    raw = np.frombuffer(data, np.uint8)
-    starts, lengths, end, bad, what = scan(raw, at, e.count, sizes, counts, signed, order == ">", which)
-    if bad >= 0:
-        if what < 0:
-            raise FileProblem(f"Face {bad + 1}: {what} corners.")
-        if what == 0:
-            raise _short(e, bad)
-        raise FileProblem(f"Face {bad + 1}: says {what} corners, the file ends before.")
-    if listed:
-        width = np.dtype(listed.type).itemsize
-        ids = concatenated_ranges(starts, lengths * width)
-        _take_faces(found, np.frombuffer(raw[ids].tobytes(), order + listed.type), lengths, listed)
-    return int(end)
-
-
-def _alike(data: bytes, at: int, e: _Element, order: str, found: _Found | None) -> int | None:
-    """Read rows of one list that all have the length of the first, at once; None when they have not."""
-    p = e.properties[0]
-    count_type = np.dtype(order + str(p.count_type))
-    if at + count_type.itemsize > len(data):
-        raise _short(e, 0)
-    k = int(np.frombuffer(data, count_type, 1, at)[0])
-    if not 0 <= k < 10_000:
-        return None
-    row = np.dtype([("n", count_type), ("list", order + p.type, (k,))])
-    if e.count * row.itemsize > len(data) - at:
-        return None
-    if row.itemsize == 1 + 4 * k and k in (3, 4) and p.type == "i4" and order == "<" and e.count * k > FEW:
-        from jukai.core.formats._ply_fast import rows_alike
-
-        values = rows_alike(data, at, e.count, k)
-    else:
-        table = np.frombuffer(data, row, e.count, at)
-        values = table["list"].reshape(-1) if (table["n"] == k).all() else None
-    if values is None:
-        return None
-    if found is not None:
-        _take_faces(found, values, np.full(e.count, k), p)
-    return at + e.count * row.itemsize
-
-
-@kernel
-def _scan_rows(
-    raw: Array,
-    at: int,
-    rows: int,
-    sizes: Array,
-    counts: Array,
-    signed: Array,
-    big: bool,  # noqa: FBT001
-    which: int,
-) -> tuple[NDArray[np.int64], NDArray[np.int64], int, int, int]:
-    """Walk rows of scalars and lists; return where the requested list of each row stands."""
-    starts = np.zeros(rows, np.int64)
-    lengths = np.zeros(rows, np.int64)
-    n = raw.shape[0]
-    for r in range(rows):
-        for p in range(sizes.shape[0]):
-            length = 1
-            if counts[p] > 0:
-                if at + counts[p] > n:
-                    return starts, lengths, at, r, 0
-                length = 0
-                for b in range(counts[p]):
-                    byte = raw[at + b] if big else raw[at + counts[p] - 1 - b]
-                    length = length * 256 + int(byte)
-                if signed[p] and length >= 1 << (8 * counts[p] - 1):
-                    return starts, lengths, at, r, length - (1 << (8 * counts[p]))
-                at += counts[p]
-            if at + length * sizes[p] > n:
-                return starts, lengths, at, r, length
-            if p == which:
-                starts[r] = at
-                lengths[r] = length
-            at += length * sizes[p]
-    return starts, lengths, at, -1, 0
-
-
-def _take_faces(found: _Found, values: Array, sizes: Array, prop: _Property) -> None:
-    if prop.type[0] == "f":
-        whole = values == np.round(values)
-        if not whole.all():
-            first = int(np.argmin(whole))
-            face = int(np.searchsorted(np.cumsum(sizes), first, side="right"))
-            raise FileProblem(f"Face {face + 1}: {values[first]:g} is no point number.")
-    found.corners = values if values.dtype == np.int32 else values.astype(np.int64)
-    found.sizes = np.asarray(sizes, dtype=np.int64)
-
-
-def _check_indices(found: _Found) -> None:
-    n = len(found.points)
-    if len(found.corners) and found.corners.min() >= 0 and found.corners.max() < n:
-        found.corners = found.corners.astype(np.int32, copy=False)
-        return
-    bad = (found.corners < 0) | (found.corners >= n)
-    if bad.any():
-        at = int(np.argmax(bad))
-        face = int(np.searchsorted(np.cumsum(found.sizes), at, side="right"))
-        raise FileProblem(f"Face {face + 1}: point {found.corners[at]}, there are 0 to {n - 1}.")
-    found.corners = found.corners.astype(np.int32)
-
-
-def _text(data: bytes, at: int, elements: list[_Element]) -> _Found:
-    lines = data[at:].splitlines()
-    line_number = data[:at].count(b"\n")
-    rows = [(line_number + i, line.split()) for i, line in enumerate(lines, 1) if line.strip()]
-    found = _Found()
-    taken = 0
-    for e in elements:
-        held = rows[taken : taken + e.count]
-        if len(held) < e.count:
-            if e.count > 100 * max(len(rows), 100):
-                raise _short(e)
-            raise _short(e, len(held))
-        taken += e.count
-        if e.name == "vertex":
-            names = [p.name for p in e.properties]
-            if any(p.count_type for p in e.properties):
-                raise FileProblem(f"Line {e.line}: points with lists are not supported in text.")
-            found.points = np.array([_text_point(words, names, number) for number, words in held]).reshape(-1, 3)
-        elif e.name == "face" and (listed := _list_of(e)):
-            corners: list[float] = []
-            sizes: list[int] = []
-            for number, words in held:
-                ring = _text_face(words, e, listed, number)
-                corners += ring
-                sizes.append(len(ring))
-            _take_faces(found, np.array(corners), np.array(sizes, dtype=np.int64), listed)
-    if taken < len(rows):
-        found.notes.append(f"{plural(len(rows) - taken, 'line')} after the end left out.")
-    return found
-
-
-def _text_number(word: bytes, number: int) -> float:
-    if word.lower().lstrip(b"+-").startswith((b"nan", b"inf")):
-        return float("nan")
-    if not NUMBER.fullmatch(word):
-        raise FileProblem(f"Line {number}: '{word[:40].decode('latin-1')}' is no number.")
-    return float(word)
-
-
-def _text_point(words: list[bytes], names: list[str], number: int) -> list[float]:
-    if len(words) < len(names):
-        raise FileProblem(f"Line {number}: a point needs {len(names)} numbers, found {len(words)}.")
-    return [_text_number(words[names.index(axis)], number) for axis in "xyz"]
-
-
-def _text_face(words: list[bytes], e: _Element, listed: _Property, number: int) -> list[float]:
-    at = 0
-    ring: list[float] = []
-    for p in e.properties:
-        if at >= len(words):
-            raise FileProblem(f"Line {number}: the face ends early.")
-        if p.count_type is None:
-            at += 1
-            continue
-        k = _text_number(words[at], number)
-        if k != int(k) or k < 0:
-            raise FileProblem(f"Line {number}: a face of {k:g} corners.")
-        if at + 1 + int(k) > len(words):
-            raise FileProblem(f"Line {number}: the face says {int(k)} corners, and holds {len(words) - at - 1}.")
-        if p is listed:
-            ring = [_text_number(w, number) for w in words[at + 1 : at + 1 + int(k)]]
-        at += 1 + int(k)
-    if at < len(words):
-        raise FileProblem(f"Line {number}: a face of {len(ring)} corners, then numbers left over.")
-    return ring
+__all__ = ["write_ply"]
 
 
 def write_ply(mesh: Mesh, options: WriteOptions) -> bytes:
-    """Write a binary little-endian PLY file in double precision."""
+    """Write a binary little-endian PLY file in double precision; texture coordinates as a list of each face, in single."""
     points = np.ascontiguousarray(options.transform(mesh.points), dtype="<f8")
-    if options.triangles:
-        tri = triangulate(mesh)
+    tri = triangulate(mesh) if options.triangles else None
+    if tri is not None:
         corners, sizes = tri.points(mesh).ravel(), np.full(len(tri.faces), 3)
     else:
         corners, sizes = np.asarray(mesh.corners), mesh.sides
-    small = int(sizes.max(initial=0)) < 256
+    uv = None
+    if mesh.uv is not None and options.texture:
+        uv = np.asarray(mesh.uv if tri is None else mesh.uv[tri.corners.ravel()])
+    small = int(sizes.max(initial=0)) < (256 if uv is None else 128)
+    count = "uchar" if small else "int"
     head = (
         "ply\nformat binary_little_endian 1.0\n"
         f"comment {options.unit}, {options.up.upper()} up, written by Jukai\n"
         f"element vertex {len(points)}\nproperty double x\nproperty double y\nproperty double z\n"
-        f"element face {len(sizes)}\nproperty list {'uchar' if small else 'int'} int vertex_indices\nend_header\n"
+        f"element face {len(sizes)}\nproperty list {count} int vertex_indices\n"
+        f"{'' if uv is None else f'property list {count} float texcoord{chr(10)}'}end_header\n"
     )
-    return head.encode() + points.tobytes() + _face_rows(corners, sizes, "u1" if small else "<i4")
+    return head.encode() + points.tobytes() + _face_rows(corners, sizes, uv, "u1" if small else "<i4")
 
 
-def _face_rows(corners: object, sizes: Array, count_type: str) -> bytes:
+def _face_rows(corners: Array, sizes: Array, uv: Array | None, count_type: str) -> bytes:
+    """Return the faces as they are written: a count and points, and a count and texture coordinates where there are any."""
+    values = [np.asarray(corners).astype("<i4")] + ([] if uv is None else [uv.astype("<f4").reshape(-1)])
     if len(sizes) and (sizes == sizes[0]).all():
         k = int(sizes[0])
-        rows = np.zeros(len(sizes), np.dtype([("n", count_type), ("list", "<i4", (k,))]))
-        rows["n"] = k
-        rows["list"] = np.asarray(corners).reshape(-1, k)
+        lists = [("<i4", k), ("<f4", 2 * k)][: len(values)]
+        fields = [row for i, (t, n) in enumerate(lists) for row in ((f"n{i}", count_type), (f"list{i}", t, (n,)))]
+        rows = np.zeros(len(sizes), np.dtype(fields))
+        for i, (_, n) in enumerate(lists):
+            rows[f"n{i}"], rows[f"list{i}"] = n, values[i].reshape(-1, n)
         return rows.tobytes()
     width = np.dtype(count_type).itemsize
-    starts = np.concatenate([[0], np.cumsum(np.asarray(sizes, np.int64) * 4 + width)])
+    many = [np.asarray(sizes, np.int64) * (i + 1) for i in range(len(values))]
+    starts = np.concatenate([[0], np.cumsum(sum(4 * count + width for count in many))])
     out = np.zeros(int(starts[-1]), np.uint8)
-    head = np.asarray(sizes).astype(count_type)
-    out[concatenated_ranges(starts[:-1], np.full(len(sizes), width))] = np.frombuffer(head.tobytes(), np.uint8)
-    body = np.asarray(corners).astype("<i4")
-    out[concatenated_ranges(starts[:-1] + width, np.asarray(sizes, np.int64) * 4)] = np.frombuffer(
-        body.tobytes(), np.uint8
-    )
+    at = starts[:-1]
+    for count, table in zip(many, values, strict=True):
+        out[concatenated_ranges(at, np.full(len(count), width))] = np.frombuffer(
+            count.astype(count_type).tobytes(), np.uint8
+        )
+        out[concatenated_ranges(at + width, 4 * count)] = np.frombuffer(table.tobytes(), np.uint8)
+        at = at + width + 4 * count
     return out.tobytes()

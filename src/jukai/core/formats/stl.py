@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from array import array
+
 import numpy as np
 
 from jukai.core.errors import FileProblem
 from jukai.core.formats.common import LIMIT, NUMBER, RawMesh, ReadMesh, WriteOptions, finish_reading, plural
+from jukai.core.formats.lines import Rows
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.triangulation import triangulate
@@ -126,25 +129,26 @@ class _Text:
     """Reads text STL word by word; every refusal names its line."""
 
     def __init__(self) -> None:
-        self.corners: list[tuple[float, float, float]] = []
+        self.corners = array("d")
         self.facet: list[tuple[float, float, float]] = []
         self.state = "solid"
         self.solids = 0
 
     def read(self, data: bytes) -> ReadMesh:
-        lines = [(n, words) for n, line in enumerate(data.splitlines(), 1) if (words := line.split())]
-        for number, words in lines:
-            self.line([words[0].lower(), *words[1:]], number)
+        rows = Rows(data)
+        while block := rows.take(20_000):
+            for number, words in block:
+                self.line([words[0].lower(), *words[1:]], number)
         notes = []
         if self.state in ("facet", "loop", "endloop"):
             notes.append("The file ends early; 1 triangle left out.")
         elif self.state != "solid":
-            notes.append(f"The file ends early, without endsolid; all {len(self.corners) // 3} triangles read.")
+            notes.append(f"The file ends early, without endsolid; all {len(self.corners) // 9} triangles read.")
         if not self.corners:
             raise FileProblem("There is no triangle in the file.")
         if self.solids > 1:
             notes.append(f"The file holds {self.solids} solids.")
-        return _mesh(np.array(self.corners).reshape(-1, 3, 3), notes)
+        return _mesh(np.frombuffer(self.corners).reshape(-1, 3, 3), notes)
 
     def line(self, words: list[bytes], number: int) -> None:
         key = words[0]
@@ -173,7 +177,8 @@ class _Text:
                 self.state = "endloop"
         else:
             self.expect(key == b"endfacet", "endfacet", words, number)
-            self.corners += self.facet
+            for vertex in self.facet:
+                self.corners.extend(vertex)
             self.state = "facets"
 
     def vertex(self, words: list[bytes], number: int) -> None:

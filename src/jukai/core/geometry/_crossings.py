@@ -65,6 +65,68 @@ def crossing_pairs(t: Array, ids: Array, faces: Array, pairs: Array, touch: floa
     return hits[:found].copy(), places[:found].copy()
 
 
+@kernel
+def touching_pairs(t: Array, ids: Array, faces: Array, pairs: Array, touch: float, back: float) -> tuple[Array, Floats]:
+    """Which pairs of (n, 3, 3) triangles that look opposite ways lie on each other, and a place; the tests of ``crossings._touching``."""
+    normals = np.empty((t.shape[0], 3), np.float64)
+    sizes = np.empty(t.shape[0], np.float64)
+    m = pairs.shape[0]
+    for row in range(m):
+        _measure(t, pairs[row, 0], normals, sizes)
+        _measure(t, pairs[row, 1], normals, sizes)
+    hits = np.empty(m, np.int64)
+    places = np.empty((m, 3), np.float64)
+    found = 0
+    d = np.zeros((2, 3))
+    di, dj = d[0], d[1]
+    for row in range(m):
+        i, j = pairs[row, 0], pairs[row, 1]
+        if faces[i] == faces[j]:
+            continue
+        if normals[i, 0] * normals[j, 0] + normals[i, 1] * normals[j, 1] + normals[i, 2] * normals[j, 2] > back:
+            continue
+        common, shared_i, shared_j = _shared(ids, i, j)
+        if common > 1:
+            continue
+        eps = touch * max(sizes[i], sizes[j])
+        _straddles(t, normals, i, j, shared_i, eps, di)
+        _straddles(t, normals, j, i, shared_j, eps, dj)
+        touches = d[0, 0] == 0 and d[0, 1] == 0 and d[0, 2] == 0 and d[1, 0] == 0 and d[1, 1] == 0 and d[1, 2] == 0
+        for side in range(2):
+            p = i if side == 0 else j
+            for k in range(3):
+                touches = touches and not _parted(t, normals, i, j, p, k, eps)
+        for k in range(3):
+            places[found, k] = (t[i, 0, k] + t[i, 1, k] + t[i, 2, k]) / 3
+        for side in range(2):
+            p, q, shared = (i, j, shared_i) if side == 0 else (j, i, shared_j)
+            for k in range(3):
+                if not touches and d[side, k] == 0 and not (shared >> k) & 1 and _inside(t, normals, q, p, k, eps):
+                    touches = True
+                    for c in range(3):
+                        places[found, c] = t[p, k, c]
+        if touches:
+            hits[found] = row
+            found += 1
+    return hits[:found].copy(), places[:found].copy()
+
+
+@piece
+def _inside(t: Array, normals: Array, q: int, p: int, k: int, eps: float) -> bool:
+    """Return whether corner ``k`` of triangle ``p``, in the plane of ``q``, lies within ``q`` by more than ``eps``."""
+    for a in range(3):
+        b = a + 1 if a < 2 else 0
+        ex, ey, ez = t[q, b, 0] - t[q, a, 0], t[q, b, 1] - t[q, a, 1], t[q, b, 2] - t[q, a, 2]
+        ix = normals[q, 1] * ez - normals[q, 2] * ey
+        iy = normals[q, 2] * ex - normals[q, 0] * ez
+        iz = normals[q, 0] * ey - normals[q, 1] * ex
+        length = max(np.sqrt(ix * ix + iy * iy + iz * iz), 1e-300)
+        h = (t[p, k, 0] - t[q, a, 0]) * ix + (t[p, k, 1] - t[q, a, 1]) * iy + (t[p, k, 2] - t[q, a, 2]) * iz
+        if h <= eps * length:
+            return False
+    return True
+
+
 @piece
 def _measure(t: Array, i: int, normals: Array, sizes: Array) -> None:
     """Write the unit normal of a triangle and the largest side of its box."""

@@ -74,22 +74,15 @@ def edge_turns_loop(
 
 
 @kernel
-def volume_loop(points: Array, corners: Array, offsets: Array, cx: float, cy: float, cz: float) -> float:
-    """Six times the signed volume of faces fanned from their first corner, seen from (cx, cy, cz)."""
+def volume_loop(points: Array, triangles: Array, cx: float, cy: float, cz: float) -> float:
+    """Six times the signed volume that triangles (t, 3) enclose, seen from (cx, cy, cz)."""
     total = 0.0
-    for f in range(offsets.shape[0] - 1):
-        first, last = offsets[f], offsets[f + 1]
-        if last - first < 3:
-            continue
-        a = corners[first]
+    for t in range(triangles.shape[0]):
+        a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
         ax, ay, az = points[a, 0] - cx, points[a, 1] - cy, points[a, 2] - cz
-        part = 0.0
-        for i in range(first + 1, last - 1):
-            b, c = corners[i], corners[i + 1]
-            bx, by, bz = points[b, 0] - cx, points[b, 1] - cy, points[b, 2] - cz
-            qx, qy, qz = points[c, 0] - cx, points[c, 1] - cy, points[c, 2] - cz
-            part += ax * (by * qz - bz * qy) + ay * (bz * qx - bx * qz) + az * (bx * qy - by * qx)
-        total += part
+        bx, by, bz = points[b, 0] - cx, points[b, 1] - cy, points[b, 2] - cz
+        qx, qy, qz = points[c, 0] - cx, points[c, 1] - cy, points[c, 2] - cz
+        total += ax * (by * qz - bz * qy) + ay * (bz * qx - bx * qz) + az * (bx * qy - by * qx)
     return total
 
 

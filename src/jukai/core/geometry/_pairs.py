@@ -9,10 +9,12 @@ from jukai.core.geometry.kernels import kernel, piece
 
 
 @kernel
-def grid_pairs(low: Array, high: Array, ids: Array, chosen: Array) -> Ints:
+def grid_pairs(low: Array, high: Array, ids: Array, chosen: Array, slant: Array, most: int) -> tuple[Ints, bool]:
     """Pairs i < j of (n, 3) boxes that overlap, each once, in no set order; not those that share two of three ``ids``.
 
-    With ``chosen`` (n,) only pairs of which one is among these; it may be empty.
+    With ``chosen`` (n,) only pairs of which one is among these; it may be empty. So may ``slant`` (n, 12): how far what
+    is in the boxes reaches along the diagonals of the three planes, lowest and highest of each; what lies apart there
+    is left out. Also returns whether all pairs were looked at: not, when there are more than ``most``.
     """
     n = low.shape[0]
     named = ids.shape[0] > 0
@@ -36,12 +38,20 @@ def grid_pairs(low: Array, high: Array, ids: Array, chosen: Array) -> Ints:
     room = 16 * n + 64
     out = np.empty((room, 2), np.int32)
     found = 0
+    looked = 0
+    aslant = slant.shape[0] > 0
     for x in range(cells[0]):
         for y in range(cells[1]):
             for z in range(cells[2]):
                 c = (x * cells[1] + y) * cells[2] + z
+                if looked > most:
+                    return out[:found].copy(), False
                 for r in range(starts[c], starts[c + 1]):
                     i = members[r]
+                    if not some:
+                        looked += starts[c + 1] - r
+                        if looked > most:
+                            return out[:found].copy(), False
                     l0, l1, l2 = boxes[r, 0], boxes[r, 1], boxes[r, 2]
                     h0, h1, h2 = boxes[r, 3], boxes[r, 4], boxes[r, 5]
                     alone = some and not chosen[i]
@@ -63,6 +73,8 @@ def grid_pairs(low: Array, high: Array, ids: Array, chosen: Array) -> Ints:
                         j = members[s]
                         if named and _alike(ids, i, j) > 1:
                             continue
+                        if aslant and _aside(slant, i, j):
+                            continue
                         if found == room:
                             grown = np.empty((2 * room, 2), np.int32)
                             grown[:room] = out
@@ -71,7 +83,16 @@ def grid_pairs(low: Array, high: Array, ids: Array, chosen: Array) -> Ints:
                         out[found, 0] = i  # members are in rising order
                         out[found, 1] = j
                         found += 1
-    return out[:found].copy()
+    return out[:found].copy(), True
+
+
+@piece
+def _aside(slant: Array, i: int, j: int) -> bool:
+    """Return whether two things lie apart along a diagonal."""
+    for k in range(0, 12, 2):  # noqa: SIM110 - the compiler has no generators
+        if slant[i, k] > slant[j, k + 1] or slant[j, k] > slant[i, k + 1]:
+            return True
+    return False
 
 
 @kernel

@@ -5,9 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from jukai.core.geometry._connect import bucket_edges
-from jukai.core.geometry.arrays import Bools, Ints, frozen
+from jukai.core.geometry.arrays import Array, Bools, Ints, frozen
 from jukai.core.geometry.kernels import FEW
 
 __all__ = ["MANY", "RIM", "Connectivity", "connect", "next_corners", "previous_corners"]
@@ -50,6 +51,17 @@ class Connectivity:
     def nbytes(self) -> int:
         """Memory held."""
         return sum(getattr(self, name).nbytes for name in self.__slots__)
+
+    def between(self, pairs: Array) -> NDArray[np.int64]:
+        """Return (k,) the edges that join pairs (k, 2) of points, in whatever order; -1 where none does."""
+        low, high = np.minimum(pairs[:, 0], pairs[:, 1]).astype(np.int64), np.maximum(pairs[:, 0], pairs[:, 1])
+        if self.n_edges == 0:
+            return np.full(len(pairs), -1, np.int64)
+        points = len(self.point_offsets)
+        key = self.edges[:, 0].astype(np.int64) * points + self.edges[:, 1]
+        requested = low * points + high
+        at = np.minimum(np.searchsorted(key, requested), len(key) - 1)
+        return np.where((key[at] == requested) & (low >= 0), at, -1)
 
     def same_direction(self, corners: Ints) -> Bools:
         """Return (c,) whether a corner's edge and its twin run the same way (not oriented)."""

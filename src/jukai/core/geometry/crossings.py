@@ -6,9 +6,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jukai.core.geometry._crossings import crossing_pairs, triangle_boxes
+from jukai.core.geometry._crossings import crossing_pairs, touching_pairs, triangle_boxes
 from jukai.core.geometry._weld import weld_exact
-from jukai.core.geometry.arrays import Array, Bools, Floats, Ints
+from jukai.core.geometry.arrays import Array, Bools, Floats, Ints, concatenated_ranges
+from jukai.core.geometry.measures import face_normals
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.pairs import FEW_BOXES, overlapping_boxes
 from jukai.core.geometry.triangulation import triangulate
@@ -17,6 +18,10 @@ __all__ = ["Crossings", "meeting_lines", "polyline_crossing", "self_crossings"]
 
 _TOUCH = 1e-10
 """Contact shallower than this share of the triangles' size is touching, not crossing."""
+_BACK = -0.999
+"""Cosine between normals of faces that look opposite ways."""
+_BENT, _SIDES = 1e-6, 200
+"""Share of its size by which a face must be bent, and how many sides it may have, to be looked through for crossings of its own."""
 _CHUNK = 200_000
 """Pairs that are compared at a time, for the memory they take."""
 
@@ -34,19 +39,23 @@ class Crossings:
         return self.pairs.nbytes + self.places.nbytes
 
 
-def self_crossings(mesh: Mesh, among: Bools | None = None) -> Crossings:
+def self_crossings(mesh: Mesh, among: Bools | None = None, *, contacts: bool = False) -> Crossings:
     """Find the pairs of faces that pass through each other; only those of which one is ``among`` (f,), if it is given.
 
     Faces that only touch, or that share an edge, do not count; faces that share a point do where
     they cross away from it. Triangles are compared by the interval test of Möller (A fast
     triangle-triangle intersection test, 1997), flat overlaps by separating axes.
+
+    With ``contacts`` faces that look opposite ways, within 2.6 degrees, and lie on each other count too: between
+    them the body has no thickness.
     """
     if among is not None:
-        return _self_crossings(mesh, among)
-    return mesh.cached("crossings", lambda: _self_crossings(mesh, None))
+        return _self_crossings(mesh, among, contacts)
+    name = "crossings and contacts" if contacts else "crossings"
+    return mesh.cached(name, lambda: _self_crossings(mesh, None, contacts))
 
 
-def _self_crossings(mesh: Mesh, among: Bools | None) -> Crossings:
+def _self_crossings(mesh: Mesh, among: Bools | None, contacts: bool) -> Crossings:
     tri = triangulate(mesh)
     if len(tri.faces) < 2:
         return Crossings(np.zeros((0, 2), np.int32), np.zeros((0, 3)))
@@ -57,20 +66,45 @@ def _self_crossings(mesh: Mesh, among: Bools | None) -> Crossings:
         corners = (mesh.points - middle)[points]
         low, high = corners.min(axis=1), corners.max(axis=1)
     ids = _same_place(mesh.points)[points]
-    pairs = overlapping_boxes(low, high, ids, None if among is None else among[tri.faces])
+    pairs = overlapping_boxes(low, high, ids, None if among is None else among[tri.faces], corners)
+    of = _parts(mesh, tri.faces)
     if len(tri.faces) > FEW_BOXES:
-        rows, at = crossing_pairs(corners, ids, tri.faces, pairs, _TOUCH)
+        rows, at = crossing_pairs(corners, ids, of, pairs, _TOUCH)
+        if contacts:
+            more, there = touching_pairs(corners, ids, of, pairs, _TOUCH, _BACK)
+            rows, at = np.concatenate([rows, more]), np.concatenate([at, there])
         found = pairs[rows]
     else:
-        pairs = pairs[tri.faces[pairs[:, 0]] != tri.faces[pairs[:, 1]]]
+        pairs = pairs[of[pairs[:, 0]] != of[pairs[:, 1]]]
         same = ids[pairs[:, 0]][:, :, None] == ids[pairs[:, 1]][:, None, :]
         apart = same.any(axis=2).sum(axis=1) < 2
         pairs, same = pairs[apart], same[apart]
-        rows, at = _crossing(corners[pairs[:, 0]], corners[pairs[:, 1]], same)
+        one, two = corners[pairs[:, 0]], corners[pairs[:, 1]]
+        rows, at = _crossing(one, two, same)
+        if contacts:
+            more, there = _touching(one, two, same)
+            rows, at = np.concatenate([rows, more]), np.concatenate([at, there])
         found = pairs[rows]
     faces = np.sort(tri.faces[found], axis=1)
     _, first = np.unique(faces.astype(np.int64) @ [mesh.n_faces, 1], return_index=True)
     return Crossings(faces[first], at[first] + middle)
+
+
+def _parts(mesh: Mesh, faces: Ints) -> Ints:
+    """Return (t,) a number for triangles that can't cross: those of one face, unless it is bent and has many sides."""
+    many = np.flatnonzero((mesh.sides > 4) & (mesh.sides <= _SIDES))
+    if not len(many):
+        return faces
+    here = mesh.points[mesh.corners[mesh.offsets[many]]]
+    faced, wide = face_normals(mesh)[many], mesh.sides[many]
+    rows = concatenated_ranges(mesh.offsets[many], wide)
+    off = mesh.points[mesh.corners[rows]] - np.repeat(here, wide, axis=0)
+    high = np.abs(np.einsum("ij,ij->i", off, np.repeat(faced, wide, axis=0)))
+    begins = np.cumsum(wide) - wide
+    size = np.sqrt(np.maximum.reduceat(np.einsum("ij,ij->i", off, off), begins))
+    bent = np.zeros(mesh.n_faces, dtype=bool)
+    bent[many] = np.maximum.reduceat(high, begins) > _BENT * size
+    return np.where(bent[faces], mesh.n_faces + np.arange(len(faces)), faces).astype(np.int32)
 
 
 def meeting_lines(one: Floats, two: Floats) -> tuple[Floats, Ints]:
@@ -172,6 +206,37 @@ def _crossing(a: Floats, b: Floats, same: Array) -> tuple[np.ndarray, Floats]:
     at = np.concatenate([mids, (a[overlaps].mean(axis=1) + b[overlaps].mean(axis=1)) / 2])
     order = np.argsort(hit, kind="stable")
     return keep[hit[order]], at[order]
+
+
+def _touching(a: Floats, b: Floats, same: Array) -> tuple[np.ndarray, Floats]:
+    """Return which pairs of triangles that look opposite ways lie on each other: flat, or with a corner of one within the other."""
+    na, nb = _unit_normal(a), _unit_normal(b)
+    keep = np.flatnonzero(np.einsum("ij,ij->i", na, nb) <= _BACK)
+    a, b, na, nb, same = a[keep], b[keep], na[keep], nb[keep], same[keep]
+    eps = _TOUCH * np.maximum(np.ptp(a, axis=1).max(axis=1), np.ptp(b, axis=1).max(axis=1))
+    shared = np.asarray(same.any(axis=2)), np.asarray(same.any(axis=1))
+    lies = [np.abs(np.einsum("ijk,ik->ij", p - q[:, :1], n)) <= eps[:, None] for p, q, n in ((a, b, nb), (b, a, na))]
+    flat = np.flatnonzero((lies[0] | shared[0]).all(axis=1) & (lies[1] | shared[1]).all(axis=1))
+    hit = np.zeros(len(keep), dtype=bool)
+    hit[flat] = _flat_overlap(a[flat], b[flat], na[flat], eps[flat])
+    at = a.mean(axis=1)
+    for p, q, n, on, known in ((a, b, nb, lies[0], shared[0]), (b, a, na, lies[1], shared[1])):
+        for k in range(3):
+            rows = np.flatnonzero(~hit & on[:, k] & ~known[:, k])
+            rows = rows[_within(p[rows, k], q[rows], n[rows], eps[rows])]
+            hit[rows] = True
+            at[rows] = p[rows, k]
+    return keep[hit], at[hit]
+
+
+def _within(p: Floats, t: Floats, normal: Floats, eps: Floats) -> np.ndarray:
+    """Return which points in the planes of triangles lie within them by more than ``eps``."""
+    inside = np.ones(len(p), dtype=bool)
+    for i in range(3):
+        inward = np.cross(normal, t[:, (i + 1) % 3] - t[:, i])
+        length = np.maximum(np.sqrt(np.einsum("ij,ij->i", inward, inward)), 1e-300)
+        inside &= np.einsum("ij,ij->i", p - t[:, i], inward) > eps * length
+    return inside
 
 
 def _unit_normal(t: Floats) -> Floats:

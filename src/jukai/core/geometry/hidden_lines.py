@@ -108,15 +108,18 @@ def visible_lines(bodies: Sequence[tuple[Mesh, Floats]], eye: Eye, caps: Floats 
     """
     g = _Gathered([], [], [], [], [], [], [])
     faces = 0
+    # about the middle of the bodies: far from the zero point the digits would go
+    middles = [matrix[:3, :3] @ mesh.bounds.mean(axis=0) + matrix[:3, 3] for mesh, matrix in bodies if mesh.n_faces]
+    middle = np.mean(middles, axis=0) if middles else np.zeros(3)
     for number, (mesh, matrix) in enumerate(bodies):
         if mesh.n_faces:
-            _gather(g, mesh, matrix, eye, number, faces)
+            _gather(g, mesh, matrix, eye, number, faces, middle)
             faces += mesh.n_faces
     if not g.seg or not sum(len(s) for s in g.seg):
         return Lines(np.zeros((0, 2, 2)), np.zeros(0, np.int32), np.zeros(0, dtype=bool))
     _add_meetings(g)
     if caps is not None and len(caps):
-        g.tri.append(caps @ eye.axes.T)
+        g.tri.append((caps - middle) @ eye.axes.T)
         g.tri_face.append(np.full(len(caps), -1, np.int32))
     tri, seg = np.concatenate(g.tri), np.concatenate(g.seg)
     contour_mask = np.concatenate(g.contour)
@@ -132,13 +135,13 @@ def visible_lines(bodies: Sequence[tuple[Mesh, Floats]], eye: Eye, caps: Floats 
     which, span = seen_pieces(seg, np.concatenate(g.seg_faces), contour, c_rows, c_items, tri, np.concatenate(g.tri_face), t_rows, t_items,
                               corner, cell, nx, ny, _EPS * size)  # fmt: skip
     a, b = seg[which, 0, :2], seg[which, 1, :2]
-    pieces = np.stack([a + span[:, :1] * (b - a), a + span[:, 1:] * (b - a)], axis=1)
+    pieces = np.stack([a + span[:, :1] * (b - a), a + span[:, 1:] * (b - a)], axis=1) + (eye.axes @ middle)[:2]
     return Lines(pieces, np.concatenate(g.body)[which], contour_mask[which])
 
 
-def _gather(g: _Gathered, mesh: Mesh, matrix: Floats, eye: Eye, number: int, faces: int) -> None:
-    linear = eye.axes @ matrix[:3, :3]
-    points = mesh.points @ linear.T + eye.axes @ matrix[:3, 3]
+def _gather(g: _Gathered, mesh: Mesh, matrix: Floats, eye: Eye, number: int, faces: int, middle: Floats) -> None:
+    linear, own = eye.axes @ matrix[:3, :3], mesh.bounds.mean(axis=0)
+    points = (mesh.points - own) @ linear.T + eye.axes @ (matrix[:3, :3] @ own + matrix[:3, 3] - middle)
     tri = triangulate(mesh)
     g.tri.append(points[tri.points(mesh)])
     g.tri_face.append((tri.faces + faces).astype(np.int32))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from jukai.core.geometry.arrays import Floats, Ints, concatenated_ranges, frozen
+from jukai.core.geometry.arrays import Floats, Ints, frozen
 from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.mesh import Mesh
 
@@ -80,26 +80,24 @@ def area(mesh: Mesh) -> float:
 def signed_volume(mesh: Mesh) -> float:
     """Return the enclosed volume, mm³: positive when the faces look outward.
 
-    The divergence theorem over faces fanned from their first corner (exact for flat faces),
-    measured from the middle of the body so that distance from the origin costs no digits.
+    The divergence theorem over the triangles that are shown and written, so that bent faces enclose
+    what others read of them; measured from the middle of the body so that distance from the origin costs no digits.
     """
     return mesh.cached("signed volume", lambda: _signed_volume(mesh))
 
 
 def _signed_volume(mesh: Mesh) -> float:
+    from jukai.core.geometry.triangulation import triangulate  # it needs the areas from here
+
     if mesh.n_faces == 0:
         return 0.0
-    centre = mesh.bounds.mean(axis=0)
+    centre, rows = mesh.bounds.mean(axis=0), triangulate(mesh).points(mesh)
     if len(mesh.corners) > FEW:
         from jukai.core.geometry._faces import volume_loop
 
-        return float(volume_loop(mesh.points, mesh.corners, mesh.offsets, *centre.tolist()) / 6)
-    sides = mesh.sides
-    fans = np.maximum(sides - 2, 0)
-    first = np.repeat(mesh.offsets[:-1], fans)
-    second = concatenated_ranges(mesh.offsets[:-1] + 1, fans)
+        return float(volume_loop(mesh.points, rows, *centre.tolist()) / 6)
     p = mesh.points - centre
-    a, b, c = (p[mesh.corners[i]] for i in (first, second, second + 1))
+    a, b, c = (p[rows[:, i]] for i in range(3))
     return float(np.einsum("ij,ij->i", a, np.cross(b, c)).sum() / 6)
 
 

@@ -58,12 +58,8 @@ def sharp_edges(mesh: Mesh, crease: float | None = None) -> Bools:
 def _marked(mesh: Mesh) -> tuple[NDArray[np.int64], Bools]:
     """Return the edges that carry a mark, and whether it says sharp."""
     assert mesh.edge_pairs is not None  # noqa: S101 - asked for by the callers
-    con = mesh.connectivity
-    pairs = np.sort(mesh.edge_pairs, axis=1).astype(np.int64)
-    key = con.edges[:, 0].astype(np.int64) * mesh.n_points + con.edges[:, 1]
-    requested = pairs[:, 0] * mesh.n_points + pairs[:, 1]
-    at = np.minimum(np.searchsorted(key, requested), len(key) - 1)
-    found = key[at] == requested
+    at = mesh.connectivity.between(mesh.edge_pairs)
+    found = at >= 0
     return at[found], mesh.edge_data["sharp"][found]
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from jukai.core.errors import TooLarge
 from jukai.core.geometry._pairs import grid_pairs
 from jukai.core.geometry.arrays import Bools, Floats, Ints, concatenated_ranges
 
@@ -12,9 +13,18 @@ __all__ = ["FEW_BOXES", "overlapping_boxes"]
 FEW_BOXES = 3_000
 """Boxes up to which a sweep by array code answers sooner than loading the compiler: the triangles of a body of ``FEW`` corners."""
 _CHUNK = 4_000_000
+_MOST = 600_000_000
+"""Pairs that share a cell and are looked at: some seconds. A disc of 100 000 thin faces has more."""
 
 
-def overlapping_boxes(low: Floats, high: Floats, ids: Ints | None = None, chosen: Bools | None = None) -> Ints:
+def overlapping_boxes(
+    low: Floats,
+    high: Floats,
+    ids: Ints | None = None,
+    chosen: Bools | None = None,
+    within: Floats | None = None,
+    most: int = _MOST,
+) -> Ints:
     """Return (k, 2) int32 the pairs i < j of boxes that overlap or touch, each once, always in the same order.
 
     Parameters
@@ -23,6 +33,14 @@ def overlapping_boxes(low: Floats, high: Floats, ids: Ints | None = None, chosen
     ids : (n, 3) names of the corners of the triangles in the boxes; pairs that share two may be left
         out.
     chosen : (n,) boxes of which each pair must have one; None for all.
+    within : (n, k, 3) corners of what is in the boxes; where many lie aslant, as the faces of a disc, it is
+        held apart by its diagonals too.
+    most : how many pairs are looked at; long thin faces side by side make a box overlap with all others.
+
+    Raises
+    ------
+    TooLarge
+        When there are more.
 
     Notes
     -----
@@ -37,9 +55,22 @@ def overlapping_boxes(low: Floats, high: Floats, ids: Ints | None = None, chosen
             low, high = (np.column_stack([a, np.zeros(n)]) for a in (low, high))
         named = np.zeros((0, 3), np.int32) if ids is None else ids
         some = np.zeros(0, bool) if chosen is None else chosen
-        return grid_pairs(np.ascontiguousarray(low), np.ascontiguousarray(high), named, some)
+        slant = np.zeros((0, 12)) if within is None else _slant(within)
+        pairs, whole = grid_pairs(np.ascontiguousarray(low), np.ascontiguousarray(high), named, some, slant, most)
+        if not whole:
+            raise TooLarge("Too many faces lie close to each other to look for those that cross.")
+        return pairs
     pairs = _sweep(low, high)
     return pairs if chosen is None else pairs[chosen[pairs].any(axis=1)]
+
+
+def _slant(within: Floats) -> Floats:
+    """Return (n, 12) lowest and highest of x + y, x - y, x + z, x - z, y + z, y - z."""
+    x, y, z = (within[..., k] for k in range(3))
+    out = np.empty((len(within), 12))
+    for k, along in enumerate((x + y, x - y, x + z, x - z, y + z, y - z)):
+        out[:, 2 * k], out[:, 2 * k + 1] = along.min(axis=1), along.max(axis=1)
+    return out
 
 
 def _sweep(low: Floats, high: Floats) -> Ints:

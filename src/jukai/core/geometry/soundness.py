@@ -7,19 +7,22 @@ from typing import Any
 
 import numpy as np
 
+from jukai.core.errors import TooLarge
 from jukai.core.geometry.arrays import Floats, Ints
 from jukai.core.geometry.components import components
-from jukai.core.geometry.crossings import self_crossings
+from jukai.core.geometry.crossings import Crossings, self_crossings
 from jukai.core.geometry.kernels import FEW
-from jukai.core.geometry.measures import area, face_normals, signed_volume, vector_areas
+from jukai.core.geometry.measures import area, edge_turns, face_normals, signed_volume, vector_areas
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.triangulation import triangulate
 
-__all__ = ["Finding", "Soundness", "folded_faces", "soundness"]
+__all__ = ["Finding", "Soundness", "faces_without_area", "folded_edges", "folded_faces", "soundness"]
 
 _PLACES = 50
 _SLIVER = 1e-4
 _FLAT = 1e-6
+_BACK = 1e-10
+"""Radians by which a surface may miss turning back on itself."""
 _POLE = 8
 """Faces at a point from which smoothing shows it (common practice, no source)."""
 
@@ -75,7 +78,8 @@ class Soundness:
         if failures:
             return " ".join(failures)
         bodies = "one body" if self.bodies == 1 else f"{self.bodies} bodies"
-        return f"Sound: closed, {bodies}, no crossings"
+        looked = all(f.kind != "crossings_not_looked_for" for f in self.findings)
+        return f"Sound: closed, {bodies}, {'no crossings' if looked else 'crossings not looked for'}"
 
 
 def soundness(mesh: Mesh) -> Soundness:
@@ -113,8 +117,12 @@ def _inspect(mesh: Mesh) -> Soundness:
     volume = signed_volume(mesh) if closed and not balance.any() else None
     bodies, euler = int(mesh.pieces.max(initial=-1)) + 1, int(used.sum()) - con.n_edges + mesh.n_faces
     genus = (2 * bodies - euler) // 2 if closed and manifold and oriented else None
-    crossings = self_crossings(mesh)
     findings: list[Finding] = []
+    try:
+        crossings = self_crossings(mesh)
+    except TooLarge as error:
+        crossings = Crossings(np.zeros((0, 2), np.int32), np.zeros((0, 3)))
+        findings.append(Finding("crossings_not_looked_for", "warning", f"{error.message} It was not looked for.", 1))
 
     def find(kind: str, level: str, text: str, places: Floats, count: int | None = None) -> None:
         number = len(places) if count is None else count
@@ -234,7 +242,7 @@ def _faces_that_fail(mesh: Mesh, find: Any) -> None:
     va = vector_areas(mesh)
     areas = np.sqrt(np.einsum("ij,ij->i", va, va))
     spread, centres = _spread(mesh)
-    none = np.flatnonzero(areas <= 1e-14 * spread**2)
+    none = faces_without_area(mesh)
     find("faces_without_area", "failure", f"{_number(len(none), 'face has', 'faces have')} no area.", centres[none])
     thin = np.flatnonzero((areas > 1e-14 * spread**2) & (areas < _SLIVER * spread**2))
     find("slivers", "warning", f"{_number(len(thin), 'face is a sliver', 'faces are slivers')}.", centres[thin])
@@ -244,6 +252,13 @@ def _faces_that_fail(mesh: Mesh, find: Any) -> None:
         "failure",
         f"{_number(len(folded), 'face crosses itself', 'faces cross themselves')}.",
         centres[folded],
+    )
+    back = folded_edges(mesh)
+    find(
+        "folded_edges",
+        "failure",
+        f"{_number(len(back), 'edge is', 'edges are')} folded: the faces beside lie on each other.",
+        mesh.points[mesh.connectivity.edges[back]].mean(axis=1),
     )
     key = mesh.connectivity.corner_edge.astype(np.int64)
     if mesh.n_faces:
@@ -275,6 +290,27 @@ def folded_faces(mesh: Mesh) -> Ints:
         covered = np.bincount(tri.faces, 0.5 * seen, minlength=mesh.n_faces)
     over = (mesh.sides > 3) & (covered > areas * (1 + 1e-6))
     return np.flatnonzero(over & ~_bent(mesh) if over.any() else over).astype(np.int32)
+
+
+def faces_without_area(mesh: Mesh) -> Ints:
+    """Return the faces that have none, or whose halves look opposite ways."""
+    va = vector_areas(mesh)
+    return np.flatnonzero(np.sqrt(np.einsum("ij,ij->i", va, va)) <= 1e-14 * _spread(mesh)[0] ** 2).astype(np.int32)
+
+
+def folded_edges(mesh: Mesh) -> Ints:
+    """Return the edges at which the surface turns back on itself: between their two faces there is no thickness."""
+    turns = edge_turns(mesh)
+    return np.flatnonzero((mesh.connectivity.edge_sides == 2) & (turns > np.pi - _BACK) & ~_against(mesh)).astype(
+        np.int32
+    )
+
+
+def _against(mesh: Mesh) -> np.ndarray:
+    """Return (e,) the edges along which both faces run the same way: there the angle says nothing."""
+    out = np.zeros(mesh.connectivity.n_edges, dtype=bool)
+    out[mesh.against] = True
+    return out
 
 
 def _bent(mesh: Mesh) -> np.ndarray:

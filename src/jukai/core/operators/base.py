@@ -110,6 +110,12 @@ class Result:
     pieces: tuple[str, ...] = ()
 
 
+STEP_BYTES = 4_000_000_000
+"""Memory that a step may take while it is worked out."""
+BYTES_OF_FACE = 300
+"""What making a blank takes for each face at most: 88 (a sheet) to 286 (a cylinder of a million sides), measured."""
+
+
 @dataclass(slots=True)
 class Context:
     """What a step may know of the world, and how it says that it is alive.
@@ -139,15 +145,23 @@ class Context:
         if self.on_progress is not None:
             self.on_progress(self.step, fraction)
 
-    def afford(self, faces: int, *, field: str | None = None, rough: bool = False) -> None:
-        """Refuse work whose result would have more faces than the part may have.
+    def afford(
+        self, faces: int, *, field: str | None = None, rough: bool = False, bytes_each: int = BYTES_OF_FACE
+    ) -> None:
+        """Refuse work whose result would have more faces than the part may have, or that would take too much memory.
 
-        ``rough`` counts come before the arrays that the real one needs, and are no estimate.
+        ``rough`` counts come before the arrays that the real one needs, and are no estimate; ``bytes_each`` is what the
+        work takes at most for each face.
         """
         if faces > self.face_limit:
             raise TooLarge(
                 f"This would make {faces:,} faces; {self.face_limit:,} are the most a part may have here.".replace(",", " "),
                 field=field, hint="Lower a count, or raise the bench's face limit.",
+            )  # fmt: skip
+        if faces * bytes_each > STEP_BYTES:
+            raise TooLarge(
+                f"This would make {faces:,} faces and take some {faces * bytes_each / 1e9:.2g} GB of memory; {STEP_BYTES / 1e9:g} GB are the most that a step may take.".replace(",", " "),
+                field=field, hint=f"Lower a count: {STEP_BYTES // bytes_each:,} faces would do.".replace(",", " "),
             )  # fmt: skip
         if rough:
             return

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, StringConstraints, model_validator
+from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, StringConstraints, model_validator
 
 from jukai.core.json_data import JsonObject
 from jukai.core.recipe.by_row import ByRow
@@ -29,6 +30,7 @@ __all__ = [
     "Part",
     "Placement",
     "Sampling",
+    "Shown",
     "Side",
     "Step",
 ]
@@ -55,7 +57,20 @@ IS_NUMBER = "a number or a formula"
 Number = Annotated[float | int | str, BeforeValidator(_number, json_schema_input_type=float | str), IS_NUMBER]
 """A literal or a formula. Lengths in mm, angles in degrees."""
 Id = Annotated[str, StringConstraints(pattern=r"^[A-Za-z0-9_-]{1,64}$")]
-Name = Annotated[str, StringConstraints(min_length=1, max_length=200, strip_whitespace=True)]
+_CONTROL = re.compile("[\x00-\x1f\x7f-\x9f]+")
+
+
+def _in_one_line(name: str) -> str:
+    """Put a space for control characters: in a request they are refused, a file that has them opens all the same."""
+    clean = _CONTROL.sub(" ", name).strip()
+    if not clean:
+        raise ValueError("a name is wanted, not control characters alone")
+    return clean
+
+
+Name = Annotated[
+    str, StringConstraints(min_length=1, max_length=200, strip_whitespace=True), AfterValidator(_in_one_line)
+]
 Point2 = Annotated[list[Number], Field(min_length=2, max_length=2)]
 Point3 = Annotated[list[Number], Field(min_length=3, max_length=3)]
 
@@ -216,6 +231,15 @@ class KeptView(_Model):
     hidden: list[Id] = Field(default_factory=list, max_length=500, description="parts that are not shown")
 
 
+class Shown(_Model):
+    """How lengths are shown and read; the file's own numbers are mm whatever it says."""
+
+    unit: Literal["mm", "cm", "in"] = "mm"
+    decimals: int | None = Field(
+        None, ge=0, le=6, description="places after the point; None shows as many as are needed"
+    )
+
+
 class Bench(_Model):
     """One document: named numbers, curves, finishes and parts. Millimetres and degrees, Z up."""
 
@@ -223,6 +247,7 @@ class Bench(_Model):
     version: Literal[2] = VERSION
     name: Name
     unit: Literal["mm"] = "mm"
+    shown: Shown = Field(default_factory=Shown, description="the unit of lengths on the screen, and their decimals")
     floor: float = Field(100, gt=0, le=1e6, description="side of the bench's floor, mm; new shapes are a fifth of it")
     face_limit: int = Field(2_000_000, ge=1, le=20_000_000, description="faces a part may have")
     dimensions: list[NamedNumber] = Field(default_factory=list, max_length=1000)

@@ -20,6 +20,7 @@ from jukai.core.recipe.bench import (  # fmt: skip
     Point2,
     Point3,
     Sampling,
+    Shown,
     Side,
 )
 from jukai.core.validation import first_error
@@ -326,12 +327,13 @@ class RemoveView(_Edit):
 
 
 class SetBench(_Edit):
-    """Rename the bench or change its limits."""
+    """Rename the bench, change its limits, or how its lengths are shown."""
 
     kind: Literal["set_bench"] = "set_bench"
     name: Name | None = None
     floor: float | None = Field(None, gt=0, le=1e6)
     face_limit: int | None = Field(None, ge=1, le=20_000_000)
+    shown: Shown | None = None
 
 
 class SetFinish(_Edit):

@@ -271,7 +271,7 @@ def _set_pick(bench: Bench, e: SetPick) -> Bench:
 
 
 def _set_bench(bench: Bench, e: SetBench) -> Bench:
-    return bench.model_copy(update=given(e, "name", "floor", "face_limit"))
+    return bench.model_copy(update=given(e, "name", "floor", "face_limit", "shown"))
 
 
 def _set_finish(bench: Bench, e: SetFinish) -> Bench:
@@ -319,7 +319,7 @@ def _label(bench: Bench, e: Edit) -> str:
         case RenameDimension() | RemoveDimension():
             return f"{e.kind.split('_')[0]} {e.name}"
         case SetBench():
-            return "bench name" if e.name else "bench limits"
+            return "bench name" if e.name else "units" if e.shown else "bench limits"
         case SetFinish():
             return f"finish {e.finish.name}"
         case _:

@@ -121,13 +121,36 @@ class _State:
     broken: bool = False
 
 
+class _Needed(Exception):
+    """A step needs another part that is not worked out yet."""
+
+    def __init__(self, part: Part, upto: str | None) -> None:
+        super().__init__()
+        self.part, self.upto = part, upto
+
+
+class _Held:
+    """Keeps results of steps while one part is worked out, where nobody else does: a part is begun anew when what it needs is there."""
+
+    def __init__(self) -> None:
+        self.results: dict[str, Result] = {}
+
+    def get(self, key: str) -> Result | None:
+        """Return what is kept under ``key``."""
+        return self.results.get(key)
+
+    def put(self, key: str, result: Result, operator: str) -> None:  # noqa: ARG002 - as caches are asked
+        """Keep a result."""
+        self.results[key] = result
+
+
 @dataclass(frozen=True, slots=True)
 class _World:
     """What the steps of a bench are worked out with; ``doing`` are the parts on the way, outermost first."""
 
     bench: Bench
     resolver: Resolver
-    cache: Cache | None
+    cache: Cache
     files: Files
     on_progress: Callable[[str, float], None] | None
     stop: Callable[[], bool] | None
@@ -175,15 +198,41 @@ def evaluate(
         known = ", ".join(p.name for p in bench.parts) or "none"
         raise ValueProblem(f"There is no part '{part}'.", field="part", hint=f"There is: {known}.")
     held = HeldFiles({} if files is None else files) if files is None or isinstance(files, Mapping) else files
+    cache = _Held() if cache is None else cache
     world = _World(bench, resolver or Resolver(bench), cache, held, on_progress, stop, asked or Asked())
-    return _evaluate(world, found, upto)
+    return _in_order(world, found, upto)
+
+
+def _in_order(world: _World, found: Part, upto: str | None) -> Evaluation:
+    """Work out a part after those that it needs, however long the chain of them is.
+
+    What is needed is found by trying: a part that asks for one that is not there yet is begun again when it is.
+    """
+    known: dict[tuple[str, str | None], Evaluation | ValueProblem] = world.resolver.parts
+    way: list[tuple[Part, str | None]] = [(found, upto)]
+    while True:
+        part, until = way[-1]
+        here = replace(world, doing=tuple(p for p, _ in way))
+        try:
+            done: Evaluation | ValueProblem = _evaluate(here, part, until)
+        except _Needed as needed:
+            way.append((needed.part, needed.upto))
+            continue
+        except ValueProblem as problem:
+            if len(way) == 1:
+                raise
+            done = problem
+        if len(way) == 1:
+            assert isinstance(done, Evaluation)  # noqa: S101 - else it was raised
+            return done
+        known[part.id, until] = done
+        way.pop()
 
 
 def _evaluate(world: _World, found: Part, upto: str | None) -> Evaluation:
     if upto is not None and all(s.id != upto for s in found.recipe):
         known = ", ".join(s.id for s in found.recipe) or "none"
         raise ValueProblem(f"There is no step '{upto}' in '{found.name}'.", field="upto", hint=f"There is: {known}.")
-    world = replace(world, doing=(*world.doing, found))
     state = _State(named={row.name: row.pick for row in found.picks})
     outcomes: list[StepOutcome] = []
     past = False
@@ -226,11 +275,10 @@ def _take(step: Step, state: _State, world: _World) -> StepOutcome:
         resolved = world.resolver.step(step, op, inputs)
         shown = resolved.shown
         key = _key(step, op, resolved, state.key, context)
-        result = world.cache.get(key) if world.cache is not None else None
+        result = world.cache.get(key)
         if result is None or context.estimate:
             result = _run(op, resolved, state.mesh, context)
-            if world.cache is not None:
-                world.cache.put(key, result, op.id)
+            world.cache.put(key, result, op.id)
         state.mesh, state.key = result.mesh, key
         used = {k: v for k, v in result.used.items() if step.values.get(k) is None}
         return StepOutcome(step, "done", result.mesh, result, shown, used, (*resolved.notes, *result.notes),
@@ -254,10 +302,12 @@ def _body(world: _World, part_id: str, upto: object, placed: bool, where: str) -
             field=where,
             hint="Let one of them be made otherwise.",
         )
-    try:
-        found = _evaluate(world, part, None if upto is None else str(upto))
-    except ValueProblem as e:
-        raise ValueProblem(e.message, field=where, hint=e.hint) from None
+    until = None if upto is None else str(upto)
+    found: Evaluation | ValueProblem | None = world.resolver.parts.get((part.id, until))
+    if found is None:
+        raise _Needed(part, until)
+    if isinstance(found, ValueProblem):
+        raise ValueProblem(found.message, field=where, hint=found.hint) from None
     broken = found.failed.error if found.failed is not None else None
     if broken is not None:
         raise ValueProblem(f"'{part.name}' stops at an error: {broken.message}", field=where, hint=broken.hint)

@@ -7,6 +7,7 @@ import json
 import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from pydantic import ValidationError
@@ -61,12 +62,13 @@ class Resolved:
 
 @dataclass(slots=True)
 class Resolver:
-    """Works out numbers and curves of one bench."""
+    """Works out numbers and curves of one bench; ``parts`` holds those that others follow, worked out (``evaluate``)."""
 
     bench: Bench
     names: Mapping[str, Quantity] = field(init=False)
     name_errors: Mapping[str, CoreError] = field(init=False)
     _curves: dict[str, CurveInput] = field(default_factory=dict)
+    parts: dict[tuple[str, str | None], Any] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self.names, self.name_errors = resolve_names({d.name: _as_text(d.value) for d in self.bench.dimensions})

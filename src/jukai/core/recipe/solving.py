@@ -15,7 +15,7 @@ from jukai.core.recipe.resolve import Resolver
 
 __all__ = ["Solved", "Unknown", "solve", "unknown"]
 
-_MOST_TRIES = 60
+_MOST_TRIES = 120
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,7 +130,8 @@ def solve(
     """Return the largest (or smallest) value at which ``measure`` is not under ``requested``.
 
     From where the number is, the search goes outward while it is good, or back until it is, in steps that double, and
-    then closes in on the border by false position (the Illinois rule, Dowell & Jarratt 1971). So it finds the border
+    then closes in on the border from both sides by false position (the Illinois rule, Dowell & Jarratt 1971), halving where that
+    is slow (as Brent 1973 does). So it finds the border
     next to the present value; a length takes no step outward that is longer than what is left, so that it does not leap
     over a body that stands in the way (conservative advancement, Mirtich 1996). The answer is rounded to the safe side.
 
@@ -213,31 +214,35 @@ class _Search:
         """Close in between a good value and a bad one; return a good one next to the border."""
         if bad is None:
             return good
-        first = abs(good[0] - bad[0])
-        kept = 0
+        first = wide = abs(good[0] - bad[0])
         g, b = good[1], bad[1]
-        while self.tries < _MOST_TRIES and abs(good[0] - bad[0]) > max(1e-9 * max(abs(good[0]), first), 1e-12):
-            middle = (good[0] + bad[0]) / 2
-            if math.isfinite(b) and g > 0 and kept < 3:
-                middle = good[0] + (bad[0] - good[0]) * g / (g - b)
+        near = max(1e-9 * max(abs(good[0]), first), 1e-12)
+        beyond, slow = near / 2, 0
+        while self.tries < _MOST_TRIES and abs(good[0] - bad[0]) > near:
+            middle, straight = (good[0] + bad[0]) / 2, False
+            if good[1] == 0:
+                # what is asked for to the last digit: the border is likely close behind it
+                middle = good[0] + math.copysign(min(beyond, abs(bad[0] - good[0]) / 2), bad[0] - good[0])
+                beyond *= 16
+            elif math.isfinite(b) and slow < 2:
+                middle, straight = good[0] + (bad[0] - good[0]) * g / (g - b), True
             if self.number.whole:
                 middle = math.floor(middle) if good[0] < bad[0] else math.ceil(middle)
             if middle in (good[0], bad[0]):
-                if self.number.whole or kept >= 3:
+                if self.number.whole or not straight:
                     break
-                kept = 3
+                slow = 2
                 continue
             more = self.at(middle)
             if more >= 0:
-                kept += 1
                 good, g = (middle, more), more
-                b = b / 2 if math.isfinite(b) else b
-                if more < 1e-7:
-                    break
+                b = b / 2 if straight else bad[1]
             else:
                 bad, b = (middle, more), more
-                g /= 2
-                kept = 0
+                g = g / 2 if straight else good[1]
+            # one end may stay far away for long: steps that don't halve what is between are followed by one that does
+            slow = slow + 1 if straight and abs(good[0] - bad[0]) > wide / 2 else 0
+            wide = abs(good[0] - bad[0])
         return self._tidy(good, bad, sign)
 
     def _tidy(self, good: tuple[float, float], bad: tuple[float, float], sign: float) -> tuple[float, float]:

@@ -19,7 +19,8 @@ from tests.solids import PLATONIC, platonic
 
 def cut(mesh: Mesh, width: float, pick: Any = None, **options: Any) -> tuple[Mesh, Any]:
     picked = np.ones(mesh.n_points, bool) if pick is None else np.asarray(pick)
-    body, stopped, _ = round_points(mesh, picked, np.full(mesh.n_points, width), Bevel(**options), "s9")
+    out = round_points(mesh, picked, np.full(mesh.n_points, width), Bevel(**options), "s9")
+    body, stopped = out.mesh, out.stopped
     return body, stopped
 
 

@@ -55,9 +55,17 @@ def keep(points: Array, corners: Array, following: Array, before: Array, instead
         bx, by, bz = points[o, 0] - points[p, 0], points[o, 1] - points[p, 1], points[o, 2] - points[p, 2]
         aa, ab, bb = ax * ax + ay * ay + az * az, ax * bx + ay * by + az * bz, bx * bx + by * by + bz * bz
         det = aa * bb - ab * ab
+        other = before[c]
+        # where the corner is straight another one of the face says how texture runs across
+        while not det > 1e-9 * aa * bb and before[other] != following[c]:
+            other = before[other]
+            o = corners[other]
+            bx, by, bz = points[o, 0] - points[p, 0], points[o, 1] - points[p, 1], points[o, 2] - points[p, 2]
+            ab, bb = ax * bx + ay * by + az * bz, bx * bx + by * by + bz * bz
+            det = aa * bb - ab * ab
         u, v = uv[c, 0], uv[c, 1]
         au, av = uv[following[c], 0] - u, uv[following[c], 1] - v
-        bu, bv = uv[before[c], 0] - u, uv[before[c], 1] - v
+        bu, bv = uv[other, 0] - u, uv[other, 1] - v
         for i in range(first[c], at):
             new = out[i]
             x, y, z = (

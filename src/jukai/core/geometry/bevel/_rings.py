@@ -179,3 +179,34 @@ def around(corners: Array, corner_faces: Array, face_normals: Array, ring: Array
                 border[p, side * n + t] = profile[line, n - t]
             i += 1
     return border, old, normals, edges
+
+
+@kernel
+def uneven(
+    before: Array,
+    points: Array,
+    border: Array,
+    corners: Array,
+    ring: Array,
+    starts: Array,
+    rows: Array,
+    n: int,
+    most: float,
+) -> tuple[Array, Array]:
+    """Return which of the borders (p, k n) in ``points`` of rings ``rows`` have one corner over ``most`` times as far from the old point, squared, as another; and the old points, numbers in ``before``."""
+    which = np.empty(rows.shape[0], np.int64)
+    old = np.empty(rows.shape[0], np.int32)
+    count = 0
+    for i in range(rows.shape[0]):
+        v = corners[ring[starts[rows[i]]]]
+        low, high = np.inf, 0.0
+        for j in range(0, border.shape[1], n):
+            square = 0.0
+            for k in range(3):
+                off = points[border[i, j], k] - before[v, k]
+                square += off * off
+            low, high = min(low, square), max(high, square)
+        if high > most * low:
+            which[count], old[count] = i, v
+            count += 1
+    return which[:count].copy(), old[:count].copy()

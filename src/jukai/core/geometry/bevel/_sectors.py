@@ -48,13 +48,15 @@ class Strips(NamedTuple):
     """What is asked of each edge.
 
     Whether it is picked; whether other faces than a ring's have it, so that no point may lie on it;
-    how wide its strip is along each face; by how much its faces turn, radians.
+    how wide its strip is along each face; by how much its faces turn, radians; whether its strip
+    gives way to the width of one that it runs on from.
     """
 
     picked: Bools
     firm: Bools
     width: Floats
     turn: Floats
+    gives: Bools
 
 
 class _Room(NamedTuple):
@@ -284,8 +286,11 @@ def _spots_of(body: Faces, ring: Array, strips: Strips, room: _Room, at: _Sector
         if eb >= 0:
             g2, sl, hollow2, inside_last = _border_end(body, ring, strips, room.d, at, True, apart, spot2)
         if ea >= 0 and eb >= 0 and at.e1 == at.e2:
-            # what keeps both strips nearest to their widths, by least squares
-            slide = (strips.width[ea] * sf + strips.width[eb] * sl) / max(sf * sf + sl * sl, 0.03)
+            # what keeps both strips nearest to their widths, by least squares; one that gives way doesn't count
+            of_a = 0.0 if strips.gives[ea] and not strips.gives[eb] else 1.0
+            of_b = 0.0 if strips.gives[eb] and not strips.gives[ea] else 1.0
+            slide = of_a * strips.width[ea] * sf + of_b * strips.width[eb] * sl
+            slide = slide / max(of_a * sf * sf + of_b * sl * sl, 0.03)
             folds = hollow or hollow2
             if folds:
                 slide = 0.0
@@ -317,7 +322,10 @@ def _meet(body: Faces, ring: Array, d: Array, at: _Sector, wa: float, wb: float,
         sine = sign * length
     cosine = ax * bx + ay * by + az * bz
     ux, uy, uz = ny * az - nz * ay, nz * ax - nx * az, nx * ay - ny * ax
-    if abs(sine) < 0.05 and cosine < 0:
+    # where edges run nearly straight on, borders of different widths meet far away: there they meet half-way between
+    far = abs(wb - wa) > abs(sine) * max(wa, wb)
+    if cosine < 0 and (abs(sine) < 0.05 or far):
+        wa = wb = 0.5 * (wa + wb)
         along = 0.5 * (wa + wb) * (1 + cosine) / (sine if sine != 0 else 1.0) if abs(sine) > 1e-9 else 0.0
     else:
         safe = sine if abs(sine) > 1e-9 else (1e-9 if sine >= 0 else -1e-9)

@@ -10,17 +10,17 @@ import numpy as np
 
 from jukai.core.geometry.arrays import Array, Floats, Ints, frozen
 from jukai.core.geometry.bevel._faces import carry, fans, keep, looked_up, strips
-from jukai.core.geometry.bevel._rings import around, both_sides, left
+from jukai.core.geometry.bevel._rings import around, both_sides, left, uneven
 from jukai.core.geometry.bevel._sections import sections
-from jukai.core.geometry.bevel._sectors import KEPT, PATCH
+from jukai.core.geometry.bevel._sectors import KEPT, MITRE, PATCH
+from jukai.core.geometry.bevel._texture import level_patches, level_strips
 from jukai.core.geometry.bevel.cleaning import Body
-from jukai.core.geometry.bevel.joining import New, body_of
-from jukai.core.geometry.bevel.patches import Corner, faces_of, fill, interior_count, spread, template
+from jukai.core.geometry.bevel.joining import New, body_of, run_on, turned_faces
+from jukai.core.geometry.bevel.patches import Corner, draw_in, faces_of, fill, interior_count, spread, template
 from jukai.core.geometry.bevel.profiles import profile_tables, shares
 from jukai.core.geometry.bevel.results import Rounded, Sectors
 from jukai.core.geometry.bevel.rings import Rings
 from jukai.core.geometry.kernels import Kernel
-from jukai.core.geometry.measures import vector_areas
 from jukai.core.geometry.mesh import Mesh
 
 __all__ = ["CHECKED", "build"]
@@ -29,6 +29,10 @@ CHECKED = 6000
 """Faces up to which a new body is looked through for faces that look the other way, and for crossings."""
 _PLAIN = 2500
 _SHARP, _FOLDED = 1.999, np.pi - 1e-3
+_LEVEL = 1e-6
+"""Radians by which faces of one plane may turn at an edge."""
+_UNEVEN = 1.1
+"""How many times as far from the old point, squared, one corner of a patch is as another when its strips count as uneven."""
 _HAIR = 1e-6
 """Roundness and turn from which, and share of the body's size up to which, faces may be thinner than can be told."""
 
@@ -45,9 +49,17 @@ class _Faces:
     soft: int
 
 
-def build(rings: Rings, at: Sectors, width: Floats, step: str, *, touching: bool) -> Rounded:
-    """Return the rounded body; ``touching`` where faces may have shrunk to nothing or meet themselves."""
-    return _Building(rings, at, width, touching=touching).rounded(step)
+def build(rings: Rings, at: Sectors, width: Floats, step: str, *, touching: bool, raw: bool = False) -> Rounded:
+    """Return the rounded body.
+
+    Parameters
+    ----------
+    touching : whether faces may have shrunk to nothing or meet themselves.
+    raw : whether what shrank to nothing is left in it: each edge then has two faces whatever the widths are.
+    """
+    building = _Building(rings, at, width, touching=touching)
+    building.whole = building.whole or raw
+    return building.rounded(step)
 
 
 class _Building:
@@ -78,10 +90,11 @@ class _Building:
         return kernel.plain if self.few else kernel
 
     def rounded(self, step: str) -> Rounded:
-        """Return the body."""
+        """Return the body, and where in it what is to be followed is."""
         rings, mesh, options, n = self.rings, self.mesh, self.options, self.n
+        follow = rings.follow
         rings.tell(0.7)
-        made = self._faces()
+        made, first = self._faces()
         rings.tell(0.9)
         borders = np.zeros((0, 2), np.int32)
         if options.sharp:
@@ -96,16 +109,38 @@ class _Building:
         )
         if not self.whole:
             new.look = np.concatenate([rings.faces, np.arange(mesh.n_faces, count)])
-        if self.touching:
+        if self.touching and not self.whole:
             new.close = rings.faces
-        marks = self.numbers[mesh.edge_pairs] if mesh.edge_pairs is not None else borders
+        marks = (
+            borders
+            if mesh.edge_pairs is None
+            else self._run_on(made, first, mesh.connectivity.between(mesh.edge_pairs))
+        )
+        if follow is not None:
+            across = self.profile[self.row[follow.ends]]
+            new.follow = np.concatenate(
+                [
+                    self._run_on(made, first, follow.edges),
+                    np.stack([across[:, :-1], across[:, 1:]], axis=2).reshape(-1, 2),
+                ]
+            )
         uv = made.uv if mesh.uv is not None else None
-        body, fresh = body_of(mesh, Body(self.points, made.corners, made.offsets, uv), new, marks, options, step)
+        body, fresh, found = body_of(mesh, Body(self.points, made.corners, made.offsets, uv), new, marks, options, step)
         tapered = mesh.points[mesh.corners[rings.ring[rings.starts[:-1][self.at.tapered]]]]
         return Rounded(
             body, rings.picked, self.width, tapered, fresh, mitred=int((self.centre >= 0).sum()), patched=int((self.kind == PATCH).sum()),
-            turned=self._turned(made) if count <= CHECKED else np.zeros((0, 3)),
+            turned=turned_faces(mesh, self._kept_faces(made)) if count <= CHECKED else np.zeros((0, 3)), kept=None if follow is None else found[: len(follow.edges)],
+            across=None if follow is None else found[len(follow.edges) :].reshape(-1, n, 2),
         )  # fmt: skip
+
+    def _run_on(self, made: _Faces, first: Ints, edges: Array) -> Array:
+        """Return (k, 2) the points between which old edges run now; -1 for those that are picked."""
+        gone = self.rings.picked[edges] | (edges < 0)
+        return run_on(self.mesh, made.corners, first, np.where(gone, -1, edges))
+
+    def _kept_faces(self, made: _Faces) -> Mesh:
+        """Return the faces of old as they are now."""
+        return Mesh(self.points, made.corners[: made.kept], made.offsets[: self.mesh.n_faces + 1])
 
     def _sides(self) -> tuple[Ints, Ints]:
         """Return (picks,) the corners that each picked edge leaves, and the corners it leaves seen from the other face."""
@@ -152,13 +187,36 @@ class _Building:
             points, begin, rings.body, rings.rings, at, self.kind, self.numbers, self.base, row_of, shares(tables, turn, n), self.options.mitre
         )  # fmt: skip
         for k, every in by_strips:
+            creased = every[self.kind[every] == MITRE]
+            if len(creased):
+                self._draw_in(points, creased, self._corner(points, creased, k, profile, row), centre[creased][:, None])
             rows = every[self.kind[every] == PATCH]
             if len(rows):
                 corner = self._corner(points, rows, k, profile, row)
                 fill(points, end, corner, tables[2, :3], hollow=bool(tables[3, 0]))
+                self._draw_in(
+                    points, rows, corner, end + np.arange(len(rows) * interior_count(k, n)).reshape(len(rows), -1)
+                )
                 self.patches.append((end, corner))
                 end += len(rows) * interior_count(k, n)
         return points[:end], profile, row, centre
+
+    def _draw_in(self, points: Floats, rows: Array, corner: Corner, inner: Array) -> None:
+        """Draw what lies between strips of different widths back where it swells over the faces; equal ones don't.
+
+        Parameters
+        ----------
+        rows : (p,) the rings whose borders are those of ``corner``.
+        inner : (p, m) numbers of the points inside them.
+        """
+        mesh, rings, n = self.mesh, self.rings, self.n
+        part, old = self.run(uneven)(
+            mesh.points, points, corner.border, mesh.corners, rings.ring, rings.starts, rows, n, _UNEVEN
+        )
+        if len(part):
+            border = corner.border[part]
+            own = np.concatenate([border[:, np.arange(border.shape[1]) % n > 0], inner[part]], axis=1)
+            draw_in(points, own, border[:, ::n], mesh.points[old], corner.normals[part])
 
     def _corner(self, points: Floats, rows: Array, k: int, profile: Ints, row: Ints) -> Corner:
         """Return the border of the patches at some rings of k strips."""
@@ -182,8 +240,8 @@ class _Building:
         return Corner(k, n, border, sharp, normals, outside, edges)
 
     # -- faces ----------------------------------------------------------------------------------
-    def _faces(self) -> _Faces:
-        """Write the faces: those that are kept, strips, fans, patches."""
+    def _faces(self) -> tuple[_Faces, Ints]:
+        """Write the faces: those that are kept, strips, fans, patches; and (c + 1,) where each old corner begins."""
         mesh, con, rings, n = self.mesh, self.con, self.rings, self.n
         closing = self.run(fans)(
             mesh.corners, con.corner_edge, rings.picked, rings.ring, rings.starts, self.kind, self.row, self.profile, self.numbers, self.centre
@@ -197,6 +255,10 @@ class _Building:
             made.uv[c:], made.point_uv,
         )  # fmt: skip
         made.offsets[f : f + many] = np.arange(c, c + 4 * many, 4, dtype=np.int32)
+        if len(uv) and not self.options.cut_texture:
+            flat = np.flatnonzero(self.rings.turn[con.corner_edge[self.here]] < _LEVEL)
+            if len(flat):
+                self.run(level_strips)(flat, made.kept, n, made.corners, self.points, made.uv, made.point_uv)
         c, f = made.soft, f + many
         if len(closing):
             sizes = (closing >= 0).sum(axis=1)
@@ -211,8 +273,11 @@ class _Building:
         if len(uv):
             for own, corner in self.patches:
                 spread(made.point_uv, own, corner.border, corner.strips, n)
+                self.run(level_patches)(
+                    self.points, made.point_uv, corner.border, own, interior_count(corner.strips, n), corner.normals, n
+                )
             self.run(looked_up)(made.point_uv, made.corners, made.soft, made.uv)
-        return made
+        return made, first
 
     def _kept(self, made: _Faces, uv: Floats) -> Ints:
         """Write the faces that are kept; return (c + 1,) where each old corner begins."""
@@ -254,10 +319,3 @@ class _Building:
             np.empty(corners, dtype=np.int32), np.empty(faces + 1, dtype=np.int32), np.empty((corners if textured else 0, 2)),
             room((len(self.points) if textured else 0, 2)), kept, kept + 4 * many,
         )  # fmt: skip
-
-    def _turned(self, made: _Faces) -> Floats:
-        """Return places of kept faces that look the other way now."""
-        offsets = made.offsets[: self.mesh.n_faces + 1]
-        areas = vector_areas(Mesh(self.points, made.corners[: made.kept], offsets))
-        wrong = np.einsum("ij,ij->i", areas, self.rings.normals) < -1e-12 * self.mesh.size**2
-        return np.asarray(self.points[made.corners[offsets[:-1][wrong]]])

@@ -6,12 +6,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jukai.core.geometry.arrays import Array, Bools, Ints
+from jukai.core.geometry.arrays import Array, Bools, Floats, Ints
 from jukai.core.geometry.bevel.cleaning import Body, cleaned
+from jukai.core.geometry.measures import face_normals, vector_areas
 from jukai.core.geometry.mesh import Lineage, Mesh
 from jukai.core.json_data import JsonObject
 
-__all__ = ["CORNERS", "STRIPS", "Bevel", "New", "body_of"]
+__all__ = ["CORNERS", "STRIPS", "Bevel", "New", "body_of", "run_on", "turned_faces"]
 
 STRIPS, CORNERS = 0, 1
 
@@ -55,6 +56,7 @@ class New:
     look : faces that may have shrunk; None for all.
     whole : whether it is certain that nothing shrank to nothing.
     told : whether to find out which faces are not as they were; all count as such else.
+    follow : (k, 2) pairs of points whose numbers in the finished body are asked for.
     """
 
     strips: int
@@ -66,14 +68,15 @@ class New:
     look: Array | None = None
     whole: bool = False
     told: bool = False
+    follow: Array | None = None
 
     def each(self, values: Ints) -> Ints:
         """Return (strips,) what holds for each face of the strips whose ``values`` are (edges,)."""
         return np.repeat(values, self.strips // len(values)) if len(values) else values
 
 
-def body_of(mesh: Mesh, body: Body, new: New, marks: Array, options: Bevel, step: str) -> tuple[Mesh, Bools]:
-    """Return the new body as a mesh, and which of its faces are not as they were.
+def body_of(mesh: Mesh, body: Body, new: New, marks: Array, options: Bevel, step: str) -> tuple[Mesh, Bools, Array]:
+    """Return the new body as a mesh, which of its faces are not as they were, and (k, 2) what ``new`` is to follow, -1 for gone.
 
     Parameters
     ----------
@@ -103,7 +106,34 @@ def body_of(mesh: Mesh, body: Body, new: New, marks: Array, options: Bevel, step
         face_finish=None if finish is None else finish[rows], uv=whole.uv, edge_pairs=pairs, edge_data=data, face_soft=soft,
         crease=mesh.crease, by_area=mesh.by_area,
     )  # fmt: skip
-    return out, _fresh(mesh, body, whole, new.first) if new.told else np.ones(out.n_faces, dtype=bool)
+    fresh = _fresh(mesh, body, whole, new.first) if new.told else np.ones(out.n_faces, dtype=bool)
+    follow = np.zeros((0, 2), np.int64) if new.follow is None else _renumbered(new.follow, whole.merged, number)
+    return out, fresh, follow
+
+
+def run_on(mesh: Mesh, ids: Array, first: Array, edges: Array) -> Array:
+    """Return (k, 2) the points between which edges of the body before run now; -1 for edge -1.
+
+    Parameters
+    ----------
+    ids, first : the points that the kept faces have, and (c + 1,) where among them each old corner begins.
+    """
+    con = mesh.connectivity
+    out = np.full((len(edges), 2), -1, np.int64)
+    there = np.flatnonzero(edges >= 0)
+    if len(there):
+        side = np.empty(con.n_edges, dtype=np.int64)
+        side[con.corner_edge] = np.arange(len(con.corner_edge))
+        c = side[edges[there]]
+        # a side begins where the corner that it leaves ends, and ends where the next begins
+        out[there, 0], out[there, 1] = ids[first[c + 1] - 1], ids[first[con.following[c]]]
+    return out
+
+
+def turned_faces(mesh: Mesh, kept: Mesh) -> Floats:
+    """Return places of faces that look the other way now; ``kept`` has those of ``mesh`` in their order."""
+    wrong = np.einsum("ij,ij->i", vector_areas(kept), face_normals(mesh)) < -1e-12 * mesh.size**2
+    return np.asarray(kept.points[kept.corners[kept.offsets[:-1][wrong]]])
 
 
 def _fresh(mesh: Mesh, body: Body, whole: Body, first: int) -> Bools:
@@ -143,12 +173,19 @@ def _marks(
     if not pairs:
         return None, {}
     both, marks = np.concatenate(pairs).astype(np.int64), np.concatenate(data)
+    both = _renumbered(both, merged, number)
     good = (both >= 0).all(axis=1)
-    both, marks = both[good], marks[good]
-    both = both if merged is None else merged[both]
-    both = both if number is None else number[both]
-    good = (both >= 0).all(axis=1) & (both[:, 0] != both[:, 1])
     return both[good].astype(np.int32), {"sharp": marks[good]}
+
+
+def _renumbered(pairs: Array, merged: Array | None, number: Array | None) -> Array:
+    """Return pairs of points by their numbers in the finished body; -1 for pairs of which one is gone, or that are one point."""
+    out = np.where(pairs >= 0, pairs, 0).astype(np.int64)
+    if len(out):
+        out = out if merged is None else merged[out]
+        out = out if number is None else number[out]
+    gone = (pairs < 0).any(axis=1) | (out < 0).any(axis=1) | (out[:, 0] == out[:, 1])
+    return np.where(gone[:, None], -1, out)
 
 
 def _lineage(mesh: Mesh, new: New, step: str) -> tuple[Lineage, Ints]:

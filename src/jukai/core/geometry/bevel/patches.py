@@ -244,6 +244,27 @@ def fill(points: Floats, at: int, corner: Corner, weights: Floats, *, hollow: bo
         points[inside] = _inner(points[corner.border[part]], corner, part, weights).transpose(1, 0, 2)
 
 
+def draw_in(points: Floats, own: Array, border: Array, old: Floats, normals: Floats) -> None:
+    """Draw points ``own`` (p, m) of patches that swell over the faces back onto their planes, towards the middle of the ``border`` (p, b).
+
+    A patch leaves the faces as its border does, and would swell over them by some hundredths of its width, by more
+    where its sides are of very different lengths. At a bulging point ``old`` (p, 3) all that is cut off lies behind
+    the planes of its faces (``normals`` (p, k, 3)).
+    """
+    middle = points[border].mean(axis=1)
+    at = points[border] - old[:, None]
+    size = np.sqrt(np.einsum("pij,pij->pi", at, at)).max(axis=1)
+    bulging = (np.einsum("pij,pkj->pik", at, normals) <= 1e-6 * size[:, None, None]).all(axis=(1, 2))
+    rows = np.flatnonzero(bulging)
+    if len(rows) == 0:
+        return
+    out = np.einsum("pij,pkj->pik", points[own[rows]] - old[rows, None], normals[rows])
+    deep = np.einsum("pj,pkj->pk", middle[rows] - old[rows], normals[rows])[:, None]
+    over = (out > 0) & (deep < 0)
+    share = np.where(over, deep / np.where(over, deep - out, -1.0), 1.0).min(axis=2)
+    points[own[rows]] = middle[rows, None] + share[..., None] * (points[own[rows]] - middle[rows, None])
+
+
 def _inner(border: Floats, corner: Corner, part: Array, weights: Floats) -> Floats:
     """Return (inner, p, 3) the inner points of some of the patches."""
     k, n = corner.strips, corner.chords

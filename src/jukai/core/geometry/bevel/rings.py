@@ -11,7 +11,7 @@ from jukai.core.geometry.bevel._rings import met, touched, walk
 from jukai.core.geometry.bevel._sectors import Faces, Ring, Strips, sectors
 from jukai.core.geometry.bevel._widths import parting, shrinking
 from jukai.core.geometry.bevel.joining import Bevel
-from jukai.core.geometry.bevel.results import Sectors
+from jukai.core.geometry.bevel.results import Follow, Sectors
 from jukai.core.geometry.connectivity import previous_corners
 from jukai.core.geometry.measures import edge_turns, face_normals
 from jukai.core.geometry.mesh import Mesh
@@ -27,9 +27,16 @@ class Rings:
     """The rings of faces round the points that picked edges meet; widths come later."""
 
     def __init__(
-        self, mesh: Mesh, picked: Bools, options: Bevel, tell: Callable[[float], None] = lambda _: None
+        self,
+        mesh: Mesh,
+        picked: Bools,
+        options: Bevel,
+        tell: Callable[[float], None] = lambda _: None,
+        gives: Bools | None = None,
     ) -> None:
         self.mesh, self.picked, self.options, self.tell = mesh, picked, options, tell
+        self.gives = np.zeros(mesh.connectivity.n_edges, dtype=bool) if gives is None else gives
+        self.follow: Follow | None = None  # what is to be found again in the bevelled body
         self.turn = edge_turns(mesh)
         con = mesh.connectivity
         self.before = previous_corners(mesh.offsets)
@@ -59,7 +66,7 @@ class Rings:
     def sectors(self, width: Floats) -> Sectors:
         """Return where borders meet for these widths."""
         run = sectors.plain if self.plain else sectors
-        at: Sectors = run(self.body, self.rings, Strips(self.picked, self.firm, width, self.turn), _FLAT)
+        at: Sectors = run(self.body, self.rings, Strips(self.picked, self.firm, width, self.turn, self.gives), _FLAT)
         return at
 
     def limits(self, at: Sectors, width: Floats) -> tuple[Floats, float]:

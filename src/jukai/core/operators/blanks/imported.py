@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -47,7 +48,7 @@ class Values(OperatorValues):
 def imported(values: Values, context: Context) -> Result:
     """Take a mesh from a file as it is, polygons kept where the format has them."""
     try:
-        read = _read(values.file)
+        read = _read(values.file, context.checkpoint)
     except FileProblem as e:
         raise FileProblem(f"{values.file.name}: {e.message}", field="file", hint=e.hint) from None
     context.afford(read.mesh.n_faces, field="file")
@@ -79,13 +80,13 @@ def imported(values: Values, context: Context) -> Result:
 _LAST: dict[str, ReadMesh] = {}
 
 
-def _read(file: FileInput) -> ReadMesh:
+def _read(file: FileInput, checkpoint: Callable[[float], None]) -> ReadMesh:
     """Read a file, or give again what was read from the same bytes last: unit and axis are changed more often than the file."""
     file_format = format_of(file.name)
     key = file.hash + file_format
     held = _LAST.get(key)
     if held is None:
-        held = read_mesh(file.read(), file_format)
+        held = read_mesh(file.read(), file_format, checkpoint)
         _LAST.clear()
         _LAST[key] = held
     return held

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -39,6 +40,10 @@ from jukai.core.operators.kinds.pick import pick
 from jukai.core.operators.new_faces import own_finish, shading, surface, wears
 
 _PLACES, _LINES = 200, 2000
+_BYTES_OF_FACE = 700
+"""What working takes at most for each face there will be: 514 measured; twice as much where points are cut off (1077)."""
+_LEVEL = math.radians(0.01)
+"""Faces that turn by less at an edge lie in one plane."""
 
 
 class Values(OperatorValues):
@@ -95,6 +100,13 @@ def bevel(mesh: Mesh, values: Values, context: Context) -> Result:
     used: JsonObject = {"width": width, "pick": float(values.pick.count)}
     if not picked.any():
         return Result(mesh, tuple(_nothing(values, width)), used=used)
+    level = np.zeros(len(picked), dtype=bool)
+    if values.pick.kind == "edges" and values.measured_as == "radius":
+        # the arc of any radius between two faces in one plane has no length
+        level = picked & (edge_turns(mesh) < _LEVEL)
+        picked &= ~level
+        if not picked.any():
+            return Result(mesh, (_left_out(level),), used=used)
     least = float(widths[picked].min())
     if not least > 1e-9 * mesh.size:
         raise ValueProblem(
@@ -115,10 +127,22 @@ def bevel(mesh: Mesh, values: Values, context: Context) -> Result:
     )
     if values.pick.kind == "points":
         return _points(mesh, values, options, picked, widths, used, context)
-    context.afford(count_faces(mesh, picked, values.segments), field="segments")
+    context.afford(count_faces(mesh, picked, values.segments), field="segments", bytes_each=_BYTES_OF_FACE)
     work = _Edges(mesh, values, picked, widths, offsets_for(edge_turns(mesh), widths, values.measured_as))
     out = round_edges(mesh, picked, work.offset, options, context.step, context.checkpoint)
-    return Result(out.mesh, (*_unseen(mesh, values), *work.notes(out, options)), work.callouts(out), used)
+    notes = [*_unseen(mesh, values), *work.notes(out, options)]
+    if level.any():
+        notes.append(_left_out(level))
+    return Result(out.mesh, tuple(notes), work.callouts(out), used)
+
+
+def _left_out(level: np.ndarray) -> Note:
+    """Say which edges have no arc."""
+    many = int(level.sum())
+    text = f"{many} picked edges lie in flat faces" if many > 1 else "1 picked edge lies in a flat face"
+    return Note(
+        "info", f"{text}, where an arc has no length: left as {'they are' if many > 1 else 'it is'}.", field="pick"
+    )
 
 
 def _asked(values: Values, width: float) -> tuple[np.ndarray, np.ndarray]:
@@ -151,19 +175,23 @@ def _points(
     """Cut off points instead of edges."""
     corners = np.diff(mesh.connectivity.point_offsets)[picked]
     context.afford(
-        mesh.n_faces + int(corners.sum()) * max(1, values.segments**2 // 4 + values.segments), field="segments"
+        mesh.n_faces + int(corners.sum()) * max(1, values.segments**2 // 4 + values.segments),
+        field="segments",
+        bytes_each=2 * _BYTES_OF_FACE,
     )
-    context.checkpoint(0.1)
-    body, stopped, have = round_points(mesh, picked, widths, options, context.step)
+    out = round_points(mesh, picked, widths, options, context.step, context.checkpoint)
+    have, stopped = out.width, out.stopped
     notes = _unseen(mesh, values)
-    if stopped.any():
-        places = points_of(mesh.points[stopped][:_PLACES])
-        many = f"{int(stopped.sum())} of {int(picked.sum())} points are" if stopped.sum() > 1 else "1 point is"
-        share = float((have[stopped] / widths[stopped]).min())
-        least, width = float(have[stopped].min()), float(widths[stopped].max())
-        text = f"Width {width:.4g} mm runs into a neighbour; {many} stopped, the narrowest at {least:.4g} mm."
-        solve = None if values.further_picks else _fits(used["width"], share)
-        notes.append(Note("warning", text, places, field="width", solve=solve))
+    notes += _limits(
+        mesh,
+        "points",
+        picked,
+        widths,
+        have,
+        out,
+        options,
+        lambda: None if values.further_picks else _fits(used["width"], out.fits),
+    )
     if values.measured_as != "leg":
         notes.append(Note("info", "At points the width is measured along each edge.", field="measured_as"))
     if values.corners == "mitre":
@@ -188,7 +216,43 @@ def _points(
                 stopped=limit,
             )
         )
-    return Result(body, tuple(notes), tuple(callouts), used)
+    return Result(out.mesh, tuple(notes), tuple(callouts), used)
+
+
+def _limits(mesh: Mesh, of: str, picked: np.ndarray, widths: np.ndarray, have: np.ndarray, out: Rounded, options: Bevel,
+            largest: Callable[[], tuple[str, float, str] | None]) -> list[Note]:  # fmt: skip
+    """Say what was limited, what runs through itself, and what wasn't looked for."""
+    notes = []
+    rows = np.flatnonzero(out.stopped)
+    ends = mesh.points[mesh.connectivity.edges[rows]] if of == "edges" else mesh.points[rows][:, None]
+    if len(rows):
+        width, limit = float(widths[rows].max()), float(have[rows].min())
+        many = f"{len(rows)} of {int(picked.sum())} {of} are" if len(rows) > 1 else f"1 {of[:-1]} is"
+        text = f"Width {width:.4g} mm runs into a neighbour; {many} stopped, the narrowest at {limit:.4g} mm."
+        # to be drawn: seven digits of the body's size are more than a screen has
+        digits = 7 - math.ceil(math.log10(max(mesh.size, 1e-300)))
+        lines = tuple(map(tuple, np.round(ends[:_LINES].reshape(-1, 6), digits).tolist())) if of == "edges" else ()
+        notes.append(
+            Note("warning", text, points_of(ends[:_PLACES].mean(axis=1)), field="width", solve=largest(), lines=lines)
+        )
+    if out.never:
+        x, y, z = out.crosses[0].tolist()
+        text = f"Faces pass through each other at ({x:.4g}, {y:.4g}, {z:.4g}), however narrow the width is: leave what is there out of the pick."
+        notes.append(Note("warning", text, points_of(out.crosses[:_PLACES]), field="pick"))
+    elif len(out.crosses) or (out.fits < 1 and not options.stop):
+        text = f"Width {float(widths[picked].max()):.4g} mm runs past neighbours: faces pass through each other."
+        solve = largest() if out.fits < 1 and not len(rows) else None
+        notes.append(Note("warning", text, points_of(out.crosses[:_PLACES]), field="width", solve=solve))
+    elif not options.stop and out.searched:
+        what = "strip meets" if of == "edges" else "cut meets"
+        notes.append(Note("info", f"No {what} a neighbour here: stopping would change nothing.", field="at_neighbours"))
+    if not out.searched:
+        where = "away from those that are stopped" if len(rows) else "here"
+        text = (
+            f"With {out.mesh.n_faces} faces, those that cross were not looked for {where}; the body's soundness looks."
+        )
+        notes.append(Note("info", text, field="width"))
+    return notes
 
 
 def _targets(values: Values, width: float) -> list[tuple[str, np.ndarray, float]]:
@@ -238,27 +302,18 @@ class _Edges:
 
     def notes(self, out: Rounded, options: Bevel) -> list[Note]:
         """Say what was limited, and what had no effect."""
-        mesh, offset = self.mesh, self.offset
+        mesh = self.mesh
         notes = []
-        if out.stopped.any():
-            rows = np.flatnonzero(out.stopped)
-            edges = mesh.points[mesh.connectivity.edges[rows]]
-            have = self.widths[rows] * out.width[rows] / offset[rows]
-            width, limit = float(self.widths[rows].max()), float(have.min())
-            places = points_of(edges[:_PLACES].mean(axis=1))
-            many = f"{len(rows)} of {int(self.picked.sum())} edges are" if len(rows) > 1 else "1 edge is"
-            text = f"Width {width:.4g} mm runs into a neighbour; {many} stopped, the narrowest at {limit:.4g} mm."
-            # to be drawn: seven digits of the body's size are more than a screen has
-            digits = 7 - math.ceil(math.log10(max(mesh.size, 1e-300)))
-            lines = tuple(map(tuple, np.round(edges[:_LINES].reshape(-1, 6), digits).tolist()))
-            notes.append(Note("warning", text, places, field="width", solve=self.largest(out, options), lines=lines))
-        elif out.fits < 1:
-            text = f"Width {float(self.widths.max()):.4g} mm runs past neighbours: faces pass through each other."
-            notes.append(Note("warning", text, field="width", solve=self.largest(out, options)))
-        elif not options.stop:
-            notes.append(
-                Note("info", "No strip meets a neighbour here: stopping would change nothing.", field="at_neighbours")
-            )
+        notes += _limits(
+            mesh,
+            "edges",
+            self.picked,
+            self.widths,
+            self.have(out),
+            out,
+            options,
+            lambda: self.largest(out, options),
+        )
         if len(out.tapered):
             text = f"At {len(out.tapered)} hollow {'corners strips run' if len(out.tapered) > 1 else 'corner a strip runs'} to a point: pick the edge between them too."
             notes.append(Note("info", text, points_of(out.tapered[:_PLACES]), field="pick"))
@@ -270,11 +325,16 @@ class _Edges:
             )
             text = f"{many} can't be mitred, their strips meet in no line: {'they have patches' if out.patched > 1 else 'it has a patch'}."
             notes.append(Note("info", text, field="corners"))
-        level = int((self.picked & (edge_turns(mesh) < math.radians(0.01))).sum())
+        level = int((self.picked & (edge_turns(mesh) < _LEVEL)).sum())
         if level:
             text = f"{level} picked edges lie in flat faces" if level > 1 else "1 picked edge lies in a flat face"
             notes.append(Note("info", f"{text}: a bevel there only divides them.", field="pick"))
         return notes
+
+    def have(self, out: Rounded) -> np.ndarray:
+        """The widths there are, as they are measured."""
+        share = np.divide(out.width, self.offset, out=np.ones_like(self.offset), where=self.offset > 0)
+        return np.asarray(self.widths * share)
 
     def largest(self, out: Rounded, options: Bevel) -> tuple[str, float, str] | None:
         """Return the largest width of the first pick at which nothing is stopped, further ones as they are."""
