@@ -54,6 +54,18 @@ describe('an answer that tells only what changed', () => {
   it('is told from one that tells all', () => {
     expect([isChanges(none), isChanges(bench)]).toEqual([true, false])
   })
+  it('still asks for bodies of before that became ready meanwhile, and for no others', () => {
+    const begun = { ...bench, waiting: ['p1', 'p2', 'p3', 'p4'] } as BenchView
+    const told = {
+      ...none,
+      parts: [{ part: 'p1', mesh: 'm5' }],
+      stopped: ['p2'],
+      document: { parts: { rows: [], order: ['p1', 'p2', 'p3'] } },
+    } as unknown as BenchChanges
+    expect(withChanges(begun, told).waiting).toEqual(['p3'])
+    expect(withChanges(begun, { ...told, waiting: ['p3'] }).waiting).toEqual(['p3'])
+    expect(withChanges(bench, told).waiting).toEqual([])
+  })
   it('leaves what did not change the same objects', () => {
     const now = withChanges(bench, none)
     expect(now.revision).toBe(5)

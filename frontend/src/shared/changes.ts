@@ -20,10 +20,20 @@ export function withChanges(bench: BenchView, c: BenchChanges): BenchView {
     curves: inOrder(bench.curves, c.curves, (x) => x.id, c.document.curves?.order),
     parts: inOrder(bench.parts, c.parts, (x) => x.part, c.document.parts?.order),
     measures: c.measures ?? bench.measures ?? [],
-    waiting: c.waiting,
+    waiting: stillToBeAsked(bench, c),
     stopped: c.stopped,
     milliseconds: c.milliseconds,
   }
+}
+
+/**
+ * The parts whose bodies are to be asked for: a body of before that became ready on its way here is
+ * neither among what changed nor among what the server still works on.
+ */
+function stillToBeAsked(bench: BenchView, c: BenchChanges): string[] {
+  const told = new Set([...c.waiting, ...c.stopped, ...c.parts.map((p) => p.part)])
+  const gone = (part: string) => c.document.parts?.order?.includes(part) === false
+  return [...c.waiting, ...bench.waiting.filter((part) => !told.has(part) && !gone(part))]
 }
 
 /** Views of parts with fresh ones in the place of old ones, in the order of the bench; removed ones are gone. */

@@ -1,9 +1,14 @@
 // @vitest-environment jsdom
 import { afterEach, beforeEach, expect, test, vi } from 'vitest'
 import { ApiError, Offline } from './api/client'
-import type { BenchView, Edit } from './api/client'
+import type { BenchChanges, BenchView, Edit, PartView } from './api/client'
 
-/** A server that keeps edits as the real one does, goes away now and then, and loses answers. */
+const PARTS = ['n0', 'n1', 'n2']
+
+/**
+ * A server that keeps edits as the real one does, goes away now and then, and loses answers. A part's
+ * body is made from the number of its name and is there a while after an edit of it.
+ */
 class Server {
   documents: { values: Record<string, number>; parent: number; edit: string }[] = [
     { values: {}, parent: 0, edit: '' },
@@ -12,6 +17,7 @@ class Server {
   up = true
   /** the next requests: whether they arrive, and whether their answers do */
   losses: ('request' | 'answer')[] = []
+  ready: Record<string, { mesh: string; at: number }> = {}
   hear: { event: (e: unknown) => void; open: () => void; lost: () => void } | null = null
 
   get now() {
@@ -19,31 +25,56 @@ class Server {
     if (!found) throw new Error('no such revision')
     return found
   }
+  /** The bodies that are there of some parts, and the parts that are still worked on. */
+  bodies(asked = PARTS): { parts: PartView[]; waiting: string[] } {
+    const parts: PartView[] = []
+    const waiting: string[] = []
+    for (const part of PARTS) {
+      const mesh = meshOf(this.now.values, part)
+      // what an edit does not touch stays as far as it is
+      if (this.ready[part]?.mesh !== mesh)
+        this.ready[part] = { mesh, at: Date.now() + (Object.keys(this.now.values).length % 3) * 40 }
+      if (this.ready[part].at > Date.now()) waiting.push(part)
+      else if (asked.includes(part)) parts.push({ part, mesh } as PartView)
+    }
+    return { parts, waiting }
+  }
+  changes(base: number): BenchChanges {
+    const before = this.documents[base - 1]?.values ?? {}
+    const fresh = PARTS.filter((p) => meshOf(before, p) !== meshOf(this.now.values, p))
+    return {
+      ...this.view(),
+      base,
+      ...this.bodies(fresh),
+      document: { dimensions: this.view().document.dimensions },
+      numbers: null,
+      measures: null,
+    } as unknown as BenchChanges
+  }
   view(): BenchView {
     return {
       id: 'b',
       revision: this.head,
       document: {
         name: 'Lamp',
-        parts: [],
+        parts: PARTS.map((id) => ({ id, name: id, recipe: [] })) as never,
         dimensions: Object.entries(this.now.values).map(([name, value]) => ({ name, value })),
       },
       undo: null,
       redo: null,
       numbers: [],
       curves: [],
-      parts: [],
       measures: [],
-      waiting: [],
       stopped: [],
       milliseconds: 1,
+      ...this.bodies(),
     }
   }
-  keep(edit: { name: string; value: number }, parent = this.head): void {
+  keep(edit: { name: string; value: number }, author = 'other'): void {
     const values = { ...this.now.values, [edit.name]: edit.value }
-    this.documents.push({ values, parent, edit: JSON.stringify(edit) })
+    this.documents.push({ values, parent: this.head, edit: JSON.stringify(edit) })
     this.head = this.documents.length
-    this.hear?.event({ kind: 'head', revision: this.head, author: 'other' })
+    this.hear?.event({ kind: 'head', revision: this.head, author })
   }
   away(): boolean {
     return !this.up
@@ -60,7 +91,7 @@ class Server {
     if (this.away() || loss === 'answer') throw new Offline()
     return answer
   }
-  edit(body: { base: number; edit: Edit; since?: number }): BenchView {
+  edit(body: { base: number; edit: Edit; since?: number }): BenchView | BenchChanges {
     const edit = body.edit as unknown as { name: string; value: number }
     const { since } = body
     if (since !== undefined && this.line().some((r) => r > since && this.is(r, edit)))
@@ -68,8 +99,8 @@ class Server {
     if (body.base !== this.head) throw this.stale()
     if (edit.value < 0)
       throw new ApiError({ type: '', title: 'No', status: 422, code: 'value', fields: [] })
-    this.keep(edit)
-    return this.view()
+    this.keep(edit, session.author)
+    return this.changes(body.base)
   }
   is = (r: number, edit: object) => this.documents[r - 1]?.edit === JSON.stringify(edit)
   line(): number[] {
@@ -84,6 +115,8 @@ class Server {
   }
 }
 
+const meshOf = (values: Record<string, number>, part: string) => `${part} ${values[part] ?? 0}`
+
 const at = vi.hoisted((): { server: unknown } => ({ server: null }))
 const server = () => at.server as Server
 
@@ -94,6 +127,11 @@ vi.mock('./api/client', async (actual) => ({
     edit: (_: string, body: never) => server().request(() => server().edit(body)),
     move: (_: string, __: string, body: { base: number }) =>
       server().request(() => server().move(body.base)),
+    parts: (_: string, asked: string[]) =>
+      server().request(() => ({
+        ...server().view(),
+        ...server().bodies(asked),
+      })),
     listen: (_: string, on: Server['hear']) => {
       server().hear = on
       return () => undefined
@@ -103,8 +141,9 @@ vi.mock('./api/client', async (actual) => ({
 
 const session = await import('./session')
 const state = session.useSession.getState
-const shown = () => [state().bench?.revision, state().bench?.document.dimensions]
-const stored = () => [server().head, server().view().document.dimensions]
+const what = (b: BenchView | null) => [b?.revision, b?.document.dimensions, b?.parts, b?.waiting]
+const shown = () => what(state().bench)
+const stored = () => what(server().view())
 const set = (name: string, value: number): Edit =>
   ({ kind: 'set_dimension', name, value }) as unknown as Edit
 

@@ -98,12 +98,16 @@ let askingForBodies = false
 async function askForBodies(): Promise<void> {
   if (askingForBodies) return
   askingForBodies = true
+  let pause = 1500
   try {
     const { id, bench } = getState()
     if (!id || !bench?.waiting.length) return
     const found = await api.parts(id, bench.waiting)
     const now = getState().bench
-    if (now?.id !== bench.id || now.revision !== found.revision) return
+    if (now?.id !== bench.id || now.revision !== found.revision) {
+      pause = 50 // an edit came between: what was told is of another revision
+      return
+    }
     const parts = partsOf(now.document, now.parts, found.parts)
     const { waiting, stopped, measures } = found
     const done = waiting.length === 0
@@ -116,7 +120,7 @@ async function askForBodies(): Promise<void> {
     if (e instanceof Offline) fail(e)
   } finally {
     askingForBodies = false
-    if (getState().bench?.waiting.length) window.setTimeout(() => void askForBodies(), 1500)
+    if (getState().bench?.waiting.length) window.setTimeout(() => void askForBodies(), pause)
   }
 }
 
