@@ -155,7 +155,7 @@ def _cut_many(mesh: Mesh, many: Array, starts: Array, corners: Ints) -> None:
         flat = planes_loop(mesh.points, mesh.corners, mesh.offsets, vector_areas(mesh), many, offsets)
     else:
         flat = _in_plane(mesh, many, first, sides)
-    clip = clip_ears.choose(int(sides.astype(np.int64) @ sides), 30_000)
+    clip = clip_ears.choose(int(sides.astype(np.int64) @ sides), 3_000)
     local = clip(flat, offsets, np.int64((sides - 2).sum()))
     fans = sides - 2
     local += np.repeat(first - offsets[:-1], fans)[:, None]

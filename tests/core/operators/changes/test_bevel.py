@@ -81,8 +81,13 @@ class DifferentWidths(unittest.TestCase):
         """Three edges of a cube by all orders of three widths: what looks away from all three faces there is a lip."""
         cube = body({"operator": "box", "size": [20, 20, 20]})
         which = corner_of(cube)
-        for widths in ((6, 1, 1), (6, 3, 1), (1, 6, 3), (6, 6, 1), (1, 6, 6), (6, 2, 3)):
-            for segments, roundness in ((4, 1.0), (1, 0.0), (3, 0.0), (4, -1.0)):
+        few = ((4, 1.0), (1, 0.0), (3, 0.0), (4, -1.0))
+        many = [(n, roundness) for n in (1, 2, 3, 4, 6) for roundness in (1.0, 0.5, 0.0)]
+        cases = [(w, few) for w in ((6, 1, 1), (6, 3, 1), (1, 6, 3), (6, 6, 1), (1, 6, 6), (6, 2, 3))]
+        # the narrowest would have to widen steeply to follow the widest
+        cases += [(w, many) for w in ((1, 5.5, 6), (6, 2, 5.9), (5, 4, 6), (0.5, 6, 5.8))]
+        for widths, sections in cases:
+            for segments, roundness in sections:
                 with self.subTest(widths=widths, segments=segments, roundness=roundness):
                     further = [(which == k + 2, float(w)) for k, w in enumerate(widths[1:])]
                     out = bevel(

@@ -23,7 +23,7 @@ from jukai.core.geometry.bevel.rings import Rings
 from jukai.core.geometry.kernels import Kernel
 from jukai.core.geometry.mesh import Mesh
 
-__all__ = ["CHECKED", "build"]
+__all__ = ["CHECKED", "build", "overhang"]
 
 CHECKED = 6000
 """Faces up to which a new body is looked through for faces that look the other way, and for crossings."""
@@ -60,6 +60,35 @@ def build(rings: Rings, at: Sectors, width: Floats, step: str, *, touching: bool
     building = _Building(rings, at, width, touching=touching)
     building.whole = building.whole or raw
     return building.rounded(step)
+
+
+def overhang(rings: Rings, at: Sectors, width: Floats) -> Floats:
+    """Return (r,) how far the patch of each corner looks past the faces between which it lies, as the largest sine.
+
+    What rounds a bulging corner looks between its faces: along no edge that leaves it, and in a hollow one against
+    none. 0 where there is no patch; 1 where edges leave a corner both ways, of which nothing of the kind can be said.
+    """
+    building = _Building(rings, at, width, touching=True)
+    out = np.zeros(len(at.kind))
+    for own, corner in building.patches:
+        rows = np.flatnonzero((building.kind == PATCH) & (at.picks == corner.strips))
+        t, p = template(corner.strips, corner.chords), len(corner.border)
+        ids = np.concatenate([corner.border, own + np.arange(p * t.inner).reshape(p, t.inner)], axis=1)
+        normals = [_looks(building.points[ids[:, t.quads]])]
+        if len(t.middle):
+            normals.append(_looks(building.points[ids[:, t.middle]])[:, None])
+        assert corner.along is not None  # noqa: S101 - those of strips have it
+        sides = np.einsum("pix,pjx->pij", corner.normals, corner.along)
+        bulging, hollow = (sides <= _LEVEL).all(axis=(1, 2)), (sides >= -_LEVEL).all(axis=(1, 2))
+        past = np.einsum("pmx,pkx->pmk", np.concatenate(normals, axis=1), corner.along)
+        out[rows] = np.where(bulging, past.max(axis=(1, 2)), np.where(hollow, -past.min(axis=(1, 2)), 1.0))
+    return out
+
+
+def _looks(at: Floats) -> Floats:
+    """Return the unit normals (..., 3) of faces (..., s, 3)."""
+    out = np.cross(at, np.roll(at, -1, axis=-2)).sum(axis=-2)
+    return np.asarray(out / np.maximum(np.linalg.norm(out, axis=-1, keepdims=True), 1e-300))
 
 
 class _Building:

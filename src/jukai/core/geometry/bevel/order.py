@@ -14,14 +14,18 @@ from numpy.typing import NDArray
 
 from jukai.core.geometry.arrays import Array, Bools, Floats, Ints
 from jukai.core.geometry.bevel._sectors import PATCH
+from jukai.core.geometry.bevel.building import overhang
 from jukai.core.geometry.bevel.results import Follow, Rounded, Sectors
 from jukai.core.geometry.bevel.rings import Rings
 from jukai.core.geometry.components import lowest
 
-__all__ = ["Order", "onward", "wider_first"]
+__all__ = ["OVER", "Order", "onward", "wider_first"]
 
 _EQUAL = 1e-3
 """Share by which widths that meet may differ and still count as one."""
+
+_STEEP, OVER = 0.35, 0.1
+"""Share of the widest by which narrower ones may differ that still follow it; sine by which a patch may look past its faces."""
 
 Long = NDArray[np.int64]
 
@@ -51,12 +55,13 @@ class Order(NamedTuple):
         return Follow(self.narrow, self.ends)
 
 
-def wider_first(rings: Rings, at: Sectors, width: Floats) -> Order | None:
+def wider_first(rings: Rings, at: Sectors, width: Floats, offset: Floats) -> Order | None:
     """Return which strips are made first; None where no two widths meet in a corner, or each waits for another.
 
     Parameters
     ----------
     width : (e,) what the strips are compared by.
+    offset : (e,) mm from each edge to its strip's border, at which the sectors are.
     """
     all_of = width[rings.edges]
     if len(all_of) == 0 or float(all_of.max()) <= float(all_of.min()) * (1 + _EQUAL):
@@ -73,6 +78,11 @@ def wider_first(rings: Rings, at: Sectors, width: Floats) -> Order | None:
     mixed = (at.kind == PATCH) & (most > least * (1 + _EQUAL))
     # two wide strips and a narrow one meet in a patch that stands out over neither, unless it is hollow
     mixed &= (many == 1) | (rings.options.roundness < 0)
+    # where narrow ones would have to widen steeply to follow the widest, a patch may do better
+    second = np.maximum.reduceat(np.where(widest, 0.0, width[edge]), begins)
+    steep = mixed & (second - least > _STEEP * most)
+    if steep.any():
+        mixed &= ~(steep & (overhang(rings, at, offset) < OVER))
     if not mixed.any():
         return None
     # what meets without a difference is made at the same time, and so are the narrower ones of a corner

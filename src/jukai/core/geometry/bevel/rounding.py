@@ -10,7 +10,7 @@ import numpy as np
 
 from jukai.core.errors import MeshProblem
 from jukai.core.geometry.arrays import Bools, Floats
-from jukai.core.geometry.bevel.building import build
+from jukai.core.geometry.bevel.building import build, overhang
 from jukai.core.geometry.bevel.joining import Bevel
 from jukai.core.geometry.bevel.limits import (
     Strips,
@@ -22,7 +22,7 @@ from jukai.core.geometry.bevel.limits import (
     stands_out,
     unopened,
 )
-from jukai.core.geometry.bevel.order import Order, onward, wider_first
+from jukai.core.geometry.bevel.order import OVER, Order, onward, wider_first
 from jukai.core.geometry.bevel.results import Rounded, Sectors
 from jukai.core.geometry.bevel.rings import Rings
 from jukai.core.geometry.measures import edge_turns
@@ -32,6 +32,8 @@ __all__ = ["Bevel", "count_faces", "offsets_for", "round_edges"]
 
 _TURNS = 3
 """Widths one after the other: a corner has few; where all are limited differently more would take long for little."""
+_ALL = 1 - 1e-9
+"""Share of its width from which a strip has all of it."""
 _TOUCHING = 1 + 1e-6
 """Share of the widths that fits up to which faces may touch themselves."""
 
@@ -105,17 +107,14 @@ def round_edges(
     at, asked = _fitted(rings, width)
     # strips that run on over others leave no border to follow
     room = turns > 0 and (options.stop or asked.fits >= 1)
-    order = None if not room else wider_first(rings, at, _compared(rings, asked.width, measured))
-    if order is not None and options.mitre:
+    order = None if not room else wider_first(rings, at, _compared(rings, asked.width, measured), asked.width)
+    if order is None:
+        return _together(rings, at, asked, step)
+    if options.mitre:
         out = _together(rings, at, asked, step)
         if out.patched == 0 and not out.never:
             return out  # strips of different widths meet in creases as equal ones do
-    if order is not None:
-        out = _in_turn(rings, order, asked, step, measured, turns - 1)
-        if not out.never and not stands_out(mesh, out.mesh):
-            return out
-        # what can't be made one after the other may still be made at the same time
-    return _together(rings, at, asked, step)
+    return _ordered(rings, order, at, asked, step, measured, turns - 1)
 
 
 class _Asked(NamedTuple):
@@ -142,6 +141,24 @@ def _together(rings: Rings, at: Sectors, asked: _Asked, step: str) -> Rounded:
     # strips of very different widths: creases would cross where patches do not
     rings.options = replace(rings.options, mitre=False)
     return _together(rings, rings.sectors(width), asked, step)
+
+
+def _ordered(
+    rings: Rings, order: Order, at: Sectors, asked: _Asked, step: str, measured: str, turns: int
+) -> Rounded:
+    """Return the body with the widest strips first; or with all made at the same time, where the others could not follow them."""
+    mesh = rings.mesh
+    one = _in_turn(rings, order, asked, step, measured, turns)
+    good = not one.never and not stands_out(mesh, one.mesh)
+    if good and (_least(rings, asked, one) > _ALL or float(overhang(rings, at, asked.width).max(initial=0.0)) > OVER):
+        return one
+    two = _together(rings, at, asked, step)
+    return one if good and _least(rings, asked, one) >= _least(rings, asked, two) else two
+
+
+def _least(rings: Rings, asked: _Asked, out: Rounded) -> float:
+    """Return the least share that a strip has kept of its width, as far as the faces leave room for it."""
+    return float((out.width[rings.edges] / asked.width[rings.edges]).min())
 
 
 def _in_turn(rings: Rings, order: Order, asked: _Asked, step: str, measured: str, turns: int) -> Rounded:
