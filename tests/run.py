@@ -7,15 +7,16 @@ The last line is ``N passed, N failed``. Those of the core run in two processes 
 from __future__ import annotations
 
 import faulthandler
+import multiprocessing
 import os
-import re
 import subprocess
 import sys
 import tempfile
 import time
 import unittest
 import warnings
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from multiprocessing import Queue
 from pathlib import Path
 
 ROOT = Path(__file__).parent.parent
@@ -80,23 +81,39 @@ def run_checks() -> tuple[int, int]:
 
 
 TOGETHER = "core"
-"""A folder whose tests do nothing but compute: half of it runs beside the other half."""
-BESIDE = "geometry"
+"""A folder whose tests do nothing but compute: two processes take its modules one after the other from a queue."""
+LONGEST = "core.geometry.bevel.test_rounding"
+"""What is taken first, so that it is not what is waited for."""
 ALONE = ["app", "store", "web", "test_cli", "test_conventions", "browser"]
 """Those that wait for servers and browsers have the machine to themselves."""
 
 
-def run_tests(folders: Sequence[str]) -> tuple[int, int]:
-    """Run the unit tests of some folders and modules."""
-    warnings.simplefilter("error")
+def tests_of(name: str) -> unittest.TestSuite:
+    """Return the tests of a folder or a module, by its name within ``tests``."""
     loader = unittest.TestLoader()
-    suite = unittest.TestSuite()
-    for folder in folders:
-        path = ROOT / "tests" / folder.replace(".", "/")
-        if path.is_dir():
-            suite.addTests(loader.discover(str(path), top_level_dir=str(ROOT)))
-        else:
-            suite.addTests(loader.loadTestsFromName(f"tests.{folder}"))
+    path = ROOT / "tests" / name.replace(".", "/")
+    if path.is_dir():
+        return loader.discover(str(path), top_level_dir=str(ROOT))
+    return loader.loadTestsFromName(f"tests.{name}")
+
+
+class Taken(unittest.TestSuite):
+    """The tests of modules that are taken from a queue while they run."""
+
+    _cleanup = False  # they are in no list that they could be removed from
+
+    def __init__(self, queue: Queue[str | None]) -> None:
+        super().__init__()
+        self.queue = queue
+
+    def __iter__(self) -> Iterator[unittest.TestSuite]:
+        while name := self.queue.get():
+            yield tests_of(name)
+
+
+def run_suite(suite: unittest.TestSuite) -> tuple[int, int]:
+    """Run unit tests; return how many passed and how many failed."""
+    warnings.simplefilter("error")
     runner = unittest.TextTestRunner(resultclass=Result, verbosity=1, warnings="error")
     result: Result = runner.run(suite)  # type: ignore[assignment]
     for name, seconds in sorted(result.seconds.items(), key=lambda r: -r[1])[:8]:
@@ -104,34 +121,50 @@ def run_tests(folders: Sequence[str]) -> tuple[int, int]:
     return result.passed, len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
 
 
-def run_all() -> tuple[int, int]:
-    """Run the tools, the core in two processes, then the rest; the second process is told of at the end."""
-    passed, failed = run_checks()
-    inside = sorted(p.stem for p in (ROOT / "tests" / TOGETHER).iterdir() if p.name.startswith("test_") or p.is_dir())
-    others = [f"{TOGETHER}.{name}" for name in inside if name not in (BESIDE, "__pycache__")]
-    with tempfile.TemporaryFile("w+") as told:
-        second = subprocess.Popen(
-            [sys.executable, "-m", "tests.run", *others], cwd=ROOT, stdout=told, stderr=subprocess.STDOUT
-        )
+def run_beside(queue: Queue[str | None], file: str, counts: Queue[tuple[int, int]]) -> None:
+    """Run what is left in the queue in a process of its own; what it prints goes to a file."""
+    with Path(file).open("w") as told:
+        for stream in (1, 2):
+            os.dup2(told.fileno(), stream)
+        counts.put(run_suite(Taken(queue)))
+        sys.stdout.flush()
+
+
+def run_together(folder: str) -> tuple[int, int]:
+    """Run the tests of a folder in two processes; what the second one prints comes at the end."""
+    names = [".".join(p.relative_to(ROOT / "tests").with_suffix("").parts) for p in (ROOT / "tests" / folder).rglob("test_*.py")]  # fmt: skip
+    context = multiprocessing.get_context("spawn")
+    queue, counts = context.Queue(), context.Queue()
+    for name in [*sorted(names, key=lambda n: (n != LONGEST, n)), None, None]:
+        queue.put(name)
+    with tempfile.TemporaryDirectory() as told:
+        file = Path(told) / "told"
+        second = context.Process(target=run_beside, args=(queue, str(file), counts))
+        second.start()
         try:
-            counts = [run_tests([f"{TOGETHER}.{BESIDE}"])]
-            second.wait()
+            here = run_suite(Taken(queue))
+            second.join()
         finally:
             second.kill()
-        told.seek(0)
-        words = told.read()
-    counts.append(run_tests(ALONE))
-    print(words, flush=True)  # noqa: T201
-    found = re.search(r"(\d+) passed, (\d+) failed\s*\Z", words)
+        print(file.read_text(), flush=True)  # noqa: T201
     # one that ended before it had counted failed, whatever it had to say
-    counts.append((int(found[1]), int(found[2])) if found else (0, 1))
-    return passed + sum(n for n, _ in counts), failed + sum(n for _, n in counts)
+    there = counts.get() if second.exitcode == 0 else (0, 1)
+    return here[0] + there[0], here[1] + there[1]
+
+
+def run_all() -> tuple[int, int]:
+    """Run the tools, the core in two processes, then the rest."""
+    rest = unittest.TestSuite()
+    counts = [run_checks(), run_together(TOGETHER)]
+    rest.addTests(tests_of(name) for name in ALONE)
+    counts.append(run_suite(rest))
+    return sum(n for n, _ in counts), sum(n for _, n in counts)
 
 
 def main(folders: list[str]) -> int:
     """Run all, or the unit tests of some folders."""
     os.chdir(ROOT)
-    passed, failed = run_tests(folders) if folders else run_all()
+    passed, failed = run_suite(unittest.TestSuite(map(tests_of, folders))) if folders else run_all()
     print(f"{passed} passed, {failed} failed")  # noqa: T201
     return 0 if failed == 0 else 1
 

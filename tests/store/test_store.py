@@ -21,20 +21,33 @@ from tests.common import ROOT
 from tests.recipes import bench_of
 
 STREAM = """
-import sys
+import os, sys
 from pathlib import Path
 from jukai.core.recipe.bench import Bench
 from jukai.core.recipe.edits import apply_edit, parse_edit
 from jukai.store import SqliteStore
-store = SqliteStore(Path(sys.argv[1]))
-number, document = store.document("b1")
-while True:
-    edit = parse_edit({"kind": "set_dimension", "name": "n", "value": number})
-    bench = apply_edit(Bench.model_validate(document), edit)
-    document = bench.to_json()
-    number = store.append("b1", number, edit.model_dump(mode="json"), document, "n", author="a", join=False)
-    print(number, flush=True)
+
+def stream():
+    store = SqliteStore(Path(sys.argv[1]))
+    number, document = store.document("b1")
+    while True:
+        edit = parse_edit({"kind": "set_dimension", "name": "n", "value": number})
+        bench = apply_edit(Bench.model_validate(document), edit)
+        document = bench.to_json()
+        number = store.append("b1", number, edit.model_dump(mode="json"), document, "n", author="a", join=False)
+        os.write(1, f"{number}\\n".encode())  # a line of this size arrives whole or not at all
+
+bench = Bench.model_validate_json(sys.argv[2])
+apply_edit(bench, parse_edit({"kind": "set_dimension", "name": "n", "value": 0}))
+for _ in sys.stdin:
+    child = os.fork()
+    if not child:
+        os.write(1, f"{os.getpid()}\\n".encode())
+        stream()
+    os.waitpid(child, 0)
+    os.write(1, b"end\\n")
 """
+"""Loads what it needs once; each line it is sent makes a process that streams edits until it is killed."""
 
 
 class Clock:
@@ -189,17 +202,19 @@ class StoreTest(unittest.TestCase):
         self.store.close()
         rng = random.Random(3)
         acknowledged = 1
+        parent = subprocess.Popen(
+            [sys.executable, "-c", STREAM, str(self.path), self.bench.model_dump_json(by_alias=True)], stdin=subprocess.PIPE, stdout=subprocess.PIPE, cwd=ROOT, text=True
+        )  # fmt: skip
+        self.addCleanup(parent.communicate)
+        assert parent.stdin is not None and parent.stdout is not None
         for _ in range(50):
-            process = subprocess.Popen([sys.executable, "-c", STREAM, str(self.path)], stdout=subprocess.PIPE, cwd=ROOT)
-            assert process.stdout is not None
-            first = process.stdout.readline()
+            parent.stdin.write("\n")
+            parent.stdin.flush()
+            child, last = int(parent.stdout.readline()), parent.stdout.readline()
             time.sleep(rng.uniform(0, 0.03))
-            os.kill(process.pid, signal.SIGKILL)
-            rest = process.stdout.read()
-            process.wait()
-            process.stdout.close()
-            lines = (first + rest).split(b"\n")[:-1]  # a line that was cut is not acknowledged
-            acknowledged = int(lines[-1])
+            os.kill(child, signal.SIGKILL)
+            while last != "end\n":
+                acknowledged, last = int(last), parent.stdout.readline()
             store = SqliteStore(self.path)
             number, document = store.document("b1")
             store.close()

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from scipy.spatial import ConvexHull
 
+from jukai.core.geometry.crossings import self_crossings
 from jukai.core.geometry.measures import face_normals, signed_volume
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.soundness import soundness
@@ -238,6 +239,46 @@ class Said(unittest.TestCase):
             self.assertTrue((out.connectivity.between(out.edge_pairs) >= 0).all())
             self.assertGreaterEqual(len(out.edge_pairs), int((marked & ~pick).sum()) * 0.9)
 
+    def test_one_edge_of_a_tent(self) -> None:
+        """Roofs, open and closed: each edge between two faces by itself, in all sections, is bevelled as wide as asked for."""
+        low = [[0, 0, 0], [10, 0, 0], [10, 6, 0], [0, 6, 0]]
+        floor, slopes, gables = [0, 3, 2, 1], [[0, 1, 5, 4], [2, 3, 4, 5]], [[0, 4, 3], [1, 2, 5]]
+        tents = {
+            "prism": ([*low, [0, 3, 4], [10, 3, 4]], [floor, *slopes, *gables]),
+            "hip": ([*low, [3, 3, 4], [7, 3, 4]], [floor, *slopes, *gables]),
+            "open": ([*low, [0, 3, 4], [10, 3, 4]], slopes),
+            "no floor": ([*low, [0, 3, 4], [10, 3, 4]], [*slopes, *gables]),
+            "pyramid": ([*low, [5, 3, 4]], [floor, [0, 1, 4], [1, 2, 4], [2, 3, 4], [3, 0, 4]]),
+        }
+        for name, (points, faces) in tents.items():
+            mesh = Mesh.from_faces(np.array(points, dtype=float), faces)
+            for e in np.flatnonzero(mesh.connectivity.edge_sides == 2):
+                one = np.arange(mesh.connectivity.n_edges) == e
+                for measured, segments, roundness in (
+                    ("leg", 1, 0.0),
+                    ("face", 3, 1.0),
+                    ("radius", 2, 1.0),
+                    ("leg", 4, -1.0),
+                ):
+                    with self.subTest(name, edge=int(e), measured=measured, segments=segments):
+                        out = bevel(mesh, one, width=0.5, measured_as=measured, segments=segments, roundness=roundness)
+                        self.assertEqual(texts(out, "warning"), "")
+                        self.assertEqual(int(out.mesh.group_faces("s2", "strips").sum()), segments)
+                        self.assertEqual(soundness(out.mesh).sound, mesh.closed)
+                        self.assertEqual(len(self_crossings(out.mesh).pairs), 0)
+
+    def test_some_edges_of_a_straight_rim(self) -> None:
+        """Chamfers of a box whose rim has four edges: what each takes is a prism as long as its edges, with ends square to it."""
+        mesh = body({"operator": "box", "size": [4, 3, 2], "counts": [4, 3, 2]})
+        ends = mesh.points[mesh.connectivity.edges]
+        rim = np.flatnonzero((ends[:, :, 1:] == mesh.bounds[1, 1:]).all(axis=(1, 2)))
+        rim = rim[np.argsort(ends[rim, :, 0].min(axis=1))]
+        self.assertEqual(len(rim), 4)
+        for some in ([0], [1], [3], [1, 2], [0, 2], [0, 1, 2, 3]):
+            out = bevel(mesh, np.isin(np.arange(len(ends)), rim[some]), width=0.2, segments=1, roundness=0.0).mesh
+            check_sound(self, out)
+            self.assertAlmostEqual(signed_volume(mesh) - signed_volume(out), len(some) * 0.2**2 / 2, places=12)
+
     def test_texture_on_flat_faces_stays_where_it_is(self) -> None:
         """Texture that is linear in the place, so even on each plane: in all that still lies in the planes of the body it is the same."""
         rng = np.random.default_rng(1)
@@ -246,11 +287,18 @@ class Said(unittest.TestCase):
             mesh = plain.with_changes(uv=(plain.points @ slope)[plain.corners])
             normals, level = face_normals(mesh), mesh.points[mesh.corners[mesh.offsets[:-1]]]
             for of, count in (("edges", mesh.connectivity.n_edges), ("points", mesh.n_points)):
-                # where some edges of a hollow corner are picked strips run to points, and may come to lie in a plane
-                for roundness, share in ((1.0, 1.0), (1.0, 0.5), (0.0, 0.5), (0.5, 0.5))[
-                    : 1 if plain.n_faces < 30 else 4
-                ]:
-                    out = bevel(mesh, rng.random(count) < share, of, width=0.05, roundness=roundness).mesh
+                for segments, roundness, share in (
+                    (3, 1.0, 1.0),
+                    (3, 1.0, 0.5),
+                    (2, 0.0, 0.5),
+                    (3, 0.5, 0.5),
+                    (1, -1.0, 0.3),
+                ):
+                    pick = rng.random(count) < share
+                    corners = "mitre" if of == "edges" and share < 0.6 else "patch"
+                    out = bevel(
+                        mesh, pick, of, width=0.05, segments=segments, roundness=roundness, corners=corners
+                    ).mesh
                     assert out.uv is not None
                     first = out.points[out.corners[out.offsets[:-1]]]
                     alike = face_normals(out) @ normals.T > 1 - 1e-9

@@ -18,6 +18,8 @@ from jukai.core.geometry.kernels import kernel, no_wraparound, piece
 PLAIN, KEPT, PATCH, MITRE = 0, 1, 2, 3
 NONE, PROFILE = -1, -2
 """Instead of the number of a point: none; or the points of the strip's profile that ends in this face."""
+_STRAIGHT = 0.17
+"""Sine up to which an edge runs straight on from another one."""
 
 
 class Faces(NamedTuple):
@@ -278,14 +280,16 @@ def _spots_of(body: Faces, ring: Array, strips: Strips, room: _Room, at: _Sector
     elif ea >= 0 and eb >= 0 and at.level:
         _meet(body, ring, room.d, at, strips.width[ea], strips.width[eb], spot)
     else:
-        apart = (at.closed and p == 1) or (ea >= 0 and eb >= 0 and at.e1 != at.e2)
+        # where the crease goes straight on from an edge, its strip ends across itself instead of running out along it
+        across = at.closed and at.e1 == at.e2 and (_straight(room.d, at.i, at.e1) or _straight(room.d, at.j, at.e1))
+        apart = (at.closed and p == 1) or (ea >= 0 and eb >= 0 and (at.e1 != at.e2 or across))
         sf = sl = 0.0
         hollow = hollow2 = False
         if ea >= 0:
             g1, sf, hollow, inside_first = _border_end(body, ring, strips, room.d, at, False, apart, spot)
         if eb >= 0:
             g2, sl, hollow2, inside_last = _border_end(body, ring, strips, room.d, at, True, apart, spot2)
-        if ea >= 0 and eb >= 0 and at.e1 == at.e2:
+        if ea >= 0 and eb >= 0 and at.e1 == at.e2 and not across:
             # what keeps both strips nearest to their widths, by least squares; one that gives way doesn't count
             of_a = 0.0 if strips.gives[ea] and not strips.gives[eb] else 1.0
             of_b = 0.0 if strips.gives[eb] and not strips.gives[ea] else 1.0
@@ -302,6 +306,17 @@ def _spots_of(body: Faces, ring: Array, strips: Strips, room: _Room, at: _Sector
         else:
             single = eb < 0 and at.level and not inside_first
     return single, folds, inside_first, inside_last, g1, g2
+
+
+@no_wraparound
+@piece
+def _straight(d: Array, h: int, g: int) -> bool:
+    """Return whether edge ``g`` of a ring runs straight on from edge ``h``."""
+    x = d[h, 1] * d[g, 2] - d[h, 2] * d[g, 1]
+    y = d[h, 2] * d[g, 0] - d[h, 0] * d[g, 2]
+    z = d[h, 0] * d[g, 1] - d[h, 1] * d[g, 0]
+    cosine = d[h, 0] * d[g, 0] + d[h, 1] * d[g, 1] + d[h, 2] * d[g, 2]
+    return bool((cosine < 0) & (x * x + y * y + z * z < _STRAIGHT * _STRAIGHT))
 
 
 @no_wraparound

@@ -56,10 +56,14 @@ def level_strips(flat: Array, first: int, n: int, corners: Array, points: Array,
     for i in flat:
         base = first + 4 * n * i
         a, b, c, d = base, base + 4 * n - 3, base + 4 * n - 2, base + 3
+        # of a strip that runs to a point two corners are one
+        other = c
         if not _slopes(points, corners[a], corners[b], corners[d], uv[a], uv[b], uv[d], frame):
-            continue
-        u, v = _there(points, corners[c], frame)
-        if abs(u - uv[c, 0]) > _ALIKE or abs(v - uv[c, 1]) > _ALIKE:
+            other = b
+            if not _slopes(points, corners[a], corners[c], corners[d], uv[a], uv[c], uv[d], frame):
+                continue
+        u, v = _there(points, corners[other], frame)
+        if abs(u - uv[other, 0]) > _ALIKE or abs(v - uv[other, 1]) > _ALIKE:
             continue
         for k in range(1, n):
             for side in range(2):

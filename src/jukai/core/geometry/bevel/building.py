@@ -305,8 +305,22 @@ class _Building:
                 self.run(level_patches)(
                     self.points, made.point_uv, corner.border, own, interior_count(corner.strips, n), corner.normals, n
                 )
+            self._centred(made.point_uv)
             self.run(looked_up)(made.point_uv, made.corners, made.soft, made.uv)
         return made, first
+
+    def _centred(self, point_uv: Floats) -> None:
+        """Write the texture of the centres of mitres that no strip reaches: what runs most evenly through the points round each."""
+        at, n = self.at, self.n
+        rows = np.flatnonzero((self.kind == MITRE) & (n % 2 == 1))
+        first = np.cumsum(at.picks) - at.picks
+        for k in np.unique(at.picks[rows]).tolist():
+            some = rows[at.picks[rows] == k]
+            near = self.profile[first[some][:, None] + np.arange(k)][:, :, n // 2 : n // 2 + 2].reshape(len(some), 2 * k)
+            off = self.points[near] - self.points[self.centre[some]][:, None]
+            size = np.abs(off).max(axis=(1, 2), keepdims=True)
+            known = np.concatenate([np.ones((*near.shape, 1)), off / np.where(size > 0, size, 1.0)], axis=2)
+            point_uv[self.centre[some]] = (np.linalg.pinv(known, rcond=1e-9)[:, :1] @ point_uv[near])[:, 0]
 
     def _kept(self, made: _Faces, uv: Floats) -> Ints:
         """Write the faces that are kept; return (c + 1,) where each old corner begins."""
