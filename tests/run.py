@@ -1,6 +1,6 @@
 """Runs everything: lint, types, the import contract, front end, unit and browser tests.
 
-The last line is ``N passed, N failed``. Those of the core run in two processes side by side.
+The last line is ``N passed, N failed``. Two processes share the tests that wait for nothing.
 ``python -m tests.run core.geometry browser`` runs the unit tests of some folders alone.
 """
 
@@ -80,12 +80,10 @@ def run_checks() -> tuple[int, int]:
     return passed, failed
 
 
-TOGETHER = "core"
-"""A folder whose tests do nothing but compute: two processes take its modules one after the other from a queue."""
 LONGEST = "core.geometry.bevel.test_rounding"
 """What is taken first, so that it is not what is waited for."""
-ALONE = ["app", "store", "web", "test_cli", "test_conventions", "browser"]
-"""Those that wait for servers and browsers have the machine to themselves."""
+ALONE = ["web.test_server", "browser"]
+"""Those that look at how long others take, or wait for a browser, have the machine to themselves."""
 
 
 def tests_of(name: str) -> unittest.TestSuite:
@@ -130,9 +128,11 @@ def run_beside(queue: Queue[str | None], file: str, counts: Queue[tuple[int, int
         sys.stdout.flush()
 
 
-def run_together(folder: str) -> tuple[int, int]:
-    """Run the tests of a folder in two processes; what the second one prints comes at the end."""
-    names = [".".join(p.relative_to(ROOT / "tests").with_suffix("").parts) for p in (ROOT / "tests" / folder).rglob("test_*.py")]  # fmt: skip
+def run_together() -> tuple[int, int]:
+    """Run all tests but those that are to be alone in two processes; what the second one prints comes at the end."""
+    files = [p.relative_to(ROOT / "tests").with_suffix("") for p in (ROOT / "tests").rglob("test_*.py")]
+    names = [".".join(p.parts) for p in files]
+    names = [n for n in names if not any(n == a or n.startswith(f"{a}.") for a in ALONE)]
     context = multiprocessing.get_context("spawn")
     queue, counts = context.Queue(), context.Queue()
     for name in [*sorted(names, key=lambda n: (n != LONGEST, n)), None, None]:
@@ -153,9 +153,9 @@ def run_together(folder: str) -> tuple[int, int]:
 
 
 def run_all() -> tuple[int, int]:
-    """Run the tools, the core in two processes, then the rest."""
+    """Run the tools, then most tests in two processes, then those that are to be alone."""
     rest = unittest.TestSuite()
-    counts = [run_checks(), run_together(TOGETHER)]
+    counts = [run_checks(), run_together()]
     rest.addTests(tests_of(name) for name in ALONE)
     counts.append(run_suite(rest))
     return sum(n for n, _ in counts), sum(n for _, n in counts)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import atexit
 import json
 import os
 import shutil
@@ -13,6 +14,8 @@ import tempfile
 import unittest
 import urllib.request
 from collections.abc import Callable
+from contextlib import ExitStack
+from functools import cache
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -92,25 +95,60 @@ def chromium(downloads: str) -> webdriver.Chrome:
     return webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
 
 
-class BrowserTest(unittest.TestCase):
-    """One browser and one server per class."""
+class Actions(ActionChains):
+    """Pointer and keys; a move takes a moment, not a quarter of a second."""
 
-    demo = True
-    folder: tempfile.TemporaryDirectory[str]
+    def __init__(self, driver: webdriver.Chrome, duration: int = 40) -> None:
+        super().__init__(driver, duration=duration)
+
+
+class Room:
+    """A browser, a folder for what it downloads, and a server."""
+
+    def __init__(self, *, demo: bool) -> None:
+        with ExitStack() as stack:
+            self.folder = Path(stack.enter_context(tempfile.TemporaryDirectory()))
+            self.downloads = self.folder / "downloads"
+            self.downloads.mkdir()
+            self.server = Server(str(self.folder / "data"), demo=demo)
+            stack.callback(self.server.stop)
+            self.driver = chromium(str(self.downloads))
+            stack.callback(self.driver.quit)
+            self.close = stack.pop_all().close
+
+    def as_new(self) -> None:
+        """Leave nothing of the tests before in the browser."""
+        self.driver.get(f"{self.server.address}/api/benches")  # nothing runs there
+        self.driver.execute_script("localStorage.clear(); sessionStorage.clear()")
+        self.driver.get_log("browser")
+        for file in self.downloads.iterdir():
+            file.unlink()
+
+
+@cache
+def shared() -> Room:
+    """Return the room that the tests have in common: each opens a bench of its own in it."""
+    room = Room(demo=True)
+    atexit.register(room.close)
+    return room
+
+
+class BrowserTest(unittest.TestCase):
+    """A test in a real browser; with ``alone`` a class has a browser and a server of its own, with an empty list."""
+
+    alone = False
+    folder: Path
     downloads: Path
     driver: webdriver.Chrome
     server: Server
 
     @classmethod
     def setUpClass(cls) -> None:
-        cls.folder = tempfile.TemporaryDirectory()
-        cls.addClassCleanup(cls.folder.cleanup)
-        cls.downloads = Path(cls.folder.name) / "downloads"
-        cls.downloads.mkdir()
-        cls.server = Server(str(Path(cls.folder.name) / "data"), demo=cls.demo)
-        cls.addClassCleanup(cls.server.stop)
-        cls.driver = chromium(str(cls.downloads))
-        cls.addClassCleanup(cls.driver.quit)
+        room = Room(demo=False) if cls.alone else shared()
+        if cls.alone:
+            cls.addClassCleanup(room.close)
+        room.as_new()
+        cls.folder, cls.downloads, cls.driver, cls.server = room.folder, room.downloads, room.driver, room.server
 
     def run(self, result: Any = None) -> Any:
         """Keep a picture of the page when a test fails, if JUKAI_PICTURES names a folder."""
@@ -230,11 +268,11 @@ class BrowserTest(unittest.TestCase):
         self.settled()
 
     def drag(self, element: WebElement, *moves: tuple[int, int]) -> None:
-        chain = ActionChains(self.driver, duration=40).move_to_element(element).click_and_hold()
+        chain = Actions(self.driver).move_to_element(element).click_and_hold()
         for move in moves:
             chain.move_by_offset(*move)
         chain.perform()
-        ActionChains(self.driver, duration=0).release().perform()
+        Actions(self.driver, duration=0).release().perform()
 
     def type_into(self, chip: str, text: str, *, end: str = Keys.ENTER) -> None:
         self.click(f"chip-{chip}")

@@ -8,6 +8,7 @@ from typing import Any
 
 from selenium.webdriver.common.action_chains import ActionChains
 
+from tests.browser.harness import Actions
 from tests.browser.test_placing import PlacingTest, bench, part
 
 BLOCK = part(1, "box", {"size": [40, 30, 20]}, finish="Brass")
@@ -28,7 +29,7 @@ class Look(PlacingTest):
 
     def at(self, *place: float) -> ActionChains:
         x, y = self.screen(*place)
-        return ActionChains(self.driver).move_to_element_with_offset(self.find("stage"), x, y)
+        return Actions(self.driver).move_to_element_with_offset(self.find("stage"), x, y)
 
     def number(self, test_id: str) -> float:
         """Return the last number written in an element."""

@@ -10,12 +10,11 @@ import unittest
 from collections.abc import Callable
 from typing import Any
 
-from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
-from tests.browser.harness import BrowserTest
+from tests.browser.harness import Actions, BrowserTest
 from tests.common import ROOT
 
 FOLDER = ROOT / "docs" / "screenshots"
@@ -81,11 +80,9 @@ def main(t: Pictures) -> None:
 def change(t: Pictures) -> None:
     part = t.first()
     chip = t.find(f"chip-{part}/{t.steps()[0]}/values/sides")
-    ActionChains(t.driver).move_to_element(chip).click_and_hold().move_by_offset(-20, 0).move_by_offset(
-        -20, 0
-    ).perform()
+    Actions(t.driver).move_to_element(chip).click_and_hold().move_by_offset(-20, 0).move_by_offset(-20, 0).perform()
     t.take("change")
-    ActionChains(t.driver).release().perform()
+    Actions(t.driver).release().perform()
     t.settled()
     t.click("undo")
     t.settled()

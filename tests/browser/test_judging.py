@@ -6,10 +6,10 @@ import io
 
 import numpy as np
 from PIL import Image
-from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
+from tests.browser.harness import Actions
 from tests.browser.looks import FITTING, Look
 from tests.browser.test_placing import bench, part
 
@@ -147,10 +147,10 @@ class Keeping(Look):
         shown = self.attribute("stage", "data-shown")
         self.after(lambda: self.type_into("p1/s1/values/size/2", "35"))
         changed = self.wait(lambda: (s := self.attribute("stage", "data-shown")) != shown and s)
-        ActionChains(self.driver).key_down("b").perform()
+        Actions(self.driver).key_down("b").perform()
         self.wait(lambda: self.attribute("stage", "data-shown") == shown, "the bodies before")
         self.assertTrue(self.text("compare").startswith("Before"))
-        ActionChains(self.driver).key_up("b").perform()
+        Actions(self.driver).key_up("b").perform()
         self.wait(lambda: self.attribute("stage", "data-shown") == changed, "the bodies of now")
         self.open_menu("judge", "Before and after")
         self.wait(lambda: self.attribute("compare", "data-how") == "beside")

@@ -6,11 +6,11 @@ from typing import Any
 from xml.etree import ElementTree as ET
 
 from PIL import Image
-from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
+from tests.browser.harness import Actions
 from tests.browser.looks import FITTING, Look
 from tests.browser.test_placing import bench, part
 
@@ -29,7 +29,7 @@ class Beside(Look):
         self.assertIn("30 mm", self.text("pane-side"))
         # a click on a body chooses it
         pane = self.find("pane-front").find_element(By.TAG_NAME, "canvas")
-        ActionChains(self.driver).move_to_element_with_offset(pane, 32, 0).click().perform()
+        Actions(self.driver).move_to_element_with_offset(pane, 32, 0).click().perform()
         self.wait(lambda: self.text("title-block").startswith("Cylinder 2"), "the pin is chosen")
         # swapped with the large one, and back
         self.click("swap-front")
@@ -63,7 +63,7 @@ class Beside(Look):
         name = "small-callout-p1/s1/values/size/0"
         self.wait(lambda: self.all(name), "the width in the front view")
         label = self.still(name).find_element(By.TAG_NAME, "text")
-        ActionChains(self.driver).move_to_element(label).click().perform()
+        Actions(self.driver).move_to_element(label).click().perform()
         field = self.wait(lambda: self.find("field-p1/s1/values/size/0"))
         field.send_keys(Keys.CONTROL, "a")
         field.send_keys("52")
@@ -87,19 +87,19 @@ class Beside(Look):
                 name = f"small-callout-p1/{step}/values/{key}"
                 self.wait(lambda name=name: len(self.all(name)) >= 3, "a grip in each small view")
                 grip = self.still(name).find_element(By.CSS_SELECTOR, ".grip")
-                ActionChains(self.driver).move_to_element(grip).perform()
+                Actions(self.driver).move_to_element(grip).perform()
                 self.wait(lambda name=name, words=words: self.text(name) == words, f"{words} beside the grip")
 
                 def value(key: str = key, at: int = int(step[1]) - 1) -> float:
                     return float(self.document()["document"]["parts"][0]["recipe"][at]["values"][key])
 
                 before = value()
-                drag = ActionChains(self.driver).move_to_element(grip).click_and_hold()
+                drag = Actions(self.driver).move_to_element(grip).click_and_hold()
                 for _ in range(4):
                     drag = drag.move_by_offset(dx, dy)
                 self.after(lambda drag=drag: drag.release().perform())
                 self.assertNotEqual(value(), before)
-                ActionChains(self.driver).move_to_element(
+                Actions(self.driver).move_to_element(
                     self.still(name).find_element(By.CSS_SELECTOR, ".grip")
                 ).click().perform()
                 field = self.wait(lambda step=step, key=key: self.find(f"field-p1/{step}/values/{key}"))
@@ -127,14 +127,12 @@ class Beside(Look):
         size = pane.size
         x, y = top[0] + top[2] / 2 - size["width"] / 2, top[1] + 1 - size["height"] / 2
         # what is pointed at shows in all views before it is clicked
-        ActionChains(self.driver).move_to_element_with_offset(pane, round(x), round(y) + 2).perform()
+        Actions(self.driver).move_to_element_with_offset(pane, round(x), round(y) + 2).perform()
         self.wait(
             lambda: all(e.get_attribute("data-pointed") == "1" for e in self.all("pane-picked")), "the edge meant"
         )
         self.after(
-            lambda: (
-                ActionChains(self.driver).move_to_element_with_offset(pane, round(x), round(y) + 1).click().perform()
-            )
+            lambda: Actions(self.driver).move_to_element_with_offset(pane, round(x), round(y) + 1).click().perform()
         )
         self.wait(lambda: self.attribute("pick-panel", "data-picked") == "1")
         # a box over the front view takes what it shows: the upper edges there, seen end on too
@@ -142,7 +140,7 @@ class Beside(Look):
         half = front.size["width"] // 2 - 4
         self.after(
             lambda: (
-                ActionChains(self.driver)
+                Actions(self.driver)
                 .key_down(Keys.SHIFT)
                 .move_to_element_with_offset(front, -half, -40)
                 .click_and_hold()
@@ -248,7 +246,7 @@ class Callouts(Look):
                     label = self.wait(
                         lambda address=address: self.find(f"callout-{address}").find_element(By.TAG_NAME, "text")
                     )
-                    ActionChains(self.driver).move_to_element(label).click().perform()
+                    Actions(self.driver).move_to_element(label).click().perform()
                     field = self.wait(lambda address=address: self.find(f"field-{address}"))
                     expected = {"count": "17", "angle": "200", "level": "8"}.get(form, "3.5")
                     field.send_keys(Keys.CONTROL, "a")

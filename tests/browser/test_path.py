@@ -6,12 +6,11 @@ import unittest
 from pathlib import Path
 from typing import Any
 
-from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from jukai.core.formats import read_mesh
-from tests.browser.harness import BrowserTest
+from tests.browser.harness import Actions, BrowserTest
 from tests.browser.test_placing import bench, part
 from tests.common import EXAMPLE, REFERENCE
 
@@ -69,27 +68,27 @@ class MainPath(BrowserTest):
         self.assertEqual(self.value("p1", "s1", "sides"), 49)
         # Escape in a drag puts back what was there
         before = self.revision()
-        ActionChains(self.driver, duration=40).move_to_element(self.find(chip)).click_and_hold().move_by_offset(
+        Actions(self.driver, duration=40).move_to_element(self.find(chip)).click_and_hold().move_by_offset(
             30, 0
         ).perform()
         self.keys(Keys.ESCAPE)
-        ActionChains(self.driver).release().perform()
+        Actions(self.driver).release().perform()
         self.assertEqual((self.revision(), self.value("p1", "s1", "sides")), (before, 49))
 
     def test_a_field_opens_at_once_and_loses_no_key(self) -> None:
         chip = f"chip-{TURN}/sides"
         # one go, without waiting: click, type, Enter
         self.after(
-            lambda: ActionChains(self.driver, duration=0).click(self.find(chip)).send_keys("57", Keys.ENTER).perform()
+            lambda: Actions(self.driver, duration=0).click(self.find(chip)).send_keys("57", Keys.ENTER).perform()
         )
         self.assertEqual(self.value("p1", "s1", "sides"), 57)
         # a figure typed on a number that has the focus begins its field
         self.driver.execute_script("arguments[0].focus()", self.find(chip))
-        self.after(lambda: ActionChains(self.driver, duration=0).send_keys("58", Keys.ENTER).perform())
+        self.after(lambda: Actions(self.driver, duration=0).send_keys("58", Keys.ENTER).perform())
         self.assertEqual(self.value("p1", "s1", "sides"), 58)
         # two clicks take it back to its default
         before = self.revision()
-        self.after(lambda: ActionChains(self.driver).double_click(self.find(chip)).perform())
+        self.after(lambda: Actions(self.driver).double_click(self.find(chip)).perform())
         self.assertEqual((self.value("p1", "s1", "sides"), self.revision()), (None, before + 1))
         # what is typed with a unit keeps it
         self.click("step-s3")
@@ -108,32 +107,32 @@ class MainPath(BrowserTest):
         before, steps = self.revision(), self.attribute("recipe", "data-order")
 
         def press(*keys: str) -> None:
-            ActionChains(self.driver).send_keys(*keys).perform()
+            Actions(self.driver).send_keys(*keys).perform()
 
         def hold() -> None:
-            chain = ActionChains(self.driver, duration=40).move_to_element(self.find(chip)).click_and_hold()
+            chain = Actions(self.driver, duration=40).move_to_element(self.find(chip)).click_and_hold()
             chain.move_by_offset(30, 0).perform()
             self.wait(lambda: self.find(chip).text != "64")
 
         hold()
         press(Keys.DELETE, "l", "/")  # other shortcuts rest
-        ActionChains(self.driver).key_down(Keys.CONTROL).send_keys("z").key_up(Keys.CONTROL).perform()
+        Actions(self.driver).key_down(Keys.CONTROL).send_keys("z").key_up(Keys.CONTROL).perform()
         self.assertEqual((self.all("find-list"), self.attribute("recipe", "data-order")), ([], steps))
         self.assertEqual(self.attribute("draw-shaded_lines", "aria-pressed"), "true")
         press(Keys.ESCAPE)
-        ActionChains(self.driver).release().perform()
+        Actions(self.driver).release().perform()
         self.wait(lambda: self.find(chip).text == "64")
         self.assertEqual(self.revision(), before)
         hold()
         press("5", "2")  # figures go on in its field
         self.assertEqual(self.attribute(f"field-{TURN}/sides", "value"), "52")
-        ActionChains(self.driver).release().perform()
+        Actions(self.driver).release().perform()
         self.after(lambda: press(Keys.ENTER))
         self.assertEqual((self.value("p1", "s1", "sides"), self.revision()), (52, before + 1))
-        chain = ActionChains(self.driver, duration=40).move_to_element(self.find(chip)).click_and_hold()
+        chain = Actions(self.driver, duration=40).move_to_element(self.find(chip)).click_and_hold()
         chain.move_by_offset(16, 0).move_by_offset(16, 0).perform()
         self.after(lambda: press(Keys.ENTER))  # Enter keeps, without letting go
-        ActionChains(self.driver).release().perform()
+        Actions(self.driver).release().perform()
         self.settled()
         self.assertEqual((self.value("p1", "s1", "sides"), self.revision()), (60, before + 2))
 
@@ -182,7 +181,7 @@ class MainPath(BrowserTest):
         a, b = self.find("point-p2").location, self.find("point-p3").location
 
         def add() -> None:
-            chain = ActionChains(self.driver, duration=20)
+            chain = Actions(self.driver, duration=20)
             chain.move_to_element_with_offset(
                 self.find("point-p2"), (b["x"] - a["x"]) // 2, (b["y"] - a["y"]) // 2
             ).click().perform()
@@ -213,13 +212,13 @@ class MainPath(BrowserTest):
         self.wait(lambda: self.attribute("recipe", "data-order") == "s1 s2 s4 s3")
         bevelled_last = self.attribute("stage", "data-shown")
         grip = self.wait(lambda: self.find("grip-s3"))
-        ActionChains(self.driver).move_to_element(grip).click_and_hold().perform()
-        ActionChains(self.driver, duration=60).move_by_offset(0, -8).perform()
+        Actions(self.driver).move_to_element(grip).click_and_hold().perform()
+        Actions(self.driver, duration=60).move_by_offset(0, -8).perform()
         self.wait(lambda: self.find("recipe").get_attribute("data-dragging") == "s3")
         middle = {i: e["y"] + e["height"] / 2 for i in ("s2", "s3") for e in [self.find(f"step-{i}").rect]}
         up = round(middle["s2"] - middle["s3"])
-        ActionChains(self.driver, duration=60).move_by_offset(0, up // 2).move_by_offset(0, up - up // 2 - 6).perform()
-        self.after(lambda: ActionChains(self.driver).release().perform())
+        Actions(self.driver, duration=60).move_by_offset(0, up // 2).move_by_offset(0, up - up // 2 - 6).perform()
+        self.after(lambda: Actions(self.driver).release().perform())
         # the bevel comes before the twists now: its strips are twisted, and it picks other edges
         self.wait(lambda: self.attribute("recipe", "data-order") == "s1 s3 s2 s4")
         self.assertNotEqual(self.attribute("stage", "data-shown"), bevelled_last)
@@ -371,7 +370,7 @@ class Windows(BrowserTest):
 
 
 class StartPage(BrowserTest):
-    demo = False
+    alone = True
 
     def expected(self, message: str) -> bool:
         return "422" in message
@@ -427,7 +426,7 @@ class Looks(BrowserTest):
 
         def dragged(button: str) -> Any:
             before = self.shown("looking")
-            chain = ActionChains(self.driver, duration=30).move_to_element_with_offset(canvas, *corner)
+            chain = Actions(self.driver, duration=30).move_to_element_with_offset(canvas, *corner)
             if button == "left":
                 chain.click_and_hold().move_by_offset(40, 12).release().perform()
             else:
@@ -444,19 +443,19 @@ class Looks(BrowserTest):
         self.assertNotEqual(a["around"], b["around"])
         # on and on, while pictures are drawn: 40 px turn by 16°
         start = self.shown("looking")["around"]
-        chain = ActionChains(self.driver, duration=30).move_to_element_with_offset(canvas, *corner).click_and_hold()
+        chain = Actions(self.driver, duration=30).move_to_element_with_offset(canvas, *corner).click_and_hold()
         chain.perform()
         for i in range(4):
             pictures = self.shown("pictures")
-            ActionChains(self.driver, duration=30).move_by_offset(10, 0).perform()
+            Actions(self.driver, duration=30).move_by_offset(10, 0).perform()
             self.wait(lambda n=pictures: self.shown("pictures") > n, f"picture {i}")
-        ActionChains(self.driver, duration=0).release().perform()
+        Actions(self.driver, duration=0).release().perform()
         self.assertAlmostEqual(self.shown("looking")["around"], start - 16, places=6)
         a, b = dragged("right")
         self.assertEqual(a["around"], b["around"])
         self.assertNotEqual(a["target"], b["target"])
         before = self.shown("looking")["distance"]
-        ActionChains(self.driver).scroll_from_origin(self.origin(canvas), 0, -240).perform()
+        Actions(self.driver).scroll_from_origin(self.origin(canvas), 0, -240).perform()
         self.wait(lambda: self.shown("looking")["distance"] < before)
         for key, around, above in (("3", 0, 0), ("2", 0, 90), ("4", -90, 0), ("1", -35, 22)):
             self.keys(key)

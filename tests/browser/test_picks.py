@@ -10,7 +10,7 @@ from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from tests.browser.harness import BrowserTest
+from tests.browser.harness import Actions, BrowserTest
 
 PICK, WIDTH = "p1/s2/values/pick", "p1/s2/values/width"
 BENCH = {
@@ -24,8 +24,6 @@ const r = s.canvas.getBoundingClientRect(); return [p.x - r.width / 2, p.y - r.h
 
 
 class Picking(BrowserTest):
-    demo = False
-
     def setUp(self) -> None:
         self.open_bench(BENCH)
         self.click("step-s2")
@@ -53,7 +51,7 @@ class Picking(BrowserTest):
         """Move the pointer over a place of the bench."""
         canvas = self.find("stage").find_element(By.TAG_NAME, "canvas")
         x, y = self.driver.execute_script(PROJECT, place)
-        return ActionChains(self.driver, duration=20).move_to_element_with_offset(canvas, round(x), round(y))
+        return Actions(self.driver, duration=20).move_to_element_with_offset(canvas, round(x), round(y))
 
     def menu(self, trigger: str, words: str) -> None:
         self.open_menu(trigger, words)
@@ -82,7 +80,7 @@ class Picking(BrowserTest):
         self.click("box-through")
         canvas = self.find("stage").find_element(By.TAG_NAME, "canvas")
         w, h = canvas.size["width"], canvas.size["height"]
-        box = ActionChains(self.driver, duration=40).move_to_element_with_offset(canvas, -w // 2 + 30, -h // 2 + 90)
+        box = Actions(self.driver, duration=40).move_to_element_with_offset(canvas, -w // 2 + 30, -h // 2 + 90)
         box.key_down(Keys.SHIFT).click_and_hold().move_by_offset(w - 300, h - 200).move_by_offset(60, 40)
         self.after(lambda: box.release().key_up(Keys.SHIFT).perform())
         self.picked(104)
@@ -158,7 +156,7 @@ class Picking(BrowserTest):
         """Drag a box over the whole view."""
         canvas = self.find("stage").find_element(By.TAG_NAME, "canvas")
         w, h = canvas.size["width"], canvas.size["height"]
-        drag = ActionChains(self.driver, duration=40).move_to_element_with_offset(canvas, -w // 2 + 30, -h // 2 + 90)
+        drag = Actions(self.driver, duration=40).move_to_element_with_offset(canvas, -w // 2 + 30, -h // 2 + 90)
         drag.key_down(Keys.SHIFT).click_and_hold().move_by_offset(w - 300, h - 200).move_by_offset(60, 40)
         self.after(lambda: drag.release().key_up(Keys.SHIFT).perform())
 

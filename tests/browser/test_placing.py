@@ -4,11 +4,9 @@ from __future__ import annotations
 
 import unittest
 from itertools import pairwise
-from pathlib import Path
 from typing import Any
 
 import numpy as np
-from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
@@ -16,7 +14,7 @@ from jukai.core.formats import read_mesh
 from jukai.core.formats.common import WriteOptions
 from jukai.core.formats.writing import ExportPart, write_parts
 from jukai.core.geometry.placing import placement_matrix
-from tests.browser.harness import BrowserTest
+from tests.browser.harness import Actions, BrowserTest
 from tests.recipes import body
 
 FINISHES = [{"name": "Brass", "colour": "#c89a3f", "metal": 1, "roughness": 0.3, "density": 8.5}]
@@ -43,8 +41,6 @@ MARK = part(9, "box", {"size": [1, 1, 1]}, placement={"move": [-50, -50, 0]})
 
 
 class PlacingTest(BrowserTest):
-    demo = False
-
     def screen(self, *at: float) -> tuple[int, int]:
         """Return where a place of the bench stands on the screen, from the middle of the view."""
         spot = self.driver.execute_script(
@@ -86,12 +82,12 @@ class Placing(PlacingTest):
         normal = m[:3, 2]
         spot = m[:3, :3] @ np.array([10.0, 5, 20])
         x, y = self.screen(*spot)
-        move = ActionChains(self.driver, duration=30).move_to_element_with_offset(sheet, x, y)
+        move = Actions(self.driver, duration=30).move_to_element_with_offset(sheet, x, y)
         move.perform()
         self.wait(lambda: self.find("placing").get_attribute("data-ground") == "p1", "the face under the pointer")
         move.click_and_hold().move_by_offset(20, 6).move_by_offset(4, 2).perform()
         self.wait(lambda: self.find("placing").get_attribute("data-phase") == "footprint")
-        ActionChains(self.driver).release().perform()
+        Actions(self.driver).release().perform()
         self.wait(lambda: self.find("placing").get_attribute("data-phase") == "height")
         # the height is typed, and that ends it
         self.keys("3")
@@ -133,9 +129,9 @@ class Placing(PlacingTest):
         self.assertEqual(self.part("Sphere")["recipe"][0]["values"]["radius"], 10)
         self.look(-30, 35)
         sheet = self.begin("torus")
-        ActionChains(self.driver, duration=30).move_to_element_with_offset(
-            sheet, 60, 90
-        ).click_and_hold().move_by_offset(40, 10).release().move_by_offset(0, -30).perform()
+        Actions(self.driver, duration=30).move_to_element_with_offset(sheet, 60, 90).click_and_hold().move_by_offset(
+            40, 10
+        ).release().move_by_offset(0, -30).perform()
         self.wait(lambda: self.find("placing").get_attribute("data-phase") == "height")
         before = self.revision()
         self.keys(Keys.ESCAPE)
@@ -150,7 +146,7 @@ class Placing(PlacingTest):
         self.wait(lambda: "corner" in self.find("placing-corner").text)
         x, y = self.screen(20, 20, 0)
         u, v = self.screen(50, 40, 0)
-        ActionChains(self.driver, duration=30).move_to_element_with_offset(sheet, x, y).click_and_hold().key_down(
+        Actions(self.driver, duration=30).move_to_element_with_offset(sheet, x, y).click_and_hold().key_down(
             Keys.SHIFT
         ).move_by_offset(u - x, v - y).release().key_up(Keys.SHIFT).perform()
         self.wait(lambda: self.find("placing").get_attribute("data-phase") == "height")
@@ -177,9 +173,9 @@ class Placing(PlacingTest):
         self.look(-30, 35)
         sheet = self.begin("cylinder")
         x, y = self.screen(20, -20, 20)
-        ActionChains(self.driver, duration=30).move_to_element_with_offset(sheet, x - 3, y - 3).perform()
+        Actions(self.driver, duration=30).move_to_element_with_offset(sheet, x - 3, y - 3).perform()
         self.wait(lambda: "corner" in self.find("placing-guide").text)
-        ActionChains(self.driver, duration=30).click_and_hold().move_by_offset(25, 5).release().perform()
+        Actions(self.driver, duration=30).click_and_hold().move_by_offset(25, 5).release().perform()
         self.keys("9")
         field = self.wait(lambda: self.find("placing-up"))
         self.after(lambda: field.send_keys(Keys.ENTER))
@@ -254,10 +250,10 @@ class Standing(PlacingTest):
         # Escape puts a pulled part back
         revision = self.revision()
         grip = self.find("pull-zero")
-        ActionChains(self.driver, duration=30).move_to_element(grip).click_and_hold().move_by_offset(30, 20).perform()
+        Actions(self.driver, duration=30).move_to_element(grip).click_and_hold().move_by_offset(30, 20).perform()
         self.wait(lambda: "mm" in self.find("handle-words").text)
         self.keys(Keys.ESCAPE)
-        ActionChains(self.driver).release().perform()
+        Actions(self.driver).release().perform()
         self.settled()
         self.assertEqual(self.revision(), revision)
 
@@ -292,7 +288,7 @@ class Several(PlacingTest):
     def choose(self, *parts: str) -> None:
         for i, p in enumerate(parts):
             row = self.wait(lambda p=p: self.find(f"part-{p}").find_element(By.CLASS_NAME, "grow"))
-            chain = ActionChains(self.driver)
+            chain = Actions(self.driver)
             (chain.key_down(Keys.CONTROL).click(row).key_up(Keys.CONTROL) if i else chain.click(row)).perform()
             self.wait(lambda p=p: self.find(f"part-{p}").get_attribute("data-chosen") == "true")
 
@@ -380,20 +376,20 @@ class Fitting(PlacingTest):
         mesh = mesh.with_points(mesh.points + np.array([22.5, 0, 0]))
         for kind in ("3mf", "off"):
             data = next(iter(write_parts([ExportPart("Post", mesh)], kind, WriteOptions()).values()))
-            path = Path(self.folder.name) / f"post.{kind}"
+            path = self.folder / f"post.{kind}"
             path.write_bytes(data)
             self.assertEqual(read_mesh(data, kind).mesh.n_points, 8)
         self.keys("/")
         self.wait(lambda: self.find("find")).send_keys("reference", Keys.ENTER)
         chooser = self.wait(lambda: self.driver.find_element(By.CSS_SELECTOR, '[data-testid="import-input"]'))
-        self.after(lambda: chooser.send_keys(str(Path(self.folder.name) / "post.3mf")))
+        self.after(lambda: chooser.send_keys(str(self.folder / "post.3mf")))
         self.assertTrue(self.part("post")["reference"])
         self.wait(lambda: [self.find("part-p1").find_element(By.CLASS_NAME, "grow").click()])
         self.wait(lambda: self.find("clearance").get_attribute("data-state") == "exact")
         self.assertAlmostEqual(float(self.said("clearance-p2", "data-signed")), 12.5, places=6)
         # it is not chosen by accident, and takes no steps
         x, y = self.screen(22.5, -5, 15)
-        ActionChains(self.driver).move_to_element_with_offset(self.find("stage"), x, y).click().perform()
+        Actions(self.driver).move_to_element_with_offset(self.find("stage"), x, y).click().perform()
         self.assertEqual(self.find("part-p1").get_attribute("data-chosen"), "true")
         # the reference is brought to the part, and the part to the reference
         self.after(lambda: self.open_menu("part-more-p2", "Bring it to the middle of Capsule 1"))
@@ -409,7 +405,7 @@ class Fitting(PlacingTest):
         self.open_bench(bench(part(1, "cylinder", {"radius": 5, "height": 30, "sides": 96}), ring))
         self.click("chip-p1/s1/values/radius")
         link = self.wait(lambda: self.find("solve-p1/s1/values/radius"))
-        ActionChains(self.driver).click(link).perform()
+        Actions(self.driver).click(link).perform()
         gap = self.wait(lambda: self.find("solve-gap"))
         gap.send_keys(Keys.CONTROL, "a")
         gap.send_keys("0.2")
@@ -432,9 +428,9 @@ class Fitting(PlacingTest):
         )
         self.wait(lambda: [self.find("place-card").find_element(By.CLASS_NAME, "verb").click()])
         grip = self.wait(lambda: self.find("pull-x"))
-        ActionChains(self.driver, duration=30).move_to_element(grip).click_and_hold().move_by_offset(
-            20, 0
-        ).move_by_offset(10, 0).perform()
+        Actions(self.driver, duration=30).move_to_element(grip).click_and_hold().move_by_offset(20, 0).move_by_offset(
+            10, 0
+        ).perform()
         self.wait(
             lambda: (
                 self.find("clearance").get_attribute("data-state") == "exact"
@@ -443,7 +439,7 @@ class Fitting(PlacingTest):
             "a figure while it is dragged",
         )
         self.assertTrue(self.find("clearance-mark").get_attribute("data-part"))
-        self.after(lambda: ActionChains(self.driver).release().perform())
+        self.after(lambda: Actions(self.driver).release().perform())
         self.assertEqual(self.part("Box 1")["placement"]["move"][1:], [0, 0])
         self.click("clearance-p2")
         self.assertEqual(self.find("clearance-p2").get_attribute("aria-pressed"), "true")

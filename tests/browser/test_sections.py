@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import math
 
-from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
+from tests.browser.harness import Actions
 from tests.browser.looks import FITTING, Look
 from tests.browser.test_placing import bench, part
 
@@ -35,9 +35,9 @@ class Sections(Look):
         self.wait(lambda: self.cut()["point"][1] == 6, "the plane dragged")
         before = self.cut()["point"][1]
         grip = self.still("section-grip-0")
-        ActionChains(self.driver, duration=40).move_to_element(grip).click_and_hold().move_by_offset(
+        Actions(self.driver, duration=40).move_to_element(grip).click_and_hold().move_by_offset(16, 9).move_by_offset(
             16, 9
-        ).move_by_offset(16, 9).release().perform()
+        ).release().perform()
         self.wait(lambda: abs(self.cut()["point"][1] - before) > 0.5, "the plane pulled")
         # the other side, another axis
         self.click("section-flip-0")
