@@ -80,10 +80,10 @@ def run_checks() -> tuple[int, int]:
     return passed, failed
 
 
-LONGEST = "core.geometry.bevel.test_rounding"
-"""What is taken first, so that it is not what is waited for."""
-ALONE = ["web.test_server", "browser"]
-"""Those that look at how long others take, or wait for a browser, have the machine to themselves."""
+FIRST = ["core.geometry.bevel.test_rounding", "browser.test_path.MainPath", "browser.test_judging.Judging"]
+"""What takes longest is taken first, so that it is not what is waited for."""
+ALONE = "web.test_server"
+"""Looks at how long others take: it has the machine to itself."""
 
 
 def tests_of(name: str) -> unittest.TestSuite:
@@ -93,6 +93,15 @@ def tests_of(name: str) -> unittest.TestSuite:
     if path.is_dir():
         return loader.discover(str(path), top_level_dir=str(ROOT))
     return loader.loadTestsFromName(f"tests.{name}")
+
+
+def tests_in(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
+    """Return the single tests of a suite."""
+    for test in suite:
+        if isinstance(test, unittest.TestSuite):
+            yield from tests_in(test)
+        else:
+            yield test
 
 
 class Taken(unittest.TestSuite):
@@ -128,14 +137,11 @@ def run_beside(queue: Queue[str | None], file: str, counts: Queue[tuple[int, int
         sys.stdout.flush()
 
 
-def run_together() -> tuple[int, int]:
-    """Run all tests but those that are to be alone in two processes; what the second one prints comes at the end."""
-    files = [p.relative_to(ROOT / "tests").with_suffix("") for p in (ROOT / "tests").rglob("test_*.py")]
-    names = [".".join(p.parts) for p in files]
-    names = [n for n in names if not any(n == a or n.startswith(f"{a}.") for a in ALONE)]
+def run_in_two(names: Sequence[str]) -> tuple[int, int]:
+    """Run modules or classes of tests in two processes; what the second one prints comes at the end."""
     context = multiprocessing.get_context("spawn")
     queue, counts = context.Queue(), context.Queue()
-    for name in [*sorted(names, key=lambda n: (n != LONGEST, n)), None, None]:
+    for name in [*sorted(names, key=lambda n: (n not in FIRST, n)), None, None]:
         queue.put(name)
     with tempfile.TemporaryDirectory() as told:
         file = Path(told) / "told"
@@ -153,11 +159,18 @@ def run_together() -> tuple[int, int]:
 
 
 def run_all() -> tuple[int, int]:
-    """Run the tools, then most tests in two processes, then those that are to be alone."""
-    rest = unittest.TestSuite()
-    counts = [run_checks(), run_together()]
-    rest.addTests(tests_of(name) for name in ALONE)
-    counts.append(run_suite(rest))
+    """Run the tools, then the tests: what waits for a browser after what does not."""
+    files = [p.relative_to(ROOT / "tests").with_suffix("") for p in (ROOT / "tests").rglob("test_*.py")]
+    names = [".".join(p.parts) for p in files]
+    browser = [n for n in names if n.startswith("browser.")]
+    # each class of them has a page of its own, and a part of a module may go on beside another
+    classes = {f"{n}.{type(t).__name__}" for n in browser for t in tests_in(tests_of(n))}
+    counts = [
+        run_checks(),
+        run_in_two([n for n in names if n not in browser and n != ALONE]),
+        run_in_two(sorted(classes)),
+        run_suite(tests_of(ALONE)),
+    ]
     return sum(n for n, _ in counts), sum(n for _, n in counts)
 
 

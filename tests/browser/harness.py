@@ -37,7 +37,7 @@ from tests.common import ROOT
 
 T = TypeVar("T")
 FLAGS = (
-    "--headless=new", "--no-sandbox", "--disable-dev-shm-usage", "--window-size=1280,943", "--force-device-scale-factor=1", "--hide-scrollbars",
+    "--headless=new", "--no-sandbox", "--disable-dev-shm-usage", "--window-size=1280,943", "--hide-scrollbars",
     "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-background-networking", "--disable-component-update", "--disable-sync",
     "--no-first-run",
 )  # fmt: skip
@@ -81,12 +81,12 @@ class Server:
             self.process.stdout.close()
 
 
-def chromium(downloads: str) -> webdriver.Chrome:
-    """Return a browser; no driver is looked for or fetched."""
+def chromium(downloads: str, scale: float = 1) -> webdriver.Chrome:
+    """Return a browser that draws ``scale`` pixels for one of the page; no driver is looked for or fetched."""
     os.environ |= {"SE_OFFLINE": "true", "SE_AVOID_STATS": "true"}
     options = Options()
     options.binary_location = shutil.which("chromium") or "chromium"
-    for flag in FLAGS:
+    for flag in (*FLAGS, f"--force-device-scale-factor={scale}"):
         options.add_argument(flag)
     options.add_experimental_option(
         "prefs", {"download.default_directory": downloads, "download.prompt_for_download": False}
@@ -105,38 +105,44 @@ class Actions(ActionChains):
 class Room:
     """A browser, a folder for what it downloads, and a server."""
 
-    def __init__(self, *, demo: bool) -> None:
+    def __init__(self, *, demo: bool, scale: float) -> None:
         with ExitStack() as stack:
             self.folder = Path(stack.enter_context(tempfile.TemporaryDirectory()))
             self.downloads = self.folder / "downloads"
             self.downloads.mkdir()
             self.server = Server(str(self.folder / "data"), demo=demo)
             stack.callback(self.server.stop)
-            self.driver = chromium(str(self.downloads))
+            self.driver = chromium(str(self.downloads), scale)
             stack.callback(self.driver.quit)
             self.close = stack.pop_all().close
 
     def as_new(self) -> None:
         """Leave nothing of the tests before in the browser."""
-        self.driver.get(f"{self.server.address}/api/benches")  # nothing runs there
-        self.driver.execute_script("localStorage.clear(); sessionStorage.clear()")
+        self.driver.get("about:blank")
+        kept = {"origin": self.server.address, "storageTypes": "local_storage"}
+        self.driver.execute_cdp_cmd("Storage.clearDataForOrigin", kept)
         self.driver.get_log("browser")
         for file in self.downloads.iterdir():
             file.unlink()
 
 
 @cache
-def shared() -> Room:
-    """Return the room that the tests have in common: each opens a bench of its own in it."""
-    room = Room(demo=True)
+def shared(scale: float) -> Room:
+    """Return the room that the tests of a scale have in common: each opens a bench of its own in it."""
+    room = Room(demo=True, scale=scale)
     atexit.register(room.close)
     return room
 
 
 class BrowserTest(unittest.TestCase):
-    """A test in a real browser; with ``alone`` a class has a browser and a server of its own, with an empty list."""
+    """A test in a real browser; with ``alone`` a class has a browser and a server of its own, with an empty list.
+
+    A page is as large and laid out as any, but drawn with a quarter of the pixels, which is what takes longest where
+    there is no graphics card; ``scale`` 1 for those that look at the pixels.
+    """
 
     alone = False
+    scale: float = 0.5
     folder: Path
     downloads: Path
     driver: webdriver.Chrome
@@ -144,7 +150,7 @@ class BrowserTest(unittest.TestCase):
 
     @classmethod
     def setUpClass(cls) -> None:
-        room = Room(demo=False) if cls.alone else shared()
+        room = Room(demo=False, scale=cls.scale) if cls.alone else shared(cls.scale)
         if cls.alone:
             cls.addClassCleanup(room.close)
         room.as_new()
@@ -177,7 +183,7 @@ class BrowserTest(unittest.TestCase):
     def all(self, test_id: str) -> list[WebElement]:
         return self.driver.find_elements(By.CSS_SELECTOR, f'[data-testid="{test_id}"]')
 
-    def wait(self, condition: Callable[[], T], what: str = "", seconds: float = 30) -> T:
+    def wait(self, condition: Callable[[], T], what: str = "", seconds: float = 60) -> T:
         wait = WebDriverWait(self.driver, seconds, poll_frequency=0.03, ignored_exceptions=RETRY)
         return wait.until(lambda _: condition(), what)
 

@@ -24,6 +24,8 @@ WANTED = sys.argv[1:]
 class Pictures(BrowserTest):
     """One picture a method, each from a fresh look at the demo."""
 
+    scale = 1
+
     def tearDown(self) -> None:
         """Nothing is tested here."""
 

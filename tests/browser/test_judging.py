@@ -15,6 +15,8 @@ from tests.browser.test_placing import bench, part
 
 
 class Judging(Look):
+    scale = 1
+
     def picture(self) -> Image.Image:
         n = self.driver.execute_script("__stage.invalidate(); return __stage.pictures")
         self.wait(lambda: self.driver.execute_script("return __stage.pictures") > n)
@@ -196,6 +198,8 @@ return [inked, all]
 
 class Lines(Look):
     """Outlines of round and of rounded bodies: ink without gaps, found for every eye."""
+
+    scale = 1
 
     def outlined(self) -> bool:
         return bool(self.driver.execute_script(

@@ -438,7 +438,7 @@ class Fitting(PlacingTest):
             ),
             "a figure while it is dragged",
         )
-        self.assertTrue(self.find("clearance-mark").get_attribute("data-part"))
+        self.assertTrue(self.attribute("clearance-mark", "data-part"))
         self.after(lambda: Actions(self.driver).release().perform())
         self.assertEqual(self.part("Box 1")["placement"]["move"][1:], [0, 0])
         self.click("clearance-p2")

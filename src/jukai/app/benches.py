@@ -6,7 +6,6 @@ import hashlib
 import secrets
 from collections import OrderedDict
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
 from functools import partial
 from typing import Any
 
@@ -15,7 +14,8 @@ from jukai.app.drawings import Drawings, SheetAsked
 from jukai.app.events import Events
 from jukai.app.files import BenchFiles
 from jukai.app.handover import Handover
-from jukai.app.ports import BenchRow, BenchStore, JobEngine, NotThere, RevisionRow, Stale
+from jukai.app.ports import BenchRow, BenchStore, JobEngine, NotThere, Stale
+from jukai.app.told import BenchChanges, BenchState, document_changes, is_of
 from jukai.app.work import Head, Work
 from jukai.app.workshop import Estimate, Workshop
 from jukai.core.errors import Cancelled, CoreError, FileProblem, ValueProblem
@@ -25,7 +25,7 @@ from jukai.core.json_data import JsonObject
 from jukai.core.operators.registry import first_values, get_operator
 from jukai.core.recipe.affected import touched
 from jukai.core.recipe.arranging import ARRANGING, arranged
-from jukai.core.recipe.bench import Bench, Finish, Shown
+from jukai.core.recipe.bench import Bench, Finish
 from jukai.core.recipe.edit_kinds import AddPart, AddStep, CopyStep, MoveStep, RemoveStep, SetStep, SetValue
 from jukai.core.recipe.edits import Edit, apply_edit, edit_label, parse_edit, with_point_ids
 from jukai.core.recipe.evaluate import Asked
@@ -43,49 +43,6 @@ STANDARD_FINISHES = (
     Finish(name="Limestone", colour="#b9b1a2", metal=0, roughness=0.9, density=2.6),
     Finish(name="Glass", colour="#bcd8dc", metal=0, roughness=0.05, clear=0.9, density=2.5),
 )
-
-
-@dataclass(frozen=True, slots=True)
-class BenchState:
-    """A bench as the screen needs it; ``waiting`` are parts that are not worked out yet, ``stopped`` those that won't be."""
-
-    row: BenchRow
-    revision: int
-    document: dict[str, object]
-    undo: RevisionRow | None
-    redo: RevisionRow | None
-    numbers: list[dict[str, object]]
-    curves: list[dict[str, object]]
-    parts: list[JsonObject]
-    measures: list[dict[str, object]] = field(default_factory=list)
-    waiting: list[str] = field(default_factory=list)
-    stopped: list[str] = field(default_factory=list)
-
-
-@dataclass(frozen=True, slots=True)
-class BenchChanges:
-    """What became of a bench since a revision: only what is no longer as it was there.
-
-    Attributes
-    ----------
-    base : the revision that it is told against.
-    document : see :func:`document_changes`.
-    numbers, measures : all of them, or None when none changed.
-    curves, parts : views of those that were touched, as far as they are ready.
-    """
-
-    bench: str
-    base: int
-    revision: int
-    document: JsonObject
-    undo: RevisionRow | None
-    redo: RevisionRow | None
-    numbers: list[dict[str, object]] | None
-    curves: list[dict[str, object]]
-    parts: list[JsonObject]
-    measures: list[dict[str, object]] | None
-    waiting: list[str] = field(default_factory=list)
-    stopped: list[str] = field(default_factory=list)
 
 
 class Benches:
@@ -257,7 +214,7 @@ class Benches:
     def kept(self, bench_id: str, since: int, data: object, author: str) -> bool:
         """Return whether an edit whose answer never came was kept all the same, upon the revision ``since`` or later."""
         sent = parse_edit(data).model_dump(mode="json", by_alias=True)
-        return any(_is_of(edit, sent) for edit in self.store.edits_since(bench_id, since, author))
+        return any(is_of(edit, sent) for edit in self.store.edits_since(bench_id, since, author))
 
     def edit(self, bench_id: str, base: int, data: object, author: str, *, join: bool = False) -> int:
         """Do and keep an edit; return the revision once it is on disk, without waiting for bodies."""
@@ -457,37 +414,6 @@ class Benches:
             name = f"{stem} {n}{dot}{ending}"
             n += 1
         return name
-
-
-def document_changes(before: Bench, after: Bench) -> dict[str, object]:
-    """Return what of a document is no longer as it was.
-
-    Of a list the rows that changed or came, as they are written, and under ``order`` the keys of all its rows
-    where they are not the same in the same order.
-    """
-    out: dict[str, object] = {}
-    for name in type(after).model_fields:
-        old, new = getattr(before, name), getattr(after, name)
-        if old is new or old == new:
-            continue
-        if not isinstance(new, list):
-            out[name] = new.model_dump(mode="json") if isinstance(new, Shown) else new
-            continue
-        key = "id" if name in ("curves", "parts") else "name"
-        there = {getattr(row, key): row for row in old}
-        rows = [row for row in new if (was := there.get(getattr(row, key))) is not row and was != row]
-        keys = [getattr(row, key) for row in new]
-        out[name] = {
-            "rows": [row.model_dump(mode="json", by_alias=True, exclude_defaults=True) for row in rows],
-            "order": None if keys == list(there) else keys,
-        }
-    return out
-
-
-def _is_of(kept: JsonObject, sent: JsonObject) -> bool:
-    """Return whether a kept edit is one that was sent; numbers that a new step begins with were written into it."""
-    begun = sent["kind"] in ("add_step", "add_part")
-    return all(kept.get(k) == v for k, v in sent.items() if not (begun and k == "values"))
 
 
 def _listed(value: object) -> object:

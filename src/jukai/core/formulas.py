@@ -26,6 +26,19 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from jukai.core.errors import CycleError, FormulaError
+from jukai.core.formula_nodes import (
+    FUNCTIONS,
+    MAX_MAGNITUDE,
+    UNITS,
+    Node,
+    Quantity,
+    called,
+    plus_minus,
+    power,
+    scaled,
+    times_over,
+    with_unit,
+)
 from jukai.core.formula_text import Token, tokens_of
 
 __all__ = ["FUNCTIONS", "UNITS", "Formula", "Quantity", "check_name", "evaluate_formula", "parse",
@@ -33,81 +46,9 @@ __all__ = ["FUNCTIONS", "UNITS", "Formula", "Quantity", "check_name", "evaluate_
 
 MAX_LENGTH = 400
 MAX_DEPTH = 40
-MAX_EXPONENT = 64
-MAX_MAGNITUDE = 1e12
 
-UNITS: dict[str, tuple[str, float]] = {
-    "mm": ("length", 1.0),
-    "cm": ("length", 10.0),
-    "m": ("length", 1000.0),
-    "in": ("length", 25.4),
-    "ft": ("length", 304.8),
-    "deg": ("angle", 1.0),
-    "rad": ("angle", 180.0 / math.pi),
-}
 CONSTANTS = {"pi": math.pi}
 RESERVED = {"copy", "copies"}
-
-
-def _exact_turns(f: Callable[[float], float], quarters: Mapping[int, float]) -> Callable[[float], float]:
-    def of_degrees(d: float) -> float:
-        r = math.fmod(d, 360.0)
-        if r % 30 == 0 and int(r // 30) % 12 in quarters:
-            return quarters[int(r // 30) % 12]
-        return f(math.radians(r))
-
-    return of_degrees
-
-
-_sin = _exact_turns(math.sin, {0: 0.0, 1: 0.5, 3: 1.0, 5: 0.5, 6: 0.0, 7: -0.5, 9: -1.0, 11: -0.5})
-_cos = _exact_turns(math.cos, {0: 1.0, 2: 0.5, 3: 0.0, 4: -0.5, 6: -1.0, 8: -0.5, 9: 0.0, 10: 0.5})
-
-
-def _tan(d: float) -> float:
-    if math.fmod(d, 180.0) in (90.0, -90.0):
-        raise ValueError
-    return math.tan(math.radians(d)) if math.fmod(d, 45.0) else float(round(_sin(d) / _cos(d)))
-
-
-@dataclass(frozen=True, slots=True)
-class _Function:
-    """Name, number of arguments, what it computes, and how units pass through it."""
-
-    least: int
-    most: int
-    compute: Callable[..., float]
-    units: str = "none"  # none: plain in, plain out; same: as the first; to_angle, from_angle
-
-
-FUNCTIONS: dict[str, _Function] = {
-    "sin": _Function(1, 1, _sin, "from_angle"),
-    "cos": _Function(1, 1, _cos, "from_angle"),
-    "tan": _Function(1, 1, _tan, "from_angle"),
-    "asin": _Function(1, 1, lambda x: math.degrees(math.asin(x)), "to_angle"),
-    "acos": _Function(1, 1, lambda x: math.degrees(math.acos(x)), "to_angle"),
-    "atan": _Function(1, 1, lambda x: math.degrees(math.atan(x)), "to_angle"),
-    "atan2": _Function(2, 2, lambda y, x: math.degrees(math.atan2(y, x)), "to_angle"),
-    "sqrt": _Function(1, 1, math.sqrt),
-    "abs": _Function(1, 1, abs, "same"),
-    "min": _Function(1, 16, min, "same"),
-    "max": _Function(1, 16, max, "same"),
-    "hypot": _Function(1, 16, math.hypot, "same"),
-    "floor": _Function(1, 1, math.floor, "same"),
-    "ceil": _Function(1, 1, math.ceil, "same"),
-    "round": _Function(1, 1, lambda x: math.floor(x + 0.5), "same"),
-    "mod": _Function(2, 2, lambda a, b: a - b * math.floor(a / b), "same"),
-    "exp": _Function(1, 1, math.exp),
-    "ln": _Function(1, 1, math.log),
-    "log10": _Function(1, 1, math.log10),
-}
-
-
-@dataclass(frozen=True, slots=True)
-class Quantity:
-    """A number and what it measures: ``length``, ``angle`` or None for a plain number."""
-
-    value: float
-    measures: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,9 +58,6 @@ class Formula:
     text: str
     names: frozenset[str]
     compute: Callable[[Mapping[str, Quantity]], Quantity]
-
-
-_Node = Callable[[Mapping[str, Quantity]], Quantity]
 
 
 class _Reader:
@@ -147,7 +85,7 @@ class _Reader:
         where = "at the end" if token.kind == "end" else f"at character {token.position + 1}"
         return FormulaError(f"{what} {where}.", position=token.position, hint=hint)
 
-    def whole(self) -> _Node:
+    def whole(self) -> Node:
         node = self.sum()
         if self.token.kind != "end":
             shown = self.token.text
@@ -155,46 +93,46 @@ class _Reader:
             raise self.fail(f"'{shown}' is not expected", hint=hint)
         return node
 
-    def sum(self) -> _Node:
+    def sum(self) -> Node:
         self.depth += 1
         if self.depth > MAX_DEPTH:
             raise self.fail(f"The formula is nested more than {MAX_DEPTH} deep")
         node = self.product()
         while sign := self.take("+", "-"):
-            node = _plus_minus(node, self.product(), sign)
+            node = plus_minus(node, self.product(), sign)
         self.depth -= 1
         return node
 
-    def product(self) -> _Node:
+    def product(self) -> Node:
         node = self.sign()
         while sign := self.take("*", "/"):
-            node = _times_over(node, self.sign(), sign)
+            node = times_over(node, self.sign(), sign)
         return node
 
-    def sign(self) -> _Node:
+    def sign(self) -> Node:
         self.depth += 1
         if self.depth > MAX_DEPTH:
             raise self.fail(f"The formula is nested more than {MAX_DEPTH} deep")
         if sign := self.take("+", "-"):
             inner = self.sign()
             factor = -1.0 if sign.text == "-" else 1.0
-            node: _Node = lambda names: _scaled(inner(names), factor)  # noqa: E731
+            node: Node = lambda names: scaled(inner(names), factor)  # noqa: E731
         else:
             node = self.power()
         self.depth -= 1
         return node
 
-    def power(self) -> _Node:
+    def power(self) -> Node:
         base = self.measure()
         if sign := self.take("**"):
-            return _power(base, self.sign(), sign)
+            return power(base, self.sign(), sign)
         return base
 
-    def measure(self) -> _Node:
+    def measure(self) -> Node:
         node = self.atom()
         unit = ""
         while self.token.kind == "name" and self.token.text in UNITS:
-            node = _with_unit(node, self.token)
+            node = with_unit(node, self.token)
             unit = self.token.text
             self.at += 1
         if unit == "ft" and self.token.kind == "number":
@@ -202,10 +140,10 @@ class _Reader:
             inches = self.measure()
             if self.tokens[self.at - 1].text != "in":
                 raise self.fail(f"'{begin.text}' is not expected", begin, "Feet are followed by inches: 2 ft 6 in.")
-            return _plus_minus(node, inches, begin)
+            return plus_minus(node, inches, begin)
         return node
 
-    def atom(self) -> _Node:
+    def atom(self) -> Node:
         token = self.token
         self.at += 1
         if token.kind == "number":
@@ -268,7 +206,7 @@ class _Reader:
         before = self.tokens[self.at - 2] if self.at >= 2 else None
         return before is None or (before.kind == "sign" and before.text in "(,+-")
 
-    def name(self, token: Token) -> _Node:
+    def name(self, token: Token) -> Node:
         name = token.text
         if name in FUNCTIONS:
             return self.call(token)
@@ -288,7 +226,7 @@ class _Reader:
 
         return look_up
 
-    def call(self, token: Token) -> _Node:
+    def call(self, token: Token) -> Node:
         function = FUNCTIONS[token.text]
         if not self.take("("):
             raise self.fail(f"'{token.text}' needs a bracket behind it")
@@ -302,7 +240,7 @@ class _Reader:
         if not function.least <= len(arguments) <= function.most:
             wants = f"{function.least}" if function.least == function.most else f"{function.least} to {function.most}"
             raise self.fail(f"'{token.text}' takes {wants} numbers, not {len(arguments)},", token)
-        return _called(token, function, arguments)
+        return called(token, function, arguments)
 
 
 def _is_fraction(tokens: list[Token]) -> bool:
@@ -314,111 +252,6 @@ def _is_fraction(tokens: list[Token]) -> bool:
 
 def _is_unit(tokens: list[Token]) -> bool:
     return bool(tokens) and tokens[0].kind == "name" and tokens[0].text in UNITS
-
-
-def _checked(value: float, token: Token) -> float:
-    if not abs(value) <= MAX_MAGNITUDE:
-        raise FormulaError(f"The result is too large at character {token.position + 1}.", position=token.position)
-    return value + 0.0
-
-
-def _scaled(q: Quantity, factor: float) -> Quantity:
-    return Quantity(q.value * factor, q.measures)
-
-
-def _mixed(a: Quantity, b: Quantity, token: Token) -> str | None:
-    if a.measures and b.measures and a.measures != b.measures:
-        raise FormulaError(
-            f"A {a.measures} and a {b.measures} can't be put together with '{token.text}', at character {token.position + 1}.",
-            position=token.position,
-        )
-    return a.measures or b.measures
-
-
-def _plus_minus(left: _Node, right: _Node, token: Token) -> _Node:
-    factor = -1.0 if token.text == "-" else 1.0
-
-    def node(names: Mapping[str, Quantity]) -> Quantity:
-        a, b = left(names), right(names)
-        return Quantity(_checked(a.value + factor * b.value, token), _mixed(a, b, token))
-
-    return node
-
-
-def _times_over(left: _Node, right: _Node, token: Token) -> _Node:
-    def times(names: Mapping[str, Quantity]) -> Quantity:
-        a, b = left(names), right(names)
-        measures = None if a.measures and b.measures else a.measures or b.measures
-        return Quantity(_checked(a.value * b.value, token), measures)
-
-    def over(names: Mapping[str, Quantity]) -> Quantity:
-        a, b = left(names), right(names)
-        if b.value == 0:
-            raise FormulaError(f"Division by 0 at character {token.position + 1}.", position=token.position)
-        if b.measures and not a.measures:
-            raise FormulaError(
-                f"A plain number is divided by a {b.measures} at character {token.position + 1}.",
-                position=token.position, hint="A unit binds to what stands just before it: bracket the rest, as in (pi / 2) rad or (1/2) in.",
-            )  # fmt: skip
-        return Quantity(_checked(a.value / b.value, token), None if a.measures == b.measures else a.measures)
-
-    return times if token.text == "*" else over
-
-
-def _power(base: _Node, exponent: _Node, token: Token) -> _Node:
-    def node(names: Mapping[str, Quantity]) -> Quantity:
-        a, b = base(names), exponent(names)
-        if abs(b.value) > MAX_EXPONENT:
-            raise FormulaError(
-                f"The exponent {b.value:g} is over {MAX_EXPONENT}, at character {token.position + 1}.",
-                position=token.position,
-            )
-        try:
-            value = a.value**b.value
-        except (OverflowError, ZeroDivisionError):
-            value = math.inf
-        if isinstance(value, complex):
-            raise FormulaError(
-                f"A root of a negative number at character {token.position + 1}.", position=token.position
-            )
-        return Quantity(_checked(value, token), a.measures if b.value == 1 else None)
-
-    return node
-
-
-def _with_unit(inner: _Node, token: Token) -> _Node:
-    measures, factor = UNITS[token.text]
-
-    def node(names: Mapping[str, Quantity]) -> Quantity:
-        q = inner(names)
-        if q.measures == measures and factor == 1.0:
-            return q  # a named length written with its unit once more
-        if q.measures:
-            raise FormulaError(f"'{token.text}' stands behind a number that has a unit, at character {token.position + 1}.",
-                               position=token.position)  # fmt: skip
-        return Quantity(_checked(q.value * factor, token), measures)
-
-    return node
-
-
-def _called(token: Token, function: _Function, arguments: list[_Node]) -> _Node:
-    def node(names: Mapping[str, Quantity]) -> Quantity:
-        values = [a(names) for a in arguments]
-        if function.units == "from_angle" and values[0].measures == "length":
-            raise FormulaError(
-                f"'{token.text}' takes an angle, not a length, at character {token.position + 1}.",
-                position=token.position,
-            )
-        try:
-            result = float(function.compute(*(q.value for q in values)))
-        except (ValueError, OverflowError, ZeroDivisionError):
-            shown = ", ".join(f"{q.value:g}" for q in values)
-            raise FormulaError(f"'{token.text}' has no value for {shown}, at character {token.position + 1}.",
-                               position=token.position) from None  # fmt: skip
-        measures = {"to_angle": "angle", "same": values[0].measures}.get(function.units)
-        return Quantity(_checked(result, token), measures)
-
-    return node
 
 
 def parse(text: str) -> Formula:

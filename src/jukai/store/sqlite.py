@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import json
 import time
 from collections import OrderedDict
@@ -17,14 +16,24 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from jukai.app.ports import BakedRow, BenchRow, JobRow, NotThere, RevisionRow, Stale, UploadRow
 from jukai.core.json_data import JsonObject
-from jukai.store.documents import DEEPEST, decode, encode, text_of
+from jukai.store.documents import DEEPEST, encode, text_of
 from jukai.store.models import Baked, BenchTable, Blob, File, Job, Revision
 from jukai.store.problems import looked_through, named, usable
+from jukai.store.rows import (
+    bench_of,
+    bench_row,
+    has_children,
+    joins,
+    line_of,
+    next_of,
+    put_file,
+    revision_of,
+    revision_row,
+    stored_text,
+)
 
 __all__ = ["SqliteStore"]
 
-JOIN_WITHIN = 1.0
-"""Seconds within which steps on one number become one revision."""
 _KEPT, _HELD = 64, 16
 """Documents that are kept as data, and benches whose newest document is kept as text."""
 
@@ -77,12 +86,12 @@ class SqliteStore:
         """Return all benches, newest change first, removed ones too."""
         with self._session() as s:
             rows = s.scalars(select(BenchTable).order_by(BenchTable.changed.desc(), BenchTable.id)).all()
-        return [_bench_row(b) for b in rows]
+        return [bench_row(b) for b in rows]
 
     def row(self, bench_id: str) -> BenchRow:
         """Return one bench of the list."""
         with self._session() as s:
-            return _bench_row(_bench(s, bench_id))
+            return bench_row(bench_of(s, bench_id))
 
     def create(
         self,
@@ -123,7 +132,7 @@ class SqliteStore:
                 )
             )
             for name, body in (files or {}).items():
-                _put_file(s, bench_id, name, body)
+                put_file(s, bench_id, name, body)
             if copied_from is not None:
                 for f in s.scalars(select(File).where(File.bench == copied_from)).all():
                     s.add(File(bench=bench_id, name=f.name, hash=f.hash, size=f.size))
@@ -132,7 +141,7 @@ class SqliteStore:
     def remove(self, bench_id: str, *, removed: bool) -> None:
         """Take a bench off the list, or put it back."""
         with self._writing() as s:
-            _bench(s, bench_id).removed = self._clock() if removed else None
+            bench_of(s, bench_id).removed = self._clock() if removed else None
 
     def empty_removed(self) -> tuple[int, int]:
         """Delete the benches that are off the list for good, and what only they had; give the room back to the disk.
@@ -166,11 +175,11 @@ class SqliteStore:
     def document(self, bench_id: str, revision: int | None = None) -> tuple[int, JsonObject]:
         """Return a revision's number and document."""
         with self._session() as s:
-            number = _bench(s, bench_id).head if revision is None else revision
+            number = bench_of(s, bench_id).head if revision is None else revision
             kept = self._documents.get((bench_id, number))
             if kept is not None:
                 return number, kept
-            document: dict[str, object] = json.loads(_text(s, bench_id, number))
+            document: dict[str, object] = json.loads(stored_text(s, bench_id, number))
         self._keep(bench_id, number, document)
         return number, document
 
@@ -197,18 +206,18 @@ class SqliteStore:
         """
         now = self._clock()
         with self._writing() as s:
-            bench = _bench(s, bench_id)
+            bench = bench_of(s, bench_id)
             if bench.head != base:
                 raise Stale(bench.head)
             number = 1 + int(s.scalar(select(func.max(Revision.number)).where(Revision.bench == bench_id)) or 0)
             parent: int | None = base
-            before = _revision(s, bench_id, base)
-            if join and _joins(before, edit, author, now) and not _has_children(s, bench_id, base):
+            before = revision_of(s, bench_id, base)
+            if join and joins(before, edit, author, now) and not has_children(s, bench_id, base):
                 parent = before.parent
                 s.delete(before)
                 s.flush()
                 self._documents.pop((bench_id, base), None)
-            there = None if parent is None else _revision(s, bench_id, parent)
+            there = None if parent is None else revision_of(s, bench_id, parent)
             whole = there is None or there.depth + 1 >= DEEPEST
             written = text_of(document)
             data = encode(written, None if whole or parent is None else self._text_of(s, bench_id, parent))
@@ -229,12 +238,12 @@ class SqliteStore:
     def _text_of(self, s: Session, bench_id: str, number: int) -> bytes:
         """Return the text of a stored document; that of the newest is at hand while one edit follows the other."""
         held = self._texts.get(bench_id)
-        return held[1] if held is not None and held[0] == number else _text(s, bench_id, number)
+        return held[1] if held is not None and held[0] == number else stored_text(s, bench_id, number)
 
     def edits_since(self, bench_id: str, since: int, author: str) -> Sequence[JsonObject]:
         """Return the edits of a window, as they were kept, that led to the head and are newer than a revision."""
         with self._session() as s:
-            line = set(_line(s, bench_id, _bench(s, bench_id).head))
+            line = set(line_of(s, bench_id, bench_of(s, bench_id).head))
             newer = select(Revision.number, Revision.edit).where(
                 Revision.bench == bench_id, Revision.number > since, Revision.author == author
             )
@@ -243,10 +252,10 @@ class SqliteStore:
     def undo(self, bench_id: str, base: int) -> int:
         """Move the head to its parent; at the first revision it stays."""
         with self._writing() as s:
-            bench = _bench(s, bench_id)
+            bench = bench_of(s, bench_id)
             if bench.head != base:
                 raise Stale(bench.head)
-            parent = _revision(s, bench_id, base).parent
+            parent = revision_of(s, bench_id, base).parent
             if parent is not None:
                 self._move(s, bench, parent)
             return bench.head
@@ -254,10 +263,10 @@ class SqliteStore:
     def redo(self, bench_id: str, base: int) -> int:
         """Move the head one on towards the newest revision it came from."""
         with self._writing() as s:
-            bench = _bench(s, bench_id)
+            bench = bench_of(s, bench_id)
             if bench.head != base:
                 raise Stale(bench.head)
-            onward = _next(s, bench)
+            onward = next_of(s, bench)
             if onward is not None:
                 self._move(s, bench, onward.number)
             return bench.head
@@ -265,52 +274,52 @@ class SqliteStore:
     def go_to(self, bench_id: str, revision: int) -> int:
         """Move the head to any revision; redo then leads on along its newest branch."""
         with self._writing() as s:
-            bench = _bench(s, bench_id)
-            _revision(s, bench_id, revision)
-            if revision not in _line(s, bench_id, bench.tip):
+            bench = bench_of(s, bench_id)
+            revision_of(s, bench_id, revision)
+            if revision not in line_of(s, bench_id, bench.tip):
                 bench.tip = revision
             self._move(s, bench, revision)
             return bench.head
 
     def _move(self, s: Session, bench: BenchTable, number: int) -> None:
         bench.head = number
-        document = self._documents.get((bench.id, number)) or json.loads(_text(s, bench.id, number))
+        document = self._documents.get((bench.id, number)) or json.loads(stored_text(s, bench.id, number))
         bench.name, bench.parts, bench.changed = document["name"], len(document.get("parts", [])), self._clock()
 
     def steps(self, bench_id: str) -> tuple[RevisionRow | None, RevisionRow | None]:
         """Return what undo would take back and what redo would do again."""
         with self._session() as s:
-            bench = _bench(s, bench_id)
-            here = _revision(s, bench_id, bench.head)
-            onward = _next(s, bench)
-            return (None if here.parent is None else _revision_row(here)), (
-                None if onward is None else _revision_row(onward)
+            bench = bench_of(s, bench_id)
+            here = revision_of(s, bench_id, bench.head)
+            onward = next_of(s, bench)
+            return (None if here.parent is None else revision_row(here)), (
+                None if onward is None else revision_row(onward)
             )
 
     def history(self, bench_id: str) -> Sequence[RevisionRow]:
         """Return the revisions, newest first; those on other branches are marked."""
         with self._session() as s:
-            bench = _bench(s, bench_id)
-            line = set(_line(s, bench_id, bench.tip))
+            bench = bench_of(s, bench_id)
+            line = set(line_of(s, bench_id, bench.tip))
             rows = s.scalars(select(Revision).where(Revision.bench == bench_id).order_by(Revision.number.desc())).all()
-            return [_revision_row(r, on_branch=r.number in line) for r in rows]
+            return [revision_row(r, on_branch=r.number in line) for r in rows]
 
     def name_revision(self, bench_id: str, revision: int, name: str | None) -> None:
         """Give a revision a name, or take it."""
         with self._writing() as s:
-            _revision(s, bench_id, revision).name = name
+            revision_of(s, bench_id, revision).name = name
 
     # -- files and baked results ----------------------------------------------------------------
     def keep_file(self, bench_id: str, name: str, data: bytes) -> None:
         """Keep a file beside a bench."""
         with self._writing() as s:
-            _bench(s, bench_id)
-            _put_file(s, bench_id, name, data)
+            bench_of(s, bench_id)
+            put_file(s, bench_id, name, data)
 
     def file_rows(self, bench_id: str) -> Sequence[UploadRow]:
         """Return the files beside a bench; none of them is read."""
         with self._session() as s:
-            _bench(s, bench_id)
+            bench_of(s, bench_id)
             rows = s.scalars(select(File).where(File.bench == bench_id).order_by(File.name)).all()
             return [UploadRow(f.name, f.size, f.hash) for f in rows]
 
@@ -351,7 +360,7 @@ class SqliteStore:
     ) -> int:
         """Keep a baked result; the one before it of the same part goes."""
         with self._writing() as s:
-            _bench(s, bench_id)
+            bench_of(s, bench_id)
             s.execute(delete(Baked).where(Baked.bench == bench_id, Baked.part == part))
             row = Baked(
                 bench=bench_id,
@@ -370,7 +379,7 @@ class SqliteStore:
     def baked(self, bench_id: str) -> Sequence[BakedRow]:
         """Return what stands in the hand-over."""
         with self._session() as s:
-            _bench(s, bench_id)
+            bench_of(s, bench_id)
             columns = (Baked.id, Baked.part, Baked.part_name, Baked.revision, Baked.key, Baked.time, Baked.report)
             rows = s.execute(select(*columns).where(Baked.bench == bench_id).order_by(Baked.part_name)).all()
             return [BakedRow(*r) for r in rows]
@@ -389,7 +398,6 @@ class SqliteStore:
             s.execute(delete(Baked).where(Baked.bench == bench_id, Baked.id == baked_id))
 
 
-# -- helpers ------------------------------------------------------------------------------------
 def _for_its_owner_alone(path: Path) -> None:
     """Have a database be read by nobody else; SQLite gives its journals the same permissions."""
     with suppress(
@@ -420,91 +428,3 @@ def _bring_up_to_date(engine: Engine) -> None:
         if there and c.execute(text("SELECT version_num FROM alembic_version")).scalar() == HEAD:
             return
     upgrade(engine)
-
-
-def _bench(s: Session, bench_id: str) -> BenchTable:
-    row = s.get(BenchTable, bench_id)
-    if row is None:
-        raise NotThere(f"bench {bench_id}")
-    return row
-
-
-def _revision(s: Session, bench_id: str, number: int) -> Revision:
-    row = s.scalar(select(Revision).where(Revision.bench == bench_id, Revision.number == number))
-    if row is None:
-        raise NotThere(f"revision {number}")
-    return row
-
-
-def _has_children(s: Session, bench_id: str, number: int) -> bool:
-    return (
-        s.scalar(select(Revision.id).where(Revision.bench == bench_id, Revision.parent == number).limit(1)) is not None
-    )
-
-
-def _joins(before: Revision, edit: dict[str, object], author: str, now: float) -> bool:
-    if before.edit is None or before.author != author or before.name is not None or now - before.time > JOIN_WITHIN:
-        return False
-    same = ("kind", "part", "step", "key", "curve", "point", "name")
-    return all(before.edit.get(k) == edit.get(k) for k in same) and set(before.edit) == set(edit)
-
-
-def _parents(s: Session, bench_id: str) -> dict[int, int | None]:
-    rows = s.execute(select(Revision.number, Revision.parent).where(Revision.bench == bench_id)).all()
-    return {r[0]: r[1] for r in rows}
-
-
-def _line(s: Session, bench_id: str, number: int) -> list[int]:
-    """Return the numbers from a revision back to the first."""
-    parents = _parents(s, bench_id)
-    out: list[int] = []
-    at: int | None = number
-    while at is not None:
-        out.append(at)
-        at = parents.get(at)
-    return out
-
-
-def _next(s: Session, bench: BenchTable) -> Revision | None:
-    if bench.tip == bench.head:
-        return None
-    line = _line(s, bench.id, bench.tip)
-    if bench.head not in line:
-        return None
-    at = line.index(bench.head)
-    return _revision(s, bench.id, line[at - 1]) if at > 0 else None
-
-
-def _text(s: Session, bench_id: str, number: int) -> bytes:
-    """Return the text of a stored document: the nearest whole one, and the differences from there on."""
-    chain: list[bytes] = []
-    at: int | None = number
-    while at is not None:
-        row = s.execute(
-            select(Revision.document, Revision.base).where(Revision.bench == bench_id, Revision.number == at)
-        ).first()
-        if row is None:
-            raise NotThere(f"revision {at}")
-        chain.append(row.document)
-        at = row.base
-    text: bytes | None = None
-    for data in reversed(chain):
-        text = decode(data, text)
-    assert text is not None  # noqa: S101 - there was at least one
-    return text
-
-
-def _put_file(s: Session, bench_id: str, name: str, data: bytes) -> None:
-    digest = hashlib.blake2b(data, digest_size=16).hexdigest()
-    if s.scalar(select(Blob.hash).where(Blob.hash == digest)) is None:
-        s.add(Blob(hash=digest, data=data))
-        s.flush()
-    s.merge(File(bench=bench_id, name=name, hash=digest, size=len(data)))
-
-
-def _bench_row(b: BenchTable) -> BenchRow:
-    return BenchRow(b.id, b.name, b.head, b.changed, b.removed, b.parts)
-
-
-def _revision_row(r: Revision, *, on_branch: bool = True) -> RevisionRow:
-    return RevisionRow(r.number, r.parent, r.label, r.name, r.time, r.author, r.edit, on_branch)

@@ -8,16 +8,12 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from itertools import chain
 from time import monotonic, perf_counter
 from typing import Any
-from urllib.parse import quote
 
 from flask import Response, request
 
 from jukai import __version__
 from jukai.app.benches import BenchChanges, Benches, BenchState
-from jukai.app.drawings import SheetAsked, plane_of
-from jukai.app.ports import BakedRow, NotThere, Stale
-from jukai.app.sections import Shown, section
-from jukai.core.drawing.options import SheetOptions
+from jukai.app.ports import BakedRow, Stale
 from jukai.core.errors import FileProblem
 from jukai.core.formats.common import WriteOptions
 from jukai.core.json_data import JsonObject
@@ -25,16 +21,12 @@ from jukai.core.operators.registry import describe, operators
 from jukai.web import models as m
 from jukai.web import models_looking as looks
 from jukai.web import models_operators as ops
+from jukai.web.answers import BINARY, attachment
 from jukai.web.kit import Blueprint, problem
+from jukai.web.routes_looking import looking_routes
 
 __all__ = ["make_routes"]
 
-_BINARY: Any = {
-    "200": {
-        "description": "bytes",
-        "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}},
-    }
-}
 _STREAM: Any = {
     "200": {"description": "server-sent events", "content": {"text/event-stream": {"schema": {"type": "string"}}}}
 }
@@ -101,16 +93,6 @@ def packet(head: dict[str, object], meshes: Mapping[str, Sequence[bytes]]) -> by
     return b"".join([len(text).to_bytes(8, "little"), text, bytes(-len(text) % 8), *chain(*meshes.values())])
 
 
-def _immutable(data: bytes | None, tag: str) -> Response:
-    """Return bytes that are the same for ever under this address."""
-    if data is None:
-        raise NotThere("such mesh any more")
-    response = Response(data, mimetype="application/octet-stream")
-    response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
-    response.headers["ETag"] = f'"{tag}"'
-    return response
-
-
 def _baked(b: BakedRow, *, older: bool) -> m.BakedView:
     s = b.report["soundness"]
     low, high = s["bounds"]
@@ -118,14 +100,6 @@ def _baked(b: BakedRow, *, older: bool) -> m.BakedView:
         id=b.id, part=b.part, part_name=b.part_name, revision=b.revision, time=b.time, older=older, faces=s["faces"],
         size=[b - a for a, b in zip(low, high, strict=True)], sound=s["sound"], summary=s["summary"], findings=s["findings"], volume=s["volume"],
     )  # fmt: skip
-
-
-def _attachment(name: str, data: bytes) -> Response:
-    plain = name.encode("ascii", "replace").decode().replace("?", "_").replace('"', "_")
-    response = Response(data, mimetype="application/octet-stream")
-    response.headers["Content-Disposition"] = f"attachment; filename=\"{plain}\"; filename*=UTF-8''{quote(name)}"
-    response.headers["Cache-Control"] = "no-store"
-    return response
 
 
 def _body() -> bytes:
@@ -149,8 +123,7 @@ def make_routes(benches: Benches) -> Blueprint:
     _bench_routes(api, benches)
     _history_routes(api, benches)
     _asking_routes(api, benches)
-    _mesh_routes(api, benches)
-    _looking_routes(api, benches)
+    looking_routes(api, benches)
     _handover_routes(api, benches)
     return api
 
@@ -241,10 +214,10 @@ def _list_routes(api: Blueprint, benches: Benches) -> None:
         """Keep a mesh file beside a bench and say what it holds."""
         return m.UploadView(**benches.upload(path.bench, query.name, _body(), _gone())), 201
 
-    @api.get("/benches/<string:bench>/file", responses=_BINARY)
+    @api.get("/benches/<string:bench>/file", responses=BINARY)
     def bench_file(path: m.BenchPath) -> Response:
         """Return a bench as a file."""
-        return _attachment(*benches.file(path.bench))
+        return attachment(*benches.file(path.bench))
 
 
 def _events(benches: Benches, bench: str | None, gone: Callable[[], bool] | None) -> Iterator[str]:
@@ -402,89 +375,6 @@ def _asking_routes(api: Blueprint, benches: Benches) -> None:
                 "edit": edit.model_dump(mode="json", by_alias=True)}  # fmt: skip
 
 
-def _mesh_routes(api: Blueprint, benches: Benches) -> None:
-    @api.get("/meshes/<string:digest>", responses=_BINARY)
-    def mesh_bytes(path: m.DigestPath) -> Response:
-        """Return drawing data; the same hash is always the same bytes."""
-        blocks = benches.workshop.view_data(path.digest)
-        return _immutable(None if blocks is None else b"".join(blocks), path.digest)
-
-    @api.post("/section", responses={"200": looks.SectionView})
-    def section_of(body: looks.SectionIn) -> dict[str, object]:
-        """Cut shown bodies by planes; the answer depends on what is sent alone."""
-        started = perf_counter()
-        bodies = [Shown(b.part, b.mesh, b.matrix) for b in body.bodies]
-        found = section(benches.workshop, [(p.point, p.normal) for p in body.planes], bodies, body.chosen)
-        return found | {"milliseconds": round((perf_counter() - started) * 1000, 2)}
-
-    @api.post("/outlines", responses={"200": looks.OutlinesView})
-    def outlines_of(body: looks.OutlinesIn) -> dict[str, object]:
-        """Return the visible lines of shown bodies from some sides."""
-        started = perf_counter()
-        views = benches.drawings.outlines([Shown(b.part, b.mesh, b.matrix) for b in body.bodies], body.views)
-        return {"views": views, "milliseconds": round((perf_counter() - started) * 1000, 2)}
-
-    @api.get("/benches/<string:bench>/sheet", responses=_BINARY)
-    def bench_sheet(path: m.BenchPath, query: looks.SheetQuery) -> Response:
-        """Return a drawing sheet."""
-        options = SheetOptions(query.paper, query.scale, query.angle, query.lettering, plane_of(query.section))
-        parts = [p for p in query.parts.split(",") if p]
-        asked = SheetAsked(options, parts, query.step, query.drawn, as_pdf=query.format == "pdf")
-        return _attachment(*benches.sheet(path.bench, asked))
-
-    @api.post("/measure", responses={"200": looks.ReadView})
-    def measure(body: looks.MeasureIn) -> dict[str, object]:
-        """Read what can be measured of one picked element, or between two."""
-        return benches.workshop.read([(e.mesh, e.matrix, e.of, e.element) for e in body.of])
-
-    @api.get("/meshes/<string:digest>/elements", responses=_BINARY)
-    def mesh_elements(path: m.DigestPath) -> Response:
-        """Return points, edges and faces for picking."""
-        return _immutable(benches.workshop.elements(path.digest), f"{path.digest}-elements")
-
-    @api.get(
-        "/benches/<string:bench>/parts/<string:part>/picks/<string:step>/<string:key>", responses={"200": ops.PickView}
-    )
-    def pick_view(path: ops.PickPath) -> dict[str, object]:
-        """Return what a step picks, on the body that comes to it."""
-        return benches.pick(path.bench, path.part, path.step, path.key)
-
-    @api.get("/meshes/<string:digest>/soundness", responses={"200": looks.SoundnessView})
-    def mesh_soundness(path: m.DigestPath) -> dict[str, object]:
-        """Inspect a mesh."""
-        report = benches.workshop.soundness(path.digest)
-        if report is None:
-            raise NotThere("such mesh any more")
-        return report
-
-
-def _looking_routes(api: Blueprint, benches: Benches) -> None:
-    @api.get("/meshes/<string:digest>/subdivided", responses=_BINARY)
-    def mesh_subdivided(path: m.DigestPath, query: looks.SubdividedQuery) -> Response:
-        """Return drawing data of the limit surface."""
-        return _immutable(
-            benches.workshop.subdivided(path.digest, rounded=query.rounded), f"{path.digest}-{query.rounded}"
-        )
-
-    @api.get("/meshes/<string:digest>/strips", responses=_BINARY)
-    def mesh_strips(path: m.DigestPath) -> Response:
-        """Return which faces may be drawn as one where they are too fine to be told apart."""
-        return _immutable(benches.workshop.strips(path.digest), f"{path.digest}-strips")
-
-    @api.get("/meshes/<string:digest>/outline", responses=_BINARY)
-    def mesh_outline(path: m.DigestPath) -> Response:
-        """Return edges and planes of faces, from which the outline is found for any eye."""
-        return _immutable(benches.workshop.outline(path.digest), f"{path.digest}-outline")
-
-    @api.get("/meshes/<string:digest>/marks", responses={"200": looks.MarksView})
-    def mesh_marks(path: m.DigestPath) -> dict[str, object]:
-        """Return poles and many-sided faces."""
-        marks = benches.workshop.marks(path.digest)
-        if marks is None:
-            raise NotThere("such mesh any more")
-        return marks
-
-
 def _handover_routes(api: Blueprint, benches: Benches) -> None:
     @api.get("/benches/<string:bench>/handover", responses={"200": m.HandoverView})
     def handover_list(path: m.BenchPath) -> m.HandoverView:
@@ -502,7 +392,7 @@ def _handover_routes(api: Blueprint, benches: Benches) -> None:
         benches.store.remove_baked(path.bench, path.baked)
         return m.BenchId(id=path.bench)
 
-    @api.get("/benches/<string:bench>/handover/file", responses=_BINARY)
+    @api.get("/benches/<string:bench>/handover/file", responses=BINARY)
     def handover_file(path: m.BenchPath, query: m.DownloadQuery) -> Response:
         """Return baked results as a file; ``ids`` are numbers with commas, none means all."""
         try:
@@ -510,4 +400,4 @@ def _handover_routes(api: Blueprint, benches: Benches) -> None:
         except ValueError:
             raise FileProblem("'ids' are numbers with commas between them.") from None
         options = WriteOptions(query.unit, query.up, query.triangles, query.texture)
-        return _attachment(*benches.handover.download(path.bench, ids, query.format, options, together=query.together))
+        return attachment(*benches.handover.download(path.bench, ids, query.format, options, together=query.together))

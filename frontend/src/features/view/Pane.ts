@@ -95,7 +95,7 @@ export class Pane implements Sight {
 
   /** Draw into a small canvas. */
   draw(canvas: HTMLCanvasElement): void {
-    const scale = Math.min(2, Math.max(1, window.devicePixelRatio))
+    const scale = Math.min(2, window.devicePixelRatio)
     const [w, h] = [Math.round(this.width * scale), Math.round(this.height * scale)]
     const context = canvas.getContext('2d')
     if (!context) return

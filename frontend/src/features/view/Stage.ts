@@ -85,7 +85,7 @@ export class Stage extends Scenery {
     this.pace = new Pace(this.renderer.getContext() as WebGL2RenderingContext)
     // asking each shader for its log stands still for it: only while developing
     this.renderer.debug.checkShaderErrors = import.meta.env.DEV
-    this.renderer.setPixelRatio(software ? 1 : Math.min(window.devicePixelRatio, 2))
+    this.renderer.setPixelRatio(Math.min(software ? 1 : 2, window.devicePixelRatio))
     this.renderer.sortObjects = true
     this.contact.covered = () => this.invalidate()
     for (const c of [this.perspectiveCamera, this.parallelCamera]) this.scene.add(c)

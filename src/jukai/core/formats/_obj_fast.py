@@ -107,13 +107,14 @@ def _parse(
         else:
             ok = False
     nv, nvt, _, nc, nf, nn = out.filled
+    # no copies: room that was not written to takes none
     return (
         ok,
-        out.points[:nv].copy(),
-        out.uv[:nvt].copy(),
-        out.corners[:nc].copy(),
-        out.corner_uv[:nc].copy(),
-        out.sizes[:nf].copy(),
+        out.points[:nv],
+        out.uv[:nvt],
+        out.corners[:nc],
+        out.corner_uv[:nc],
+        out.sizes[:nf],
         out.names[:nn].copy(),
     )
 

@@ -316,7 +316,9 @@ class _Building:
         first = np.cumsum(at.picks) - at.picks
         for k in np.unique(at.picks[rows]).tolist():
             some = rows[at.picks[rows] == k]
-            near = self.profile[first[some][:, None] + np.arange(k)][:, :, n // 2 : n // 2 + 2].reshape(len(some), 2 * k)
+            near = self.profile[first[some][:, None] + np.arange(k)][:, :, n // 2 : n // 2 + 2].reshape(
+                len(some), 2 * k
+            )
             off = self.points[near] - self.points[self.centre[some]][:, None]
             size = np.abs(off).max(axis=(1, 2), keepdims=True)
             known = np.concatenate([np.ones((*near.shape, 1)), off / np.where(size > 0, size, 1.0)], axis=2)

@@ -143,9 +143,7 @@ def _together(rings: Rings, at: Sectors, asked: _Asked, step: str) -> Rounded:
     return _together(rings, rings.sectors(width), asked, step)
 
 
-def _ordered(
-    rings: Rings, order: Order, at: Sectors, asked: _Asked, step: str, measured: str, turns: int
-) -> Rounded:
+def _ordered(rings: Rings, order: Order, at: Sectors, asked: _Asked, step: str, measured: str, turns: int) -> Rounded:
     """Return the body with the widest strips first; or with all made at the same time, where the others could not follow them."""
     mesh = rings.mesh
     one = _in_turn(rings, order, asked, step, measured, turns)
