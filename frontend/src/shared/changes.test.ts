@@ -55,7 +55,7 @@ describe('an answer that tells only what changed', () => {
     expect([isChanges(none), isChanges(bench)]).toEqual([true, false])
   })
   it('still asks for bodies of before that became ready meanwhile, and for no others', () => {
-    const begun = { ...bench, waiting: ['p1', 'p2', 'p3', 'p4'] } as BenchView
+    const begun = { ...bench, waiting: ['p1', 'p2', 'p3', 'p4'] }
     const told = {
       ...none,
       parts: [{ part: 'p1', mesh: 'm5' }],

@@ -57,7 +57,7 @@ class Server {
       revision: this.head,
       document: {
         name: 'Lamp',
-        parts: PARTS.map((id) => ({ id, name: id, recipe: [] })) as never,
+        parts: PARTS.map((id) => ({ id, name: id, recipe: [] })),
         dimensions: Object.entries(this.now.values).map(([name, value]) => ({ name, value })),
       },
       undo: null,
