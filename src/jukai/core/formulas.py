@@ -26,20 +26,21 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from jukai.core.errors import CycleError, FormulaError
-from jukai.core.formula_nodes import (
+from jukai.core.formula_parts import (
     FUNCTIONS,
     MAX_MAGNITUDE,
     UNITS,
     Node,
     Quantity,
+    Token,
     called,
     plus_minus,
     power,
     scaled,
     times_over,
+    tokens_of,
     with_unit,
 )
-from jukai.core.formula_text import Token, tokens_of
 
 __all__ = ["FUNCTIONS", "UNITS", "Formula", "Quantity", "check_name", "evaluate_formula", "parse",
            "rename_in_formula", "resolve_names"]  # fmt: skip

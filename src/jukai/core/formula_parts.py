@@ -1,13 +1,13 @@
-"""What formulas are made of: quantities with their units, functions, and how each sign works its result out."""
+"""What formulas are made of: the tokens of their text, quantities with units, functions, and how each sign works its result out."""
 
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from jukai.core.errors import FormulaError
-from jukai.core.formula_text import Token
 
 __all__ = [
     "FUNCTIONS",
@@ -16,14 +16,22 @@ __all__ = [
     "Function",
     "Node",
     "Quantity",
+    "Token",
     "called",
     "plus_minus",
     "power",
     "scaled",
     "times_over",
+    "tokens_of",
     "with_unit",
 ]
 
+_TOKEN = re.compile(
+    r"\s*(?:(?P<number>(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)|(?P<name>[A-Za-z_]\w*|[\"'″′”’])|(?P<sign>\*\*|[-+*/(),]))"
+)
+_MARKS = {'"': "in", "″": "in", "”": "in", "'": "ft", "′": "ft", "’": "ft"}
+"""Marks of feet and inches."""
+_LOOKALIKE = {"×": "*", "·": "*", "÷": "/", "−": "-", "–": "-", "^": "**", "°": "deg"}
 MAX_EXPONENT = 64
 MAX_MAGNITUDE = 1e12
 
@@ -36,6 +44,51 @@ UNITS: dict[str, tuple[str, float]] = {
     "deg": ("angle", 1.0),
     "rad": ("angle", 180.0 / math.pi),
 }
+
+
+@dataclass(frozen=True, slots=True)
+class Token:
+    """A number, a name, a sign or the end, and where it stands; marks of feet and inches are their names."""
+
+    kind: str
+    text: str
+    position: int
+    end: int
+
+    @property
+    def whole(self) -> bool:
+        """Whether it is a number of figures alone."""
+        return self.kind == "number" and self.text.isdigit()
+
+
+def tokens_of(text: str) -> list[Token]:
+    """Cut a text up; the last token is its end.
+
+    Raises
+    ------
+    FormulaError
+        At a character that can't stand in a formula.
+    """
+    out: list[Token] = []
+    at = 0
+    while at < len(text):
+        match = _TOKEN.match(text, at)
+        if match is None:
+            rest = text[at:]
+            if not rest.strip():
+                break
+            at += len(rest) - len(rest.lstrip())
+            bad = text[at]
+            hint = f"Write {_LOOKALIKE[bad]}." if bad in _LOOKALIKE else None
+            if bad in "<>=!&|?":
+                hint = "Formulas don't compare; min and max can limit a number."
+            raise FormulaError(f"'{bad}' can't stand in a formula, at character {at + 1}.", position=at, hint=hint)
+        kind = str(match.lastgroup)
+        word = match.group(kind)
+        out.append(Token(kind, _MARKS.get(word, word), match.start(kind), match.end(kind)))
+        at = match.end()
+    out.append(Token("end", "", len(text), len(text)))
+    return out
 
 
 def _exact_turns(f: Callable[[float], float], quarters: Mapping[int, float]) -> Callable[[float], float]:
