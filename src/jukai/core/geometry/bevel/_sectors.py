@@ -51,7 +51,8 @@ class Strips(NamedTuple):
 
     Whether it is picked; whether other faces than a ring's have it, so that no point may lie on it;
     how wide its strip is along each face; by how much its faces turn, radians; whether its strip
-    gives way to the width of one that it runs on from.
+    gives way to the width of one that it runs on from. And of all of them whether they end ``across``
+    themselves where the crease goes straight on.
     """
 
     picked: Bools
@@ -59,6 +60,7 @@ class Strips(NamedTuple):
     width: Floats
     turn: Floats
     gives: Bools
+    across: bool
 
 
 class _Room(NamedTuple):
@@ -281,7 +283,12 @@ def _spots_of(body: Faces, ring: Array, strips: Strips, room: _Room, at: _Sector
         _meet(body, ring, room.d, at, strips.width[ea], strips.width[eb], spot)
     else:
         # where the crease goes straight on from an edge, its strip ends across itself instead of running out along it
-        across = at.closed and at.e1 == at.e2 and (_straight(room.d, at.i, at.e1) or _straight(room.d, at.j, at.e1))
+        across = (
+            strips.across
+            and at.closed
+            and at.e1 == at.e2
+            and (_straight(room.d, at.i, at.e1) or _straight(room.d, at.j, at.e1))
+        )
         apart = (at.closed and p == 1) or (ea >= 0 and eb >= 0 and (at.e1 != at.e2 or across))
         sf = sl = 0.0
         hollow = hollow2 = False

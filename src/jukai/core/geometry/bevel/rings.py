@@ -36,6 +36,7 @@ class Rings:
     ) -> None:
         self.mesh, self.picked, self.options, self.tell = mesh, picked, options, tell
         self.gives = np.zeros(mesh.connectivity.n_edges, dtype=bool) if gives is None else gives
+        self.across = True  # strips end across themselves where creases go straight on
         self.follow: Follow | None = None  # what is to be found again in the bevelled body
         self.turn = edge_turns(mesh)
         con = mesh.connectivity
@@ -66,8 +67,11 @@ class Rings:
     def sectors(self, width: Floats) -> Sectors:
         """Return where borders meet for these widths."""
         run = sectors.plain if self.plain else sectors
-        at: Sectors = run(self.body, self.rings, Strips(self.picked, self.firm, width, self.turn, self.gives), _FLAT)
+        at: Sectors = run(self.body, self.rings, self._strips(width), _FLAT)
         return at
+
+    def _strips(self, width: Floats) -> Strips:
+        return Strips(self.picked, self.firm, width, self.turn, self.gives, self.across)
 
     def limits(self, at: Sectors, width: Floats) -> tuple[Floats, float]:
         """Return (e,) how wide each strip may be for the faces beside it, and the share of the widths that fits all."""

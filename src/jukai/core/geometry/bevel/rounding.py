@@ -202,6 +202,10 @@ def _fitted(rings: Rings, width: Floats) -> tuple[Sectors, _Asked]:
     rings.tell(0.4)
     if rings.options.stop and fits < 1:
         width, stopped, at = limited(rings, width, at, limit)
+    elif fits < 1:
+        # what runs on over the ends of others would fall together with them there
+        rings.across = False
+        at = rings.sectors(width)
     return at, _Asked(width, stopped, fits)
 
 
