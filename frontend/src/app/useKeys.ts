@@ -53,6 +53,8 @@ export function useKeys(): void {
       else if (key === '?') view.set({ keys: true })
       else if (BARE[key]) BARE[key]()
       else if (key === 'Delete') removeChosenStep()
+      // a sheet that is only just opening does not listen yet
+      else if (key === 'Escape' && view.keys) view.set({ keys: false })
       else if (key === 'Escape' && view.picking) closePick()
       else if (key === 'Escape') view.set({ board: null, lookAt: null, spots: [], compare: null })
       else if (LOOKS[e.key])
