@@ -17,7 +17,7 @@ _ROUNDING = 1e-12
 def _slopes(points: Array, a: int, b: int, d: int, at: Array, bt: Array, dt: Array, frame: Array) -> bool:
     """Write how texture runs on a plane from three of its points and their coordinates; return whether they span it.
 
-    ``frame`` (5, 3): the first point, what texture changes by along x, y, z for u and v, then u and v at that point.
+    ``frame`` (4, 3), a row each: the first point; what u changes by along x, y, z; what v does; u and v at that point.
     """
     aa = ab = bb = 0.0
     for k in range(3):

@@ -195,7 +195,7 @@ def _compared(rings: Rings, width: Floats, measured: str) -> Floats:
 
 
 def _fitted(rings: Rings, width: Floats) -> tuple[Sectors, _Asked]:
-    """Return widths as far as there is room for them, and the sectors there."""
+    """Return widths as far as there is room for them, and the sectors there; ``rings`` keep how strips end in them."""
     at = rings.sectors(width)
     limit, fits = rings.limits(at, width)
     stopped = np.zeros(len(width), dtype=bool)
