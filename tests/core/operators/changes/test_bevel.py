@@ -115,6 +115,36 @@ class DifferentWidths(unittest.TestCase):
                             float(out.mesh.points[top, axis].max()), high[axis] - widths[k], places=9
                         )
 
+    def test_hollow_strips_of_three_widths(self) -> None:
+        """The two widest nearly alike: nothing is stopped; the widest runs out to the other, and nothing leans more than that."""
+        cube = body({"operator": "box", "size": [20, 20, 20]})
+        which, high = corner_of(cube), cube.bounds[1]
+        for widths in ((1, 5.5, 6), (5.8, 2, 6), (6, 0.2, 5.8), (4, 6, 5.5)):
+            for segments, roundness in ((2, -1.0), (3, -1.0), (4, -1.0), (6, -1.0), (4, -0.5), (6, -0.5)):
+                with self.subTest(widths=widths, segments=segments, roundness=roundness):
+                    further = [(which == k + 2, float(w)) for k, w in enumerate(widths[1:])]
+                    out = bevel(
+                        cube,
+                        which == 1,
+                        width=float(widths[0]),
+                        segments=segments,
+                        roundness=roundness,
+                        further=further,
+                    )
+                    check_sound(self, out.mesh)
+                    self.assertEqual(texts(out, "warning"), "")
+                    self.assertEqual(len(self_crossings(out.mesh).pairs), 0)
+                    new = out.mesh.group_faces("s2", "strips") | out.mesh.group_faces("s2", "corners")
+                    _, second, most = sorted(widths)
+                    self.assertGreater(float(face_normals(out.mesh)[new].min()), -(most - second) / (20 - most))
+                    for k, width in enumerate(widths):  # what is left of both faces beside each edge ends at its width
+                        for axis in {0, 1, 2} - {k}:
+                            flat = 3 - k - axis
+                            top = np.abs(out.mesh.points[:, flat] - high[flat]) < 1e-9
+                            have = high[axis] - float(out.mesh.points[top, axis].max())
+                            self.assertLess(have, width + 1e-9)
+                            self.assertGreater(have, min(width, second) - 1e-9)
+
 
 class Inside(unittest.TestCase):
     def test_what_is_cut_from_a_convex_body_stays_inside_it(self) -> None:

@@ -40,6 +40,8 @@ class Order(NamedTuple):
         those corners of the body, ``single`` (m,) whether one strip alone is the widest there.
     narrow, beside : (k,) all other edges, once for each of their ends, and the corner of the body it has there; -1 where
         no widths differ.
+    share : of the width of a strip, what it has at its end at the least where two of different widths go first: there is
+        one point on the edge between them, to which the wider runs out.
     """
 
     first: Bools
@@ -48,6 +50,7 @@ class Order(NamedTuple):
     single: Bools
     narrow: Long
     beside: Long
+    share: float
 
     @property
     def follow(self) -> Follow:
@@ -55,13 +58,15 @@ class Order(NamedTuple):
         return Follow(self.narrow, self.ends)
 
 
-def wider_first(rings: Rings, at: Sectors, width: Floats, offset: Floats) -> Order | None:
+def wider_first(rings: Rings, at: Sectors, width: Floats, offset: Floats, *, pairs: bool = False) -> Order | None:
     """Return which strips are made first; None where no two widths meet in a corner, or each waits for another.
 
     Parameters
     ----------
     width : (e,) what the strips are compared by.
     offset : (e,) mm from each edge to its strip's border, at which the sectors are.
+    pairs : where three widths meet, the two widest go first, and the third follows the crease between them; None
+        where nowhere three meet.
     """
     all_of = width[rings.edges]
     if len(all_of) == 0 or float(all_of.max()) <= float(all_of.min()) * (1 + _EQUAL):
@@ -74,13 +79,20 @@ def wider_first(rings: Rings, at: Sectors, width: Floats, offset: Floats) -> Ord
     begins = np.searchsorted(ring, np.arange(len(rings.starts) - 1))
     most, least = np.maximum.reduceat(width[edge], begins), np.minimum.reduceat(width[edge], begins)
     widest = width[edge] >= most[ring] * (1 - _EQUAL)
+    second = np.maximum.reduceat(np.where(widest, 0.0, width[edge]), begins)
+    share = 1.0
+    if pairs:
+        three = second - least > _EQUAL * most
+        if not three.any():
+            return None
+        share = float((second / most)[three].min())
+        widest |= three[ring] & (width[edge] >= second[ring] * (1 - _EQUAL))
     many = np.bincount(ring[widest], minlength=len(most))
     mixed = (at.kind == PATCH) & (most > least * (1 + _EQUAL))
     # two wide strips and a narrow one meet in a patch that stands out over neither, unless it is hollow
-    mixed &= (many == 1) | (rings.options.roundness < 0)
+    mixed &= (many == 1) | (rings.options.roundness < 0) | pairs
     # where narrow ones would have to widen steeply to follow the widest, a patch may do better
-    second = np.maximum.reduceat(np.where(widest, 0.0, width[edge]), begins)
-    steep = mixed & (second - least > _STEEP * most)
+    steep = mixed & (second - least > _STEEP * most) & (not pairs)
     if steep.any():
         mixed &= ~(steep & (overhang(rings, at, offset) < OVER))
     if not mixed.any():
@@ -103,7 +115,7 @@ def wider_first(rings: Rings, at: Sectors, width: Floats, offset: Floats) -> Ord
     wide = widest & known[ring] & first[edge]
     rest = ~first[edge]
     return Order(
-        first, rings.ring[place[wide]], ring[wide], many[ring[wide]] == 1, edge[rest], np.where(known[ring], ring, -1)[rest]
+        first, rings.ring[place[wide]], ring[wide], many[ring[wide]] == 1, edge[rest], np.where(known[ring], ring, -1)[rest], share
     )  # fmt: skip
 
 

@@ -144,14 +144,26 @@ def _together(rings: Rings, at: Sectors, asked: _Asked, step: str) -> Rounded:
 
 
 def _ordered(rings: Rings, order: Order, at: Sectors, asked: _Asked, step: str, measured: str, turns: int) -> Rounded:
-    """Return the body with the widest strips first; or with all made at the same time, where the others could not follow them."""
-    mesh = rings.mesh
-    one = _in_turn(rings, order, asked, step, measured, turns)
-    good = not one.never and not stands_out(mesh, one.mesh)
-    if good and (_least(rings, asked, one) > _ALL or float(overhang(rings, at, asked.width).max(initial=0.0)) > OVER):
-        return one
-    two = _together(rings, at, asked, step)
-    return one if good and _least(rings, asked, one) >= _least(rings, asked, two) else two
+    """Return the body with the widest strips first; or with all at the same time or the two widest first, where that leaves wider strips."""
+    best, most = None, 0.0
+    # a strip that is wider than a chord of the section that it follows would use that up
+    ways: list[Callable[[], Order | None]] = [
+        lambda: order,
+        lambda: None,
+        lambda: wider_first(rings, at, _compared(rings, asked.width, measured), asked.width, pairs=True),
+    ]
+    over = float(overhang(rings, at, asked.width).max(initial=0.0)) > OVER
+    for together, way in zip((False, not over, False), ways, strict=True):
+        turn = way()
+        if turn is None and not together:
+            continue
+        out = _together(rings, at, asked, step) if turn is None else _in_turn(rings, turn, asked, step, measured, turns)
+        least = _least(rings, asked, out) * (1.0 if turn is None else turn.share)
+        if not out.never and not stands_out(rings.mesh, out.mesh) and least > most:
+            best, most = out, least
+        if most > _ALL:
+            break
+    return _together(rings, at, asked, step) if best is None else best
 
 
 def _least(rings: Rings, asked: _Asked, out: Rounded) -> float:
