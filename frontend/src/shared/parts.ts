@@ -1,3 +1,4 @@
+import { withFollowers } from './following'
 import { namedIn } from './operators'
 import type { Part, PartView } from './api/client'
 import { freeId } from './format'
@@ -114,19 +115,9 @@ export function liveCopy(part: Part): void {
 
 /** The parts that follow others, by id: removing those leaves these without a body. */
 export function followersOf(ids: readonly string[]): Part[] {
-  const out: Part[] = []
   const parts = useSession.getState().bench?.document.parts ?? []
-  const all = [...ids]
-  for (const id of all)
-    for (const p of parts)
-      if (
-        !all.includes(p.id) &&
-        p.recipe.some((s) => namedIn(s, 'part').some((n) => n === id || n === partOf(id)?.name))
-      ) {
-        all.push(p.id)
-        out.push(p)
-      }
-  return out
+  const all = withFollowers(parts, ids).slice(ids.length)
+  return all.flatMap((id) => parts.find((p) => p.id === id) ?? [])
 }
 
 export function removeParts(ids: readonly string[]): void {

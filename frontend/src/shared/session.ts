@@ -2,17 +2,8 @@ import { create } from 'zustand'
 import { ApiError, Offline, api } from './api/client'
 import type { BenchChanges, BenchView, Edit, PartView } from './api/client'
 import { isChanges, partsOf, withChanges } from './changes'
-import { differenceInWords } from './differences'
-import { namedIn } from './operators'
-import { lengthsOf } from './units'
-
-/** What a change did to a part, in words, shown for a while beside the number that made it. */
-export interface Change {
-  part: string
-  step: string | null
-  text: string
-  before: string | null
-}
+import { describe, targetOf, withFollowers } from './following'
+import type { Change, Target } from './following'
 
 interface Session {
   id: string | null
@@ -214,13 +205,13 @@ interface Waiting {
   since: number | null
   /** done again upon a newer state it would be something else */
   once: boolean
-  target: { part: string; step: string | null } | null
+  target: Target | null
   done: (error: Error | null) => void
   tries: number
 }
 
 /** What the last edit did is told once the body it changed is there. */
-let undescribed: { before: BenchView; target: { part: string; step: string | null } } | null = null
+let undescribed: { before: BenchView; target: Target } | null = null
 
 function describeChange(): void {
   const now = getState().bench
@@ -305,7 +296,7 @@ export async function edit(
 ): Promise<void> {
   const id = getState().id
   if (!id) return
-  const target = targetOf(e)
+  const target = targetOf(getState().bench?.document.parts ?? [], e)
   try {
     await enqueue(
       (base, since) =>
@@ -327,29 +318,6 @@ export async function edit(
 /** The same, for buttons: errors are told and end there. */
 export function doEdit(e: Edit, options: { join?: boolean } = {}): void {
   edit(e, options).catch(() => undefined)
-}
-
-function targetOf(e: Edit): Waiting['target'] {
-  if ('step' in e && 'part' in e) return { part: e.part, step: e.step }
-  if ('curve' in e && typeof e.curve === 'string') {
-    const curve = e.curve
-    for (const p of getState().bench?.document.parts ?? [])
-      for (const s of p.recipe)
-        if (namedIn(s, 'curve').includes(curve)) return { part: p.id, step: s.id }
-  }
-  return null
-}
-
-function describe(
-  before: BenchView,
-  after: BenchView,
-  target: { part: string; step: string | null },
-): Change | null {
-  const a = before.parts.find((p) => p.part === target.part)
-  const b = after.parts.find((p) => p.part === target.part)
-  if (!a || !b) return null
-  const text = differenceInWords(a, b, lengthsOf(after.document.shown))
-  return { part: target.part, step: target.step, text, before: a.mesh }
 }
 
 export function move(how: 'undo' | 'redo' | 'go-to', revision?: number): void {
@@ -380,7 +348,8 @@ export function beginPreview(): void {
 
 /** Show an edit without keeping it. The newest wins; at most one is on its way. */
 export function preview(e: Edit, part: string | readonly string[] | null): void {
-  const parts = typeof part === 'string' ? withFollowers(part) : part
+  const parts =
+    typeof part === 'string' ? withFollowers(getState().bench?.document.parts ?? [], [part]) : part
   wanted = { edit: e, parts, at: performance.now(), told: false }
   void ask()
   clearTimeout(resting)
@@ -462,14 +431,4 @@ export function endPreview(): void {
   wanted = null
   if (getState().preview || getState().heavy)
     setState({ preview: null, previewed: null, heavy: null })
-}
-
-/** A part and the live copies of it, which change with it. */
-function withFollowers(part: string): string[] {
-  const out = [part]
-  for (const p of out)
-    for (const q of getState().bench?.document.parts ?? [])
-      if (!out.includes(q.id) && q.recipe.some((s) => namedIn(s, 'part').includes(p)))
-        out.push(q.id)
-  return out
 }

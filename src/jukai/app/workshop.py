@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 import time
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -12,10 +11,11 @@ import numpy as np
 
 from jukai.app.caches import Budget, ByteCache, StepCache
 from jukai.app.ports import NotThere
+from jukai.app.views import curve_view, hidden_view, measure_view, note_view, placed_view, reading_view, step_view
 from jukai.core.errors import Cancelled, CoreError, Estimated, Heavy, TooLarge, ValueProblem
 from jukai.core.geometry.elements import element_bytes, many_sided, poles, rows_of
 from jukai.core.geometry.measures import signed_volume
-from jukai.core.geometry.measuring import READINGS, Reading, readings
+from jukai.core.geometry.measuring import readings
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.normals import sharp_edges
 from jukai.core.geometry.outline import outline_bytes
@@ -25,21 +25,20 @@ from jukai.core.geometry.strips import strip_bytes
 from jukai.core.geometry.subdividing import limit_surface
 from jukai.core.geometry.view import View, view_digest, view_of
 from jukai.core.json_data import JsonObject
-from jukai.core.notes import Note
-from jukai.core.operators.base import Callout
 from jukai.core.operators.fields import field_at
 from jukai.core.operators.inputs import Files
 from jukai.core.operators.registry import get_operator
 from jukai.core.picks.offers import looks_like
 from jukai.core.picks.rules import resolve_pick
-from jukai.core.recipe.bench import Bench, Curve, Part, Step
-from jukai.core.recipe.evaluate import Asked, Evaluation, StepOutcome, evaluate, placement_numbers
-from jukai.core.recipe.measuring import Body, Measured, found_thing, measured
+from jukai.core.recipe.bench import Bench, Part, Step
+from jukai.core.recipe.evaluate import Asked, Evaluation, evaluate
+from jukai.core.recipe.measuring import Body, found_thing, measured
 from jukai.core.recipe.report import soundness_report
-from jukai.core.recipe.resolve import Resolver, point_ids
+from jukai.core.recipe.resolve import Resolver
 
 __all__ = ["Estimate", "Progress", "Workshop"]
 
+_KINDS = ("faces", "edges", "points")
 _MOST_MARKS = 4000
 _GIVES_WAY = 0.05
 """Seconds after which warming up looks again whether there is something else to be done."""
@@ -173,7 +172,7 @@ class Workshop:
         out = []
         for part in bench.parts:
             if part.hidden and (only is None or part.id not in only):
-                out.append(_hidden(part))
+                out.append(hidden_view(part))
             elif only is None or part.id in only:
                 out.append(self._view(bench, part, files, resolver, stop, progress, preview_limit))
         return out
@@ -186,20 +185,20 @@ class Workshop:
         except (Cancelled, Heavy):
             raise
         except CoreError as e:
-            return _hidden(part) | {"error": e.as_dict()}
+            return hidden_view(part) | {"error": e.as_dict()}
         return self.part_view(bench, evaluation, resolver)
 
     @staticmethod
     def hidden(part: Part, error: CoreError | None = None) -> dict[str, object]:
         """Return the view of a part that has no body to be shown."""
-        return _hidden(part) | {"hidden": part.hidden, "error": None if error is None else error.as_dict()}
+        return hidden_view(part) | {"hidden": part.hidden, "error": None if error is None else error.as_dict()}
 
     def part_view(self, bench: Bench, evaluation: Evaluation, resolver: Resolver | None = None) -> JsonObject:
         """Return one part as plain data; its drawing data waits under the hash given."""
         part, mesh = evaluation.part, evaluation.mesh
-        out: dict[str, object] = _hidden(part) | {"hidden": part.hidden, "steps": [_step_view(o) for o in evaluation.steps],
+        out: dict[str, object] = hidden_view(part) | {"hidden": part.hidden, "steps": [step_view(o) for o in evaluation.steps],
                                                "matrix": evaluation.matrix.ravel().tolist(), "key": evaluation.key,
-                                               "placed": None if evaluation.misplaced else _placed_view(resolver or Resolver(bench), part),
+                                               "placed": None if evaluation.misplaced else placed_view(resolver or Resolver(bench), part),
                                                "error": evaluation.misplaced.as_dict() if evaluation.misplaced else None}  # fmt: skip
         if mesh is None or mesh.n_faces == 0:
             return out
@@ -312,7 +311,7 @@ class Workshop:
         offers = [] if ruled else looks_like(mesh, picked)
         return {
             "mesh": self.keep(mesh, evaluation.key), "matrix": evaluation.matrix.ravel().tolist(), "kind": picked.kind, "kinds": list(kinds),
-            "of": rows_of(mesh, picked.kind), "picked": np.flatnonzero(picked.mask).tolist(), "notes": [_note_view(n) for n in notes],
+            "of": rows_of(mesh, picked.kind), "picked": np.flatnonzero(picked.mask).tolist(), "notes": [note_view(n) for n in notes],
             "through": None if inner is None else {"kind": shown.kind, "picked": np.flatnonzero(shown.mask).tolist()},
             "groups": [{"step": s, "name": g} for s, g in dict.fromkeys((s, g) for s, g, _ in mesh.lineage.rows)],
             "lineage": [{"step": s, "group": g, "parent": p} for s, g, p in mesh.lineage.rows], "named": [p.name for p in part.picks],
@@ -365,14 +364,14 @@ class Workshop:
             one, row = found_thing(Body(mesh, matrix_of(matrix)), kind, element)
             things.append(one)
             written.append(row)
-        return {"ends": written, "rows": [_reading_view(r) for r in readings(*things)]}
+        return {"ends": written, "rows": [reading_view(r) for r in readings(*things)]}
 
     def curves(
         self, bench: Bench, resolver: Resolver | None = None, only: Collection[str] | None = None
     ) -> list[dict[str, object]]:
         """Return the curves as the drawing board shows them: points worked out, samples, arcs; ``only`` some of them."""
         resolver = resolver or Resolver(bench)
-        return [_curve_view(resolver, c) for c in bench.curves if only is None or c.id in only]
+        return [curve_view(resolver, c) for c in bench.curves if only is None or c.id in only]
 
     def warm_up(self, busy: Callable[[], bool] = lambda: False) -> None:
         """Load and run what would make the first edit slow, as long as nothing else is to be done."""
@@ -381,110 +380,3 @@ class Workshop:
         for _ in warming():
             while busy():
                 time.sleep(_GIVES_WAY)
-
-
-def _reading_view(r: Reading) -> dict[str, object]:
-    words, unit = READINGS[r.what]
-    return {"what": r.what, "words": words, "unit": unit, "value": r.value, "places": [list(p) for p in r.places]}
-
-
-def measure_view(m: Measured) -> dict[str, object]:
-    """Return a kept measure as plain data."""
-    words, unit = READINGS[m.measure.what]
-    out: dict[str, object] = {"name": m.measure.name, "what": m.measure.what, "words": words, "unit": unit, "value": None, "places": [], "error": None,
-                           "parts": [e.part for e in m.measure.of], "hidden": m.measure.hidden}  # fmt: skip
-    if m.reading is not None:
-        out |= {"value": m.reading.value, "places": [list(p) for p in m.reading.places]}
-    if m.error is not None:
-        out["error"] = m.error.as_dict()
-    return out
-
-
-def _hidden(part: Part) -> dict[str, object]:
-    """Return the view of a part that is not worked out."""
-    return {"part": part.id, "name": part.name, "hidden": True, "steps": [], "matrix": None, "placed": None, "key": None, "mesh": None, "faces": 0, "points": 0,
-            "four_sided": 0, "bounds": None, "stands": None, "volume": None, "mass": None, "groups": {}, "error": None}  # fmt: skip
-
-
-def _placed_view(resolver: Resolver, part: Part) -> dict[str, object]:
-    """Return the numbers of a placement, worked out."""
-    out: dict[str, object] = {name: row.tolist() for name, row in placement_numbers(part, resolver).items()}
-    out["extents"] = {s: resolver.number(v, measures="length", where=s) for s, v in part.placement.extents.items()}
-    return out
-
-
-def _plain(value: object) -> object:
-    """Return a value as JSON can hold it."""
-    if isinstance(value, tuple | list):
-        return [_plain(v) for v in value]
-    if isinstance(value, float):
-        return value if math.isfinite(value) else None
-    if isinstance(value, np.generic):
-        return value.item()
-    return value
-
-
-def _note_view(n: Note) -> dict[str, object]:
-    solve = None if n.solve is None else dict(zip(("key", "value", "words"), n.solve, strict=True))
-    return {
-        "level": n.level,
-        "text": n.text,
-        "places": [list(p) for p in n.places[:50]],
-        "field": n.field,
-        "solve": solve,
-        "lines": [list(row) for row in n.lines],
-    }
-
-
-_KINDS = ("faces", "edges", "points")
-
-
-def _callout_view(c: Callout) -> dict[str, object]:
-    return {"target": c.target, "form": c.form, "at": list(c.at), "to": list(c.to), "along": list(c.along), "gain": c.gain,
-            "second": list(c.second) if c.second else None, "stopped": c.stopped, "slope": c.slope, "grip": list(c.held_at)}  # fmt: skip
-
-
-def _step_view(o: StepOutcome) -> dict[str, object]:
-    axis = o.result.axis if o.result is not None else None
-    return {
-        "id": o.step.id, "state": o.state, "shown": dict(o.shown), "used": {k: _plain(v) for k, v in o.used.items()},
-        "facts": {} if o.result is None else {k: _plain(v) for k, v in o.result.facts.items()}, "pieces": [] if o.result is None else list(o.result.pieces),
-        "notes": [_note_view(n) for n in o.notes], "error": o.error.as_dict() if o.error else None,
-        "faces_added": o.faces_added, "faces": o.mesh.n_faces if o.mesh is not None else 0,
-        "callouts": [_callout_view(c) for c in o.result.callouts] if o.result is not None else [],
-        "turned": o.result is not None and o.result.turned,
-        "axis": {"point": axis[0].tolist(), "direction": axis[1].tolist()} if axis is not None else None,
-    }  # fmt: skip
-
-
-def _curve_view(resolver: Resolver, curve: Curve) -> dict[str, object]:
-    out: dict[str, object] = {
-        "id": curve.id,
-        "name": curve.name,
-        "closed": curve.closed,
-        "points": [],
-        "samples": [],
-        "fillets": [],
-        "error": None,
-    }
-    try:
-        profile = resolver.curve(curve.id)
-    except CoreError as e:
-        return out | {"error": e.as_dict()}
-    shape, sampled = profile.shape, profile.sampled
-    rows = zip(
-        point_ids(curve),
-        shape.at.tolist(),
-        shape.fillet.tolist(),
-        shape.join,
-        shape.out.tolist(),
-        shape.into.tolist(),
-        strict=True,
-    )
-    out["points"] = [{"id": i, "at": at, "fillet": f, "join": j, "out": o, "into": n} for i, at, f, j, o, n in rows]
-    out["samples"] = sampled.points.tolist()
-    out["fillets"] = [
-        {"point": profile.point_ids[f.point], "asked": f.asked, "radius": f.radius, "centre": list(f.centre)}
-        for f in sampled.fillets
-    ]
-    return out

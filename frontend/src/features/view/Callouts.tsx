@@ -12,19 +12,18 @@ import { lengthText, lengthsOf, placeText } from '../../shared/units'
 import type { Lengths } from '../../shared/units'
 import { useView } from '../../shared/viewState'
 import {
-  BESIDE,
   anchorOf,
   boxOnScreen,
   shownCorners,
   lengthDimension,
   matrixOf,
   overall,
-  placeLeaders,
   screenWay,
   spannedAxis,
   stackedLengths,
 } from './layout'
 import type { Dimension, Leader, Spot } from './layout'
+import { BESIDE, placeLeaders } from './leaders'
 import { boxOf, turnedBoxes, wordsOf } from './words'
 import { shownCallouts, startDrag, textOf } from './calloutWork'
 import type { Shown } from './calloutWork'

@@ -20,11 +20,12 @@ import { BEFORE } from './compare'
 import { Contact } from './Contact'
 import { Pace } from './Pace'
 import { floorLines, rendersInSoftware, showBehind } from './pieces'
+import { asPng } from './png'
 import { Pointing, ready } from './Pointing'
 import { Scenery } from './Scenery'
 import { ghostFragment } from './shaders'
 import type { Sight } from './Sight'
-import { warmUp } from './warmUp'
+import { warmUp, whenIdle } from './warmUp'
 
 const REST = 160
 const REST_IN_HAND = 700
@@ -442,34 +443,4 @@ export class Stage extends Scenery {
     this.looked = this.looking
     this.onDrawn(this.swaps)
   }
-}
-
-/** Have something done in a moment when the page has nothing to do. */
-function whenIdle(act: () => void): void {
-  // not every browser tells
-  if ('requestIdleCallback' in window) window.requestIdleCallback(act, { timeout: 3000 })
-  else setTimeout(act, 1000)
-}
-
-/** Rows of pixels, the lowest first, as a PNG. */
-function asPng(pixels: Uint8Array, width: number, height: number): Promise<Blob> {
-  const out = document.createElement('canvas')
-  out.width = width
-  out.height = height
-  const context = out.getContext('2d')
-  if (context) {
-    const image = context.createImageData(width, height)
-    for (let y = 0; y < height; y += 1)
-      image.data.set(
-        pixels.subarray((height - 1 - y) * width * 4, (height - y) * width * 4),
-        y * width * 4,
-      )
-    context.putImageData(image, 0, 0)
-  }
-  return new Promise((done, fail) => {
-    out.toBlob((b) => {
-      if (b) done(b)
-      else fail(new Error('This browser can’t make a picture of that size. Make it smaller.'))
-    }, 'image/png')
-  })
 }

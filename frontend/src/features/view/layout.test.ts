@@ -3,8 +3,9 @@ import { describe, expect, it } from 'vitest'
 import type { PartView } from '../../shared/api/client'
 import { TITLES, mmPerPx, place } from './camera'
 import type { Looking } from './camera'
-import { apartFromEachOther, overall, placeLeaders } from './layout'
+import { apartFromEachOther, overall } from './layout'
 import type { Spot } from './layout'
+import { placeLeaders } from './leaders'
 import type { Sight } from './Sight'
 
 describe('callouts', () => {

@@ -53,3 +53,10 @@ export function warmUp(
   keep()
   for (const o of [...bodies, ghost, thin, geometry, line, target]) o.dispose()
 }
+
+/** Have something done in a moment when the page has nothing to do. */
+export function whenIdle(act: () => void): void {
+  // not every browser tells
+  if ('requestIdleCallback' in window) window.requestIdleCallback(act, { timeout: 3000 })
+  else setTimeout(act, 1000)
+}

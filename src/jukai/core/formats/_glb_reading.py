@@ -2,18 +2,14 @@
 
 from __future__ import annotations
 
-import base64
-import binascii
-import json
-import math
 from collections.abc import Iterable
 from typing import Any
 
 import numpy as np
 
 from jukai.core.errors import FileProblem
+from jukai.core.formats._glb_container import check_finite, chunks, data_uri, index_of, node_matrix, to_mm, whole_number
 from jukai.core.formats.common import (
-    LIMIT,
     MOST_POINTS,
     RawMesh,
     ReadMesh,
@@ -30,90 +26,14 @@ __all__ = ["read_glb"]
 
 _COMPONENT = {5120: "i1", 5121: "u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
 _WIDTH = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
-_MOST_JSON = 32 << 20
-"""Bytes of JSON: as objects it takes some twenty times as much."""
 _MOST_PIECES = 100_000
 _EXTENSIONS = {"KHR_materials_unlit", "KHR_texture_transform", CLEAR}
 
 
 def read_glb(data: bytes) -> ReadMesh:
     """Read the triangles of all nodes of the scene. Pictures and buffers elsewhere are never fetched."""
-    doc, blob = _chunks(data)
+    doc, blob = chunks(data)
     return _Document(doc, blob, len(data)).read()
-
-
-def _chunks(data: bytes) -> tuple[dict[str, object], bytes | None]:
-    if not data:
-        raise FileProblem("The file is empty.")
-    if data.lstrip()[:1] == b"{":
-        raise FileProblem("This is text glTF, not GLB.", hint="Save it as one binary file.")
-    if data[:4] != b"glTF":
-        raise FileProblem("This is no GLB file.")
-    if len(data) < 12:
-        raise FileProblem(f"The file ends inside its header: {len(data)} bytes, 12 are needed.")
-    version, length = (int.from_bytes(data[i : i + 4], "little") for i in (4, 8))
-    if version != 2:
-        raise FileProblem(f"GLB version {version} is not supported; 2 is.")
-    if length > len(data) or length < 12:
-        raise FileProblem(f"The header says {length} bytes, the file has {len(data)}.")
-    text: bytes | None = None
-    blob: bytes | None = None
-    at = 12
-    while at + 8 <= length:
-        size, kind = int.from_bytes(data[at : at + 4], "little"), data[at + 4 : at + 8]
-        if text is None and kind != b"JSON":
-            raise FileProblem("The first chunk must be JSON.")
-        if at + 8 + size > length:
-            name = "JSON" if kind == b"JSON" else "binary" if kind == b"BIN\0" else "unknown"
-            raise FileProblem(f"The {name} chunk reaches past the end of the file.")
-        body = data[at + 8 : at + 8 + size]
-        if text is None:
-            text = body
-        elif kind == b"BIN\0" and blob is None:
-            blob = body
-        at += 8 + size
-    if text is None:
-        raise FileProblem("The file has no JSON chunk.")
-    return _json(text), blob
-
-
-def _json(text: bytes) -> dict[str, object]:
-    if len(text) > _MOST_JSON:
-        raise FileProblem(
-            f"The JSON chunk has {len(text) // 1_000_000} MB; {_MOST_JSON // 1_000_000} MB are the most.",
-            hint="The numbers of the meshes belong in the binary chunk.",
-        )
-    if not text.strip(b" \0"):
-        raise FileProblem("The JSON chunk is empty.")
-
-    def constant(word: str) -> object:
-        raise FileProblem(f"The JSON is broken: {word} is no number there.")
-
-    try:
-        doc = json.loads(text.decode("utf-8"), parse_constant=constant)
-    except UnicodeDecodeError:
-        raise FileProblem("The JSON is not UTF-8.") from None
-    except json.JSONDecodeError as e:
-        raise FileProblem(f"The JSON is broken at position {e.pos}.") from None
-    except RecursionError:
-        raise FileProblem("The JSON is nested too deep.") from None
-    if not isinstance(doc, dict):
-        raise FileProblem("The JSON must be an object.")
-    return doc
-
-
-def _index(value: object, count: int, what: str) -> int:
-    if isinstance(value, bool) or not isinstance(value, int) or not 0 <= value < count:
-        raise FileProblem(f"{what} {value}, there {'is' if count == 1 else 'are'} {count}.")
-    return value
-
-
-def _whole(value: object, what: str, least: int = 0) -> int:
-    if isinstance(value, bool) or not isinstance(value, int):
-        raise FileProblem(f"{what} is no whole number.")
-    if value < least:
-        raise FileProblem(f"{what} {value}.")
-    return value
 
 
 class _Document:
@@ -209,15 +129,15 @@ class _Document:
         for i, node in enumerate(nodes):
             children = node.get("children", [])
             for c in children if isinstance(children, list) else []:
-                child = _index(c, len(nodes), f"Node {i}: child")
+                child = index_of(c, len(nodes), f"Node {i}: child")
                 if child == i:
                     raise FileProblem("Nodes run in a ring.")
                 parents[child] += 1
                 if parents[child] > 1:
                     raise FileProblem(f"Node {child} has more than one parent.")
         if scenes:
-            which = _index(self.doc.get("scene", 0), len(scenes), "scene")
-            roots = [_index(r, len(nodes), f"Scene {which}: node") for r in scenes[which].get("nodes", [])]
+            which = index_of(self.doc.get("scene", 0), len(scenes), "scene")
+            roots = [index_of(r, len(nodes), f"Scene {which}: node") for r in scenes[which].get("nodes", [])]
         elif nodes:
             roots = [i for i in range(len(nodes)) if parents[i] == 0]
             if not roots:
@@ -236,9 +156,9 @@ class _Document:
                 raise FileProblem("Nodes run in a ring.")
             seen.add(i)
             node = nodes[i]
-            matrix = above @ _node_matrix(node, i)
+            matrix = above @ node_matrix(node, i)
             if "mesh" in node:
-                out.append((_index(node["mesh"], len(self.tables["meshes"]), f"Node {i}: mesh"), matrix))
+                out.append((index_of(node["mesh"], len(self.tables["meshes"]), f"Node {i}: mesh"), matrix))
             stack.extend((c, matrix) for c in reversed(node.get("children", [])))
         if not out and parents.any() and len(seen) < len(nodes):
             raise FileProblem("Nodes run in a ring.")
@@ -259,7 +179,7 @@ class _Document:
         if points.shape[1] != 3:
             raise FileProblem(f"Mesh {mesh}: POSITION must be VEC3.")
         points = points.astype(np.float64)
-        _check_finite(points)
+        check_finite(points)
         if "indices" in row:
             ids = self.accessor(row["indices"])
             if ids.dtype.kind == "f" or ids.shape[1] != 1:
@@ -278,8 +198,8 @@ class _Document:
                 uv = np.stack([uv[:, 0], 1 - uv[:, 1]], axis=1)
         material = -1
         if "material" in row:
-            material = _index(row["material"], len(self.tables["materials"]), f"Mesh {mesh}: material")
-        points = _to_mm(points, matrix)
+            material = index_of(row["material"], len(self.tables["materials"]), f"Mesh {mesh}: material")
+        points = to_mm(points, matrix)
         return points, self.triangles(ids, mode), uv, material
 
     def triangles(self, ids: Array, mode: int) -> Array:
@@ -296,7 +216,7 @@ class _Document:
 
     def accessor(self, number: object) -> Array:
         accessors = self.tables["accessors"]
-        i = _index(number, len(accessors), "accessor")
+        i = index_of(number, len(accessors), "accessor")
         row = accessors[i]
         kind, component = row.get("type"), row.get("componentType")
         if kind not in _WIDTH:
@@ -312,7 +232,7 @@ class _Document:
             raise FileProblem(f"Accessor {i}: {count} points are over the limit of {MOST_POINTS}.")
         dtype, width = np.dtype(_COMPONENT[component]), _WIDTH[kind]
         if "bufferView" in row:
-            offset = _whole(row.get("byteOffset", 0), f"Accessor {i}: offset")
+            offset = whole_number(row.get("byteOffset", 0), f"Accessor {i}: offset")
             table = self.strided(i, row["bufferView"], offset, count, dtype, width)
         else:
             table = np.zeros((count, width), dtype)
@@ -338,13 +258,13 @@ class _Document:
 
     def sparse(self, i: int, row: JsonObject, table: Array, dtype: np.dtype[np.generic], width: int) -> Array:
         try:
-            count = _whole(row["count"], f"Accessor {i}: sparse count", 1)
+            count = whole_number(row["count"], f"Accessor {i}: sparse count", 1)
             ids_row, values_row = row["indices"], row["values"]
             ids_type = np.dtype(_COMPONENT[ids_row["componentType"]])
             ids_data, _ = self.view(ids_row["bufferView"])
             values_data, _ = self.view(values_row["bufferView"])
             at, value_at = (
-                _whole(r.get("byteOffset", 0), f"Accessor {i}: sparse offset") for r in (ids_row, values_row)
+                whole_number(r.get("byteOffset", 0), f"Accessor {i}: sparse offset") for r in (ids_row, values_row)
             )
         except (KeyError, TypeError, AttributeError):
             raise FileProblem(f"Accessor {i}: its sparse part is broken.") from None
@@ -361,13 +281,13 @@ class _Document:
 
     def view(self, number: object) -> tuple[memoryview, int]:
         views = self.tables["bufferViews"]
-        i = _index(number, len(views), "buffer view")
+        i = index_of(number, len(views), "buffer view")
         row = views[i]
         buffer = self.buffer(row.get("buffer"))
         offset = row.get("byteOffset", 0)
         if isinstance(offset, bool) or not isinstance(offset, int) or offset < 0:
             raise FileProblem(f"Buffer view {i}: offset {offset}.")
-        length = _whole(row.get("byteLength"), f"Buffer view {i}: length", 1)
+        length = whole_number(row.get("byteLength"), f"Buffer view {i}: length", 1)
         stride = row.get("byteStride", 0)
         if stride and not (isinstance(stride, int) and 4 <= stride <= 252):
             raise FileProblem(f"Buffer view {i}: stride {stride}; 4 to 252 are allowed.")
@@ -377,18 +297,18 @@ class _Document:
 
     def buffer(self, number: object) -> memoryview:
         rows = self.tables["buffers"]
-        i = _index(number, len(rows), "buffer")
+        i = index_of(number, len(rows), "buffer")
         if i in self.buffers:
             return self.buffers[i]
         row = rows[i]
-        said = _whole(row.get("byteLength"), f"Buffer {i}: length", 1)
+        said = whole_number(row.get("byteLength"), f"Buffer {i}: length", 1)
         uri = row.get("uri")
         if uri is None:
             if self.blob is None or i != 0:
                 raise FileProblem(f"Buffer {i} has no data.")
             held = self.blob
         else:
-            held = _data_uri(uri, i)
+            held = data_uri(uri, i)
         if said > len(held):
             raise FileProblem(f"Buffer {i} says {said} bytes, the file holds {len(held)}.")
         self.buffers[i] = memoryview(held)[:said]
@@ -409,66 +329,3 @@ class _Document:
             np.repeat(np.array([p[3] for p in pieces], np.int32), counts), self.notes,
         )  # fmt: skip
         return finish_reading(raw, merge=True, has_units=True)
-
-
-def _data_uri(uri: object, i: int) -> bytes:
-    if not isinstance(uri, str) or not uri.startswith("data:"):
-        raise FileProblem(f"Buffer {i} lies outside the file; nothing was fetched or read.")
-    head, _, body = uri.partition(",")
-    try:
-        return base64.b64decode(body if head.endswith(";base64") else "?", validate=True)
-    except (ValueError, binascii.Error):
-        raise FileProblem(f"Buffer {i}: its data cannot be read.") from None
-
-
-def _check_finite(points: Floats) -> None:
-    good = np.isfinite(points).all(axis=1)
-    if not good.all():
-        raise FileProblem(f"Point {int(np.argmin(good))}: a coordinate is not a finite number.")
-
-
-def _numbers(value: object, count: int, what: str) -> Floats:
-    if (
-        not isinstance(value, list)
-        or len(value) != count
-        or not all(isinstance(x, int | float) and not isinstance(x, bool) for x in value)
-    ):
-        raise FileProblem(f"{what} needs {count} numbers.")
-    out = np.array(value, dtype=np.float64)
-    if not np.isfinite(out).all():
-        raise FileProblem(f"{what} is not finite.")
-    return out
-
-
-def _node_matrix(node: dict[str, object], i: int) -> Floats:
-    if "matrix" in node:
-        matrix = _numbers(node["matrix"], 16, f"Node {i}: matrix").reshape(4, 4).T
-        if abs(np.linalg.det(matrix[:3, :3])) < 1e-300:
-            raise FileProblem(f"Node {i}: its matrix has no inverse.")
-        return np.asarray(matrix)
-    out = np.eye(4)
-    if "rotation" in node:
-        x, y, z, w = _numbers(node["rotation"], 4, f"Node {i}: rotation")
-        norm = math.sqrt(x * x + y * y + z * z + w * w) or 1.0
-        x, y, z, w = x / norm, y / norm, z / norm, w / norm
-        out[:3, :3] = [
-            [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
-            [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
-            [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
-        ]
-    if "scale" in node:
-        out[:3, :3] *= _numbers(node["scale"], 3, f"Node {i}: scale")
-    if "translation" in node:
-        out[:3, 3] = _numbers(node["translation"], 3, f"Node {i}: translation")
-    return out
-
-
-def _to_mm(points: Floats, matrix: Floats) -> Floats:
-    if not (matrix == np.eye(4)).all():
-        with np.errstate(over="ignore", invalid="ignore"):
-            points = points @ matrix[:3, :3].T + matrix[:3, 3]
-    with np.errstate(over="ignore", invalid="ignore"):
-        points = np.stack([points[:, 0], -points[:, 2], points[:, 1]], axis=1) * 1000 + 0.0
-    if not (np.abs(points) <= LIMIT).all():
-        raise FileProblem(f"Coordinates are too large after the scale of their node; {LIMIT:g} mm is the limit.")
-    return points

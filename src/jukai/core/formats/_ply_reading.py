@@ -12,8 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jukai.core.errors import FileProblem
+from jukai.core.formats._ply_header import Element, Property, check_elements, read_header
 from jukai.core.formats.common import (
-    MOST_POINTS,
     NUMBER,
     RawMesh,
     ReadMesh,
@@ -28,30 +28,8 @@ from jukai.core.geometry.kernels import FEW, kernel
 
 __all__ = ["read_ply"]
 
-_TYPES = {
-    "char": "i1", "uchar": "u1", "short": "i2", "ushort": "u2", "int": "i4", "uint": "u4", "float": "f4", "double": "f8",
-    "int8": "i1", "uint8": "u1", "int16": "i2", "uint16": "u2", "int32": "i4", "uint32": "u4", "float32": "f4", "float64": "f8",
-}  # fmt: skip
 _UV = (("s", "t"), ("u", "v"), ("texture_u", "texture_v"))
 """Names under which points have texture coordinates."""
-_FORMATS = {"ascii": "", "binary_little_endian": "<", "binary_big_endian": ">"}
-_HEADER_LIMIT = 4 * 1024 * 1024
-
-
-@dataclass(slots=True)
-class _Property:
-    name: str
-    type: str
-    count_type: str | None = None
-
-
-@dataclass(slots=True)
-class _Element:
-    name: str
-    count: int
-    line: int
-    properties: list[_Property] = field(default_factory=list)
-    names: set[str] = field(default_factory=set)
 
 
 @dataclass(slots=True)
@@ -72,8 +50,8 @@ def read_ply(data: bytes) -> ReadMesh:
         if data[:3] == b"ply" and len(data) < 12:
             raise FileProblem("The file ends inside its header.")
         raise FileProblem("This is no PLY file.")
-    order, elements, body = _header(data)
-    _check_elements(elements)
+    order, elements, body = read_header(data)
+    check_elements(elements)
     found = _text(data, body, elements) if order == "" else _binary(data, body, elements, order)
     if found.corners is None or len(found.sizes) == 0:
         raise FileProblem(f"{plural(len(found.points), 'point')} but no face.")
@@ -85,123 +63,25 @@ def read_ply(data: bytes) -> ReadMesh:
     return finish_reading(raw, merge=False, explain=lambda: check_points(found.points))
 
 
-def _header(data: bytes) -> tuple[str, list[_Element], int]:
-    at = 0
-    number = 0
-    order: str | None = None
-    elements: list[_Element] = []
-    while True:
-        words, at = _line(data, at)
-        number += 1
-        key = words[0] if words else ""
-        if key == "end_header":
-            break
-        if key == "format":
-            order = _format_line(words, number)
-        elif key == "element":
-            elements.append(_element(words, number))
-        elif key == "property":
-            if not elements:
-                raise FileProblem(f"Line {number}: a property before any element.")
-            _property(elements[-1], words, number)
-        elif key not in ("ply", "comment", "obj_info", ""):
-            if number == 2:
-                raise FileProblem("Line 2: this is no PLY header.")
-            raise FileProblem(f"Line {number}: unknown header word '{key[:40]}'; end_header is missing.")
-    if order is None:
-        raise FileProblem("The header has no format line.")
-    return order, elements, at
-
-
-def _line(data: bytes, at: int) -> tuple[list[str], int]:
-    """Return the words of a header's line, and where the next begins."""
-    stop = data.find(b"\n", at, at + _HEADER_LIMIT)
-    if stop < 0:
-        stop = data.find(b"\r", at, at + _HEADER_LIMIT)
-    if stop < 0:
-        raise FileProblem(
-            "The file ends inside its header." if len(data) - at < _HEADER_LIMIT else "This is no PLY file."
-        )
-    if stop + 1 > _HEADER_LIMIT:
-        raise FileProblem("The header is longer than 4 MB.")
-    return data[at:stop].rstrip(b"\r").decode("latin-1").split(), stop + 1
-
-
-def _format_line(words: list[str], number: int) -> str:
-    if len(words) < 3 or words[1] not in _FORMATS:
-        raise FileProblem(
-            f"Line {number}: unknown format '{' '.join(words[1:2])[:40]}'.", hint=f"Known: {', '.join(_FORMATS)}."
-        )
-    if words[2] != "1.0":
-        raise FileProblem(f"Line {number}: format version {words[2][:20]} is not supported; 1.0 is.")
-    return _FORMATS[words[1]]
-
-
-def _element(words: list[str], number: int) -> _Element:
-    if len(words) != 3:
-        raise FileProblem(f"Line {number}: an element needs a name and a count.")
-    if not re.fullmatch(r"[+-]?\d{1,18}", words[2]):
-        raise FileProblem(f"Line {number}: '{words[2][:40]}' is no count.")
-    count = int(words[2])
-    if count < 0:
-        raise FileProblem(f"Line {number}: count {count}.")
-    return _Element(words[1], count, number)
-
-
-def _property(element: _Element, words: list[str], number: int) -> None:
-    if len(words) == 5 and words[1] == "list":
-        for t in words[2:4]:
-            if t not in _TYPES:
-                raise FileProblem(f"Line {number}: unknown type '{t[:40]}'.")
-        if _TYPES[words[2]][0] == "f":
-            raise FileProblem(f"Line {number}: the length of a list must be of a whole-number type.")
-        element.properties.append(_Property(words[4], _TYPES[words[3]], _TYPES[words[2]]))
-        if element.name == "vertex" and words[4] in ("x", "y", "z"):
-            raise FileProblem(f"Line {number}: {words[4]} must be one number, not a list.")
-    elif len(words) == 3:
-        if words[1] not in _TYPES:
-            raise FileProblem(f"Line {number}: unknown type '{words[1][:40]}'.")
-        if words[2] in element.names:
-            raise FileProblem(f"Line {number}: property '{words[2][:40]}' is there twice.")
-        element.names.add(words[2])
-        element.properties.append(_Property(words[2], _TYPES[words[1]]))
-    else:
-        raise FileProblem(f"Line {number}: a property needs a type and a name.")
-
-
-def _check_elements(elements: list[_Element]) -> None:
-    for e in elements:
-        if not e.properties and e.count:
-            raise FileProblem(f"Line {e.line}: the element '{e.name[:40]}' has no properties.")
-    vertex = next((e for e in elements if e.name == "vertex"), None)
-    if vertex is None:
-        raise FileProblem("The file has no points (no element 'vertex').")
-    names = [p.name for p in vertex.properties]
-    if any(axis not in names for axis in "xyz"):
-        raise FileProblem("Points need x, y and z.")
-    if vertex.count > MOST_POINTS * 100:
-        raise FileProblem(f"The file says {vertex.count} points; the file is too short for that.")
-
-
-def _texture_of(element: _Element) -> _Property | None:
+def _texture_of(element: Element) -> Property | None:
     """Return the list that has two texture coordinates for each corner of a face (common practice, no source)."""
     return next((p for p in element.properties if p.name == "texcoord" and p.count_type), None)
 
 
-def _list_of(element: _Element) -> _Property | None:
+def _list_of(element: Element) -> Property | None:
     return next((p for p in element.properties if p.name in ("vertex_indices", "vertex_index") and p.count_type), None)
 
 
 _WORDS = {"vertex": ("point", "points"), "face": ("face", "faces")}
 
 
-def _short(element: _Element, held: int | None = None) -> FileProblem:
+def _short(element: Element, held: int | None = None) -> FileProblem:
     many = _WORDS.get(element.name, (element.name, element.name + "s"))[1]
     end = "the file is too short for that." if held is None else f"but holds {held}."
     return FileProblem(f"The file says {element.count} {many}, {end}")
 
 
-def _binary(data: bytes, at: int, elements: list[_Element], order: str) -> _Found:
+def _binary(data: bytes, at: int, elements: list[Element], order: str) -> _Found:
     found = _Found()
     for e in elements:
         if all(p.count_type is None for p in e.properties):
@@ -254,7 +134,7 @@ def _corner_uv(found: _Found) -> None:
         found.uv = None
 
 
-def _binary_lists(data: bytes, at: int, e: _Element, order: str, found: _Found) -> int:
+def _binary_lists(data: bytes, at: int, e: Element, order: str, found: _Found) -> int:
     """Read an element with lists. Rows that all have the length of the first are read at once."""
     listed = _list_of(e) if e.name == "face" else None
     if e.count and len(e.properties) == 1 and e.properties[0].count_type:
@@ -286,7 +166,7 @@ def _binary_lists(data: bytes, at: int, e: _Element, order: str, found: _Found) 
     return int(end)
 
 
-def _alike(data: bytes, at: int, e: _Element, order: str, found: _Found | None) -> int | None:
+def _alike(data: bytes, at: int, e: Element, order: str, found: _Found | None) -> int | None:
     """Read rows of one list that all have the length of the first, at once; None when they have not."""
     p = e.properties[0]
     count_type = np.dtype(order + str(p.count_type))
@@ -349,7 +229,7 @@ def _scan_rows(
     return starts, lengths, at, -1, 0
 
 
-def _listed(raw: Array, starts: Array, lengths: Array, prop: _Property, order: str) -> Array:
+def _listed(raw: Array, starts: Array, lengths: Array, prop: Property, order: str) -> Array:
     """Return the entries of a list of each row, one after the other."""
     width = np.dtype(prop.type).itemsize
     gather = _gathered.choose(len(starts), 3000)
@@ -369,7 +249,7 @@ def _gathered(raw: Array, starts: Array, sizes: Array, total: int) -> NDArray[np
     return out
 
 
-def _take_faces(found: _Found, values: Array, sizes: Array, prop: _Property) -> None:
+def _take_faces(found: _Found, values: Array, sizes: Array, prop: Property) -> None:
     if prop.type[0] == "f":
         whole = values == np.round(values)
         if not whole.all():
@@ -393,7 +273,7 @@ def _check_indices(found: _Found) -> None:
     found.corners = found.corners.astype(np.int32)
 
 
-def _text(data: bytes, at: int, elements: list[_Element]) -> _Found:
+def _text(data: bytes, at: int, elements: list[Element]) -> _Found:
     rows = Rows(data, start=at, number=data.count(b"\n", 0, at) + 1)
     found = _Found()
     for e in elements:
@@ -422,7 +302,7 @@ def _text(data: bytes, at: int, elements: list[_Element]) -> _Found:
     return found
 
 
-def _text_rows(rows: Rows, e: _Element) -> Iterator[Row]:
+def _text_rows(rows: Rows, e: Element) -> Iterator[Row]:
     """Yield the rows of an element."""
     there = 0
     while there < e.count:
@@ -433,7 +313,7 @@ def _text_rows(rows: Rows, e: _Element) -> Iterator[Row]:
         there += len(block)
 
 
-def _text_points(rows: Rows, e: _Element, found: _Found) -> None:
+def _text_points(rows: Rows, e: Element, found: _Found) -> None:
     if any(p.count_type for p in e.properties):
         raise FileProblem(f"Line {e.line}: points with lists are not supported in text.")
     names = [p.name for p in e.properties]
@@ -458,7 +338,7 @@ def _text_number(word: bytes, number: int) -> float:
     return float(word)
 
 
-def _text_face(words: list[bytes], e: _Element, listed: _Property, number: int) -> dict[str, list[float]]:
+def _text_face(words: list[bytes], e: Element, listed: Property, number: int) -> dict[str, list[float]]:
     """Return the lists of a face that are used, by their names."""
     at = 0
     lists: dict[str, list[float]] = {}

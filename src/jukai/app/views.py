@@ -1,0 +1,127 @@
+"""What the page is told of parts, steps, curves and measures, as plain data."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from jukai.core.errors import CoreError
+from jukai.core.geometry.measuring import READINGS, Reading
+from jukai.core.notes import Note
+from jukai.core.operators.base import Callout
+from jukai.core.recipe.bench import Curve, Part
+from jukai.core.recipe.evaluate import StepOutcome, placement_numbers
+from jukai.core.recipe.measuring import Measured
+from jukai.core.recipe.resolve import Resolver, point_ids
+
+__all__ = ["curve_view", "hidden_view", "measure_view", "note_view", "placed_view", "reading_view", "step_view"]
+
+
+def reading_view(r: Reading) -> dict[str, object]:
+    """Return what is read between picked elements as plain data."""
+    words, unit = READINGS[r.what]
+    return {"what": r.what, "words": words, "unit": unit, "value": r.value, "places": [list(p) for p in r.places]}
+
+
+def measure_view(m: Measured) -> dict[str, object]:
+    """Return a kept measure as plain data."""
+    words, unit = READINGS[m.measure.what]
+    out: dict[str, object] = {"name": m.measure.name, "what": m.measure.what, "words": words, "unit": unit, "value": None, "places": [], "error": None,
+                           "parts": [e.part for e in m.measure.of], "hidden": m.measure.hidden}  # fmt: skip
+    if m.reading is not None:
+        out |= {"value": m.reading.value, "places": [list(p) for p in m.reading.places]}
+    if m.error is not None:
+        out["error"] = m.error.as_dict()
+    return out
+
+
+def hidden_view(part: Part) -> dict[str, object]:
+    """Return the view of a part that is not worked out."""
+    return {"part": part.id, "name": part.name, "hidden": True, "steps": [], "matrix": None, "placed": None, "key": None, "mesh": None, "faces": 0, "points": 0,
+            "four_sided": 0, "bounds": None, "stands": None, "volume": None, "mass": None, "groups": {}, "error": None}  # fmt: skip
+
+
+def placed_view(resolver: Resolver, part: Part) -> dict[str, object]:
+    """Return the numbers of a placement, worked out."""
+    out: dict[str, object] = {name: row.tolist() for name, row in placement_numbers(part, resolver).items()}
+    out["extents"] = {s: resolver.number(v, measures="length", where=s) for s, v in part.placement.extents.items()}
+    return out
+
+
+def _plain(value: object) -> object:
+    """Return a value as JSON can hold it."""
+    if isinstance(value, tuple | list):
+        return [_plain(v) for v in value]
+    if isinstance(value, float):
+        return value if math.isfinite(value) else None
+    if isinstance(value, np.generic):
+        return value.item()
+    return value
+
+
+def note_view(n: Note) -> dict[str, object]:
+    """Return a note as plain data: its first places, and the value that solves it."""
+    solve = None if n.solve is None else dict(zip(("key", "value", "words"), n.solve, strict=True))
+    return {
+        "level": n.level,
+        "text": n.text,
+        "places": [list(p) for p in n.places[:50]],
+        "field": n.field,
+        "solve": solve,
+        "lines": [list(row) for row in n.lines],
+    }
+
+
+def callout_view(c: Callout) -> dict[str, object]:
+    """Return a callout as plain data."""
+    return {"target": c.target, "form": c.form, "at": list(c.at), "to": list(c.to), "along": list(c.along), "gain": c.gain,
+            "second": list(c.second) if c.second else None, "stopped": c.stopped, "slope": c.slope, "grip": list(c.held_at)}  # fmt: skip
+
+
+def step_view(o: StepOutcome) -> dict[str, object]:
+    """Return what became of a step as plain data."""
+    axis = o.result.axis if o.result is not None else None
+    return {
+        "id": o.step.id, "state": o.state, "shown": dict(o.shown), "used": {k: _plain(v) for k, v in o.used.items()},
+        "facts": {} if o.result is None else {k: _plain(v) for k, v in o.result.facts.items()}, "pieces": [] if o.result is None else list(o.result.pieces),
+        "notes": [note_view(n) for n in o.notes], "error": o.error.as_dict() if o.error else None,
+        "faces_added": o.faces_added, "faces": o.mesh.n_faces if o.mesh is not None else 0,
+        "callouts": [callout_view(c) for c in o.result.callouts] if o.result is not None else [],
+        "turned": o.result is not None and o.result.turned,
+        "axis": {"point": axis[0].tolist(), "direction": axis[1].tolist()} if axis is not None else None,
+    }  # fmt: skip
+
+
+def curve_view(resolver: Resolver, curve: Curve) -> dict[str, object]:
+    """Return a curve as the drawing board shows it, or what is wrong with it."""
+    out: dict[str, object] = {
+        "id": curve.id,
+        "name": curve.name,
+        "closed": curve.closed,
+        "points": [],
+        "samples": [],
+        "fillets": [],
+        "error": None,
+    }
+    try:
+        profile = resolver.curve(curve.id)
+    except CoreError as e:
+        return out | {"error": e.as_dict()}
+    shape, sampled = profile.shape, profile.sampled
+    rows = zip(
+        point_ids(curve),
+        shape.at.tolist(),
+        shape.fillet.tolist(),
+        shape.join,
+        shape.out.tolist(),
+        shape.into.tolist(),
+        strict=True,
+    )
+    out["points"] = [{"id": i, "at": at, "fillet": f, "join": j, "out": o, "into": n} for i, at, f, j, o, n in rows]
+    out["samples"] = sampled.points.tolist()
+    out["fillets"] = [
+        {"point": profile.point_ids[f.point], "asked": f.asked, "radius": f.radius, "centre": list(f.centre)}
+        for f in sampled.fillets
+    ]
+    return out
