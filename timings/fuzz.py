@@ -174,7 +174,7 @@ def run(number: int, *, tell: bool = False) -> Trial:
     found, places = (set(), np.zeros((0, 3))) if said and not tell else faults(out)
     if out.closed and not said and bool((volumes(out) < 0).any()):
         trial.seen.append("turned")
-    if not said and bulges(mesh, out) > 1e-6:
+    if not said and bulges(mesh, out) > 1e-6 and not any("stand out over" in n.text for n in result.notes):
         trial.seen.append("outside")
     if found and not said:
         trial.seen.append("folded" if "folded" in found else "crossing")

@@ -188,6 +188,20 @@ class Inside(unittest.TestCase):
                         self.assertLess(over, 1e-9 * mesh.size)
                         self.assertTrue(out.mesh.closed)
 
+    def test_strips_that_run_on_and_stand_out_say_so(self) -> None:
+        """A leaning pyramid with its corners moved by chance: where strips may not stop, the corner at its top stands out."""
+        leaning = reference_mesh("pyramid_8_leaning.obj")
+        move = np.random.default_rng(1576).normal(size=leaning.points.shape) * 0.02 * leaning.size
+        mesh = leaning.with_points(leaning.points + move)
+        every = np.ones(mesh.connectivity.n_edges, dtype=bool)
+        normals = face_normals(mesh)
+        level = np.einsum("ij,ij->i", mesh.points[mesh.corners[mesh.offsets[:-1]]], normals)
+        for mode, words, outside in (("run_on", "stand out", True), ("stop", "are stopped", False)):
+            out = bevel(mesh, every, width=0.1854125813916954, measured_as="radius", segments=1, at_neighbours=mode)
+            self.assertIn(words, texts(out, "warning"))
+            over = float((out.mesh.points @ normals.T - level).max())
+            self.assertEqual(over > 1e-6 * mesh.size, outside)
+
 
 class Points(unittest.TestCase):
     def test_points_have_the_limits_and_the_search_of_edges(self) -> None:

@@ -21,7 +21,18 @@ from jukai.core.geometry.pairs import overlapping_boxes
 from jukai.core.geometry.selecting import faces_of
 from jukai.core.geometry.soundness import faces_without_area, folded_edges, folded_faces
 
-__all__ = ["Strips", "Trials", "cleared", "crossed", "crossed_nearby", "limited", "searched", "stands_out", "unopened"]
+__all__ = [
+    "Strips",
+    "Trials",
+    "cleared",
+    "crossed",
+    "crossed_nearby",
+    "limited",
+    "searched",
+    "standing_out",
+    "stands_out",
+    "unopened",
+]
 
 _FEW = 400
 _EASY = 1.05
@@ -118,7 +129,7 @@ def cleared(trials: Trials, out: Rounded) -> Rounded:
     searched for crossings, and the widths near them are lowered, then raised as far as they stay apart.
     """
     winding = _winding(trials.mesh)
-    places = np.concatenate([crossed(trials.mesh, out), _standing_out(trials.mesh, out.mesh, _OUT)])
+    places = np.concatenate([crossed(trials.mesh, out), standing_out(trials.mesh, out.mesh)])
     if len(places) == 0:
         return out
     contacts = not _touches(trials.mesh)
@@ -195,11 +206,11 @@ def crossed_nearby(mesh: Mesh, out: Rounded) -> Floats:
 
 def stands_out(mesh: Mesh, made: Mesh) -> bool:
     """Return whether a body stands out over the planes of the convex one that it was cut from; never over one that is not convex."""
-    return len(_standing_out(mesh, made, _FLAT)) > 0
+    return len(standing_out(mesh, made, _FLAT)) > 0
 
 
-def _standing_out(mesh: Mesh, made: Mesh, share: float) -> Floats:
-    """Return the points of a body that stand out over the planes of the convex one before it by more than a ``share`` of its size."""
+def standing_out(mesh: Mesh, made: Mesh, share: float = _OUT) -> Floats:
+    """Return the points (n, 3) of a body that stand out over the planes of the convex one before it by more than a ``share`` of its size."""
     if mesh.n_faces * max(mesh.n_points, made.n_points) > _CONVEX:
         return np.zeros((0, 3))
     middle, normals = mesh.bounds.mean(axis=0), face_normals(mesh)
@@ -258,7 +269,7 @@ def _faults(out: Rounded, winding: float, contacts: bool, before: Mesh | None = 
     """Return places where a new body crosses or touches itself along an edge, or a face came out the other way round."""
     con = out.mesh.connectivity
     many = out.mesh.points[con.edges[con.edge_sides > 2]].reshape(-1, 2, 3).mean(axis=1)
-    outside = np.zeros((0, 3)) if before is None else _standing_out(before, out.mesh, _OUT)
+    outside = np.zeros((0, 3)) if before is None else standing_out(before, out.mesh)
     return np.concatenate([_crossings(out.mesh, winding, out.fresh, contacts=contacts), out.turned, many, outside])
 
 

@@ -11,6 +11,7 @@ import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.bevel.joining import Bevel
+from jukai.core.geometry.bevel.limits import standing_out
 from jukai.core.geometry.bevel.points import round_points
 from jukai.core.geometry.bevel.results import Rounded
 from jukai.core.geometry.bevel.rings import Rings
@@ -243,6 +244,9 @@ def _limits(mesh: Mesh, of: str, picked: np.ndarray, widths: np.ndarray, have: n
         text = f"Width {float(widths[picked].max()):.4g} mm runs past neighbours: faces pass through each other."
         solve = largest() if out.fits < 1 and not len(rows) else None
         notes.append(Note("warning", text, points_of(out.crosses[:_PLACES]), field="width", solve=solve))
+    elif not options.stop and len(over := standing_out(mesh, out.mesh)):
+        text = "Faces stand out over those of the body here: strips that stop are narrowed until none does."
+        notes.append(Note("warning", text, points_of(over[:_PLACES]), field="at_neighbours"))
     elif not options.stop and out.searched:
         what = "strip meets" if of == "edges" else "cut meets"
         notes.append(Note("info", f"No {what} a neighbour here: stopping would change nothing.", field="at_neighbours"))
