@@ -37,6 +37,7 @@ def told(driver: Any, what: str, median_aim: int, worst_aim: int | None = None) 
 
 
 class Page(BrowserTest):
+    scale = 1
     def runTest(self) -> None:  # noqa: N802
         start = time.perf_counter()
         self.open_demo()
@@ -86,6 +87,7 @@ def column(rows: int) -> dict[str, Any]:
 
 
 class Bevels(BrowserTest):
+    scale = 1
     demo = False
 
     def rest(self) -> None:
@@ -146,6 +148,7 @@ class Bevels(BrowserTest):
 
 
 class Placing(BrowserTest):
+    scale = 1
     """How long one position of the pointer takes while a shape is placed, and while a part is pulled."""
 
     def runTest(self) -> None:  # noqa: N802

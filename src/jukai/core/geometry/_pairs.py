@@ -96,6 +96,22 @@ def _aside(slant: Array, i: int, j: int) -> bool:
 
 
 @kernel
+def diagonal_reach(corners: Array) -> Array:
+    """Return (n, 12) how far corners (n, k, 3) reach along x + y, x - y, x + z, x - z, y + z and y - z: lowest and highest of each."""
+    n, k = corners.shape[0], corners.shape[1]
+    out = np.empty((n, 12))
+    for i in range(n):
+        for j in range(k):
+            x, y, z = corners[i, j, 0], corners[i, j, 1], corners[i, j, 2]
+            for a, along in enumerate((x + y, x - y, x + z, x - z, y + z, y - z)):
+                if j == 0 or along < out[i, 2 * a]:
+                    out[i, 2 * a] = along
+                if j == 0 or along > out[i, 2 * a + 1]:
+                    out[i, 2 * a + 1] = along
+    return out
+
+
+@kernel
 def _asked(cells: Array, first: Array, last: Array, chosen: Array) -> Array:
     """Return (cells,) which cells have a box that is chosen; all where none are named."""
     number = cells[0] * cells[1] * cells[2]

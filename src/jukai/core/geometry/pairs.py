@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from jukai.core.errors import TooLarge
-from jukai.core.geometry._pairs import grid_pairs
+from jukai.core.geometry._pairs import diagonal_reach, grid_pairs
 from jukai.core.geometry.arrays import Bools, Floats, Ints, concatenated_ranges
 
 __all__ = ["FEW_BOXES", "overlapping_boxes"]
@@ -55,22 +55,13 @@ def overlapping_boxes(
             low, high = (np.column_stack([a, np.zeros(n)]) for a in (low, high))
         named = np.zeros((0, 3), np.int32) if ids is None else ids
         some = np.zeros(0, bool) if chosen is None else chosen
-        slant = np.zeros((0, 12)) if within is None else _slant(within)
+        slant = np.zeros((0, 12)) if within is None else diagonal_reach(np.ascontiguousarray(within))
         pairs, whole = grid_pairs(np.ascontiguousarray(low), np.ascontiguousarray(high), named, some, slant, most)
         if not whole:
             raise TooLarge("Too many faces lie close to each other to look for those that cross.")
         return pairs
     pairs = _sweep(low, high)
     return pairs if chosen is None else pairs[chosen[pairs].any(axis=1)]
-
-
-def _slant(within: Floats) -> Floats:
-    """Return (n, 12) lowest and highest of x + y, x - y, x + z, x - z, y + z, y - z."""
-    x, y, z = (within[..., k] for k in range(3))
-    out = np.empty((len(within), 12))
-    for k, along in enumerate((x + y, x - y, x + z, x - z, y + z, y - z)):
-        out[:, 2 * k], out[:, 2 * k + 1] = along.min(axis=1), along.max(axis=1)
-    return out
 
 
 def _sweep(low: Floats, high: Floats) -> Ints:
