@@ -38,6 +38,7 @@ def told(driver: Any, what: str, median_aim: int, worst_aim: int | None = None) 
 
 class Page(BrowserTest):
     scale = 1
+
     def runTest(self) -> None:  # noqa: N802
         start = time.perf_counter()
         self.open_demo()
