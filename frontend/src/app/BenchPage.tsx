@@ -2,6 +2,8 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { Suspense, lazy, useEffect } from 'react'
 import type { ReactNode } from 'react'
 import { Board } from '../features/board'
+import { GraphSheet } from '../features/graph'
+import { addressOf } from '../shared/graph'
 import { Recipe } from '../features/recipe'
 import { HandoverSheet, SideColumn } from '../features/side'
 import { DrawingSheet, HistorySheet, KeysSheet, SettingsSheet, TopBar } from '../features/top'
@@ -23,6 +25,7 @@ export default function BenchPage({ id }: { id: string }) {
   const connection = useSession((s) => s.connection)
   const chosen = useView((s) => s.part)
   const board_ = useView((s) => s.board)
+  const graph_ = useView((s) => s.graph)
   const queries = useQueryClient()
   const operators = useQuery({
     queryKey: ['operators'],
@@ -39,6 +42,7 @@ export default function BenchPage({ id }: { id: string }) {
       also: [],
       step: null,
       board: null,
+      graph: null,
       lookAt: null,
       compare: null,
       leftOut: [],
@@ -86,6 +90,7 @@ export default function BenchPage({ id }: { id: string }) {
       </div>
     )
   const board = doc.curves?.find((c) => c.id === board_)
+  const graph = !board && graph_ && part?.id === graph_.part ? graph_ : null
   return (
     <Frame>
       <TopBar operators={operators.data} bake={() => bake.mutate()} baking={bake.isPending} />
@@ -95,10 +100,11 @@ export default function BenchPage({ id }: { id: string }) {
         <Suspense fallback={<div className="stage centre muted">Preparing the view …</div>}>
           <div style={{ position: 'relative', flex: 1, minHeight: 0, display: 'flex' }}>
             <View />
-            {!board && <TitleBlock />}
+            {!board && !graph && <TitleBlock />}
           </div>
         </Suspense>
         {board && <Board key={board.id} curve={board} />}
+        {graph && <GraphSheet key={addressOf(graph)} place={graph} />}
       </main>
       <SideColumn />
       <KeysSheet />

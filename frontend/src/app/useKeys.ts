@@ -56,7 +56,8 @@ export function useKeys(): void {
       // a sheet that is only just opening does not listen yet
       else if (key === 'Escape' && view.keys) view.set({ keys: false })
       else if (key === 'Escape' && view.picking) closePick()
-      else if (key === 'Escape') view.set({ board: null, lookAt: null, spots: [], compare: null })
+      else if (key === 'Escape')
+        view.set({ board: null, graph: null, along: null, lookAt: null, spots: [], compare: null })
       else if (LOOKS[e.key])
         dispatchEvent(new CustomEvent('jukai-look', { detail: LOOKS[e.key] ?? 'all' }))
       else return

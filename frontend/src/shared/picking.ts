@@ -61,7 +61,9 @@ export async function loadPick(): Promise<void> {
 
 export function openPick(part: string, step: string, key: string): void {
   usePick.setState(CLOSED)
-  useView.getState().set({ picking: { part, step, key }, part, step, lookAt: null, board: null })
+  useView
+    .getState()
+    .set({ picking: { part, step, key }, part, step, lookAt: null, board: null, graph: null })
 }
 
 export function closePick(): void {

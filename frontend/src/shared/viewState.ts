@@ -13,6 +13,10 @@ interface ViewState {
   look: Look
   perspective: boolean
   board: string | null
+  /** the graph that is drawn below the view */
+  graph: { part: string; step: string; key: string } | null
+  /** the place along its run that is pointed at, in the graph or on the body */
+  along: number | null
   keys: boolean
   settings: boolean
   history: boolean
@@ -78,6 +82,8 @@ export const useView = create<ViewState>((set) => ({
   look: storedLook(),
   perspective: true,
   board: null,
+  graph: null,
+  along: null,
   keys: false,
   settings: false,
   history: false,

@@ -68,6 +68,8 @@ function Value(props: Props & { keys: string[]; first: boolean }) {
   )
   return (
     <>
+      {/* of two that are measured alike it is said which is given */}
+      {other?.unit === spec.unit && `${spec.key.replaceAll('_', ' ')} `}
       <Chip {...props} spec={spec} number={number} />
       {other && <InsteadOf {...props} spec={spec} other={other} />}
     </>
@@ -86,7 +88,11 @@ function InsteadOf(props: Props & { spec: ValueView; other: ValueView }) {
     v.unit ? `${v.key} in ${v.unit === '°' ? 'degrees' : v.unit}` : v.key
   const swap = () => {
     const now = view?.used[spec.key] ?? props.step.values?.[spec.key]
-    const value = start(spec.key, typeof now === 'number' ? now : 45, view)
+    const same = view?.facts[other.key]
+    const value =
+      typeof same === 'number'
+        ? globalThis.Number(same.toPrecision(6))
+        : start(spec.key, typeof now === 'number' ? now : 45, view)
     doEdit({ kind: 'set_value', part: props.part.id, step: props.step.id, key: other.key, value })
   }
   return (

@@ -14,6 +14,7 @@ import { useView } from '../../shared/viewState'
 import { useBodies, useChanges } from './bodies'
 import { TITLES, closer, moved, turned } from './camera'
 import type { Title } from './camera'
+import { AlongMark } from './AlongMark'
 import { Callouts } from './Callouts'
 import { ClearanceMark } from './ClearanceMark'
 import { Handles } from './Handles'
@@ -360,6 +361,7 @@ function Layers(props: { stage: Stage; parts: readonly PartView[]; here: PartVie
   return (
     <>
       <ClearanceMark stage={stage} parts={parts} />
+      <AlongMark stage={stage} here={here} />
       {here && !view.lookAt && view.step === PLACE && <Handles stage={stage} view={here} />}
     </>
   )

@@ -1739,6 +1739,11 @@ export interface components {
              */
             turned: boolean;
             axis: components["schemas"]["AxisView"] | null;
+            /**
+             * Run
+             * @description what its graphs go by: a place from 0 to 1 and the point of the part there, in order
+             */
+            run: number[][] | null;
         };
         /**
          * StepsItem

@@ -13,7 +13,7 @@ export function CurveChip(props: ChipProps) {
   const now = props.step.values?.[props.spec.key]
   const curves = bench?.document.curves ?? []
   const found = curves.find((c) => c.id === now)
-  const draw = () => useView.getState().set({ board: found?.id ?? null })
+  const draw = () => useView.getState().set({ board: found?.id ?? null, graph: null })
   if (curves.length <= 1 && found)
     return (
       <button

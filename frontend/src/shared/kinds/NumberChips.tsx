@@ -1,3 +1,6 @@
+import { figure } from '../format'
+import { addressOf, writtenPoints } from '../graph'
+import { useView } from '../viewState'
 import type { ChipProps } from './at'
 
 export function OneNumber(props: ChipProps) {
@@ -19,19 +22,26 @@ export function SeveralNumbers(props: ChipProps) {
   )
 }
 
-/** The points of a graph: each its value and its place. */
+/** A graph: what its values run through; a click opens it for editing. */
 export function GraphChip(props: ChipProps) {
-  const raw = props.step.values?.[props.spec.key]
-  if (!Array.isArray(raw)) return <>{props.spec.otherwise || 'level'}</>
-  const points = raw as { id?: string }[]
+  const { step, spec } = props
+  const place = { part: props.part.id, step: step.id, key: spec.key }
+  const open = useView((s) => s.graph !== null && addressOf(s.graph) === addressOf(place))
+  const points = writtenPoints(step, spec.key)
+  const value = (x: number | string) => (typeof x === 'number' ? figure(x, 4) : x)
+  const words = points.length
+    ? `${points.map((p) => value(p.value)).join(' → ')}${spec.unit ? `\u2009${spec.unit}` : ''}`
+    : spec.otherwise || 'level'
   return (
-    <>
-      {points.map((p, i) => (
-        <span key={p.id ?? i}>
-          {i > 0 && ', '}
-          {props.number(`/${p.id ?? i}/value`)} at {props.number(`/${p.id ?? i}/at`)}
-        </span>
-      ))}
-    </>
+    <button
+      className={`plain chip choice${open ? ' editing' : ''}`}
+      data-testid={`chip-${addressOf(place)}`}
+      title={`${spec.description} Click to draw it.`}
+      onClick={() =>
+        useView.getState().set(open ? { graph: null } : { graph: place, board: null, lookAt: null })
+      }
+    >
+      {words}
+    </button>
   )
 }

@@ -16,7 +16,7 @@ import { AxisChip, ChoiceChip, SwitchChip } from './WordChips'
 import * as numbers from './numbers'
 
 const counted = (value: number, key: string) =>
-  `${whole(value)} ${(Math.round(value) === 1 ? key.replace(/s$/, '') : key).replace('_', ' ')}`
+  `${whole(value)} ${(Math.round(value) === 1 ? key.replace(/s$/, '') : key).replaceAll('_', ' ')}`
 
 /**
  * What the page does with each kind of value: its chip in a sentence, the number that chips and
@@ -29,12 +29,12 @@ export const KINDS: Record<ValueView['kind'], KindOnPage> = {
   factor: {
     chip: OneNumber,
     number: numbers.factorNumber,
-    callout: (v, key) => `${key.replace('_', ' ')} ${figure(v, 4)}`,
+    callout: (v, key) => `${key.replaceAll('_', ' ')} ${figure(v, 4)}`,
   },
   share: {
     chip: OneNumber,
     number: numbers.shareNumber,
-    callout: (v, key) => `${key.replace('_', ' ')} ${figure(v, 4)}\u2009%`,
+    callout: (v, key) => `${key.replaceAll('_', ' ')} ${figure(v, 4)}\u2009%`,
   },
   seed: { chip: OneNumber, number: numbers.wholeNumber, callout: counted },
   along: { chip: OneNumber, number: numbers.alongNumber },

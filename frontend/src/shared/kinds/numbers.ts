@@ -116,11 +116,14 @@ export function furtherNumber(at: NumberPlace): NumberTarget | null {
   }
 }
 
-/** A number of a point of a graph: its place, or its value. */
+/** A number of a point of a graph: its place, in per cent of the run, or its value. */
 export function graphNumber(at: NumberPlace): NumberTarget | null {
   const { raw } = written(at)
   if (raw === undefined) return null
-  const place = at.path.at(-1) === 'at'
-  const t = plainNumber(at, place ? 0.01 : niceStep(at.size))
-  return place ? { ...t, unit: '', least: 0, most: 1 } : t
+  if (at.path.at(-1) === 'at') {
+    const t = shareNumber(at)
+    return { ...t, words: 'Where along the run it stands.', least: 0, most: 100 }
+  }
+  const t = plainNumber(at, at.spec.unit ? niceStep(at.size) : 0.01)
+  return { ...t, least: -LIMIT, most: LIMIT }
 }

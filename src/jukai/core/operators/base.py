@@ -98,6 +98,7 @@ class Result:
     axis : point and direction of an axis to be drawn.
     turned : whether the body is one of turning about that axis: as deep as it is wide.
     pieces : groups that are bodies of their own, which another part can follow one by one.
+    run : (k, 4) what its graphs go by, where it has any: places from 0 to 1, and the point of the body's run at each.
     """
 
     mesh: Mesh
@@ -108,6 +109,7 @@ class Result:
     axis: tuple[Floats, Floats] | None = None
     turned: bool = False
     pieces: tuple[str, ...] = ()
+    run: Floats | None = None
 
 
 STEP_BYTES = 4_000_000_000

@@ -40,6 +40,8 @@ class CurveKind(ValueKind[CurveInput]):
         return {"of": [self.of]}
 
 
-def curve(description: str, *, of: str = "profile", chapter: str = "", **more: Unpack[Declared]) -> CurveInput:
-    """Declare a curve of the bench."""
-    return declare(CurveKind(of=of, chapter=chapter), ..., description, **more)
+def curve(
+    description: str, *, of: str = "profile", chapter: str = "", optional: bool = False, **more: Unpack[Declared]
+) -> Any:
+    """Declare a curve of the bench; one that is ``optional`` may be left out, and is None then."""
+    return declare(CurveKind(of=of, chapter=chapter), None if optional else ..., description, **more)

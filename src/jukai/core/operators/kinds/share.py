@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import ClassVar, Unpack
+from typing import Any, ClassVar, Unpack
 
 from jukai.core.operators.kinds.base import Relevant, Scope, declare
 from jukai.core.operators.kinds.number import NumberKind
@@ -45,7 +45,17 @@ class ShareKind(NumberKind):
 
 
 def share(
-    description: str, *, default: float, chapter: str = "", ge: float = 0, le: float = 1, **more: Unpack[Relevant]
-) -> float:
+    description: str,
+    *,
+    default: float | None = None,
+    otherwise: str = "",
+    instead_of: str = "",
+    follows: str = "",
+    chapter: str = "",
+    ge: float = 0,
+    le: float = 1,
+    **more: Unpack[Relevant],
+) -> Any:
     """Declare a share, 0 to 1 unless other limits are given; ``relevant`` says when it counts."""
-    return declare(ShareKind(chapter=chapter), default, description, ge=ge, le=le, **more)
+    kind = ShareKind(otherwise=otherwise, instead_of=instead_of, follows=follows, chapter=chapter)
+    return declare(kind, default, description, ge=ge, le=le, **more)

@@ -1,0 +1,1 @@
+export { GraphSheet } from './GraphSheet'

@@ -1,0 +1,107 @@
+"""Bodies of a closed section carried along a path: wires, horns, rails."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from jukai.core.geometry._lathe import quad_walls
+from jukai.core.geometry._tubes import tube_points
+from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.building import MeshBuilder
+from jukai.core.geometry.kernels import FEW
+from jukai.core.geometry.mesh import Mesh
+
+__all__ = ["Run", "count_tube", "tube"]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Run:
+    """Where the sections of a tube stand.
+
+    Attributes
+    ----------
+    centres : (k, 3) mm.
+    across, up : (k, 3) unit vectors that span each section; their cross product points along the path.
+    scale : (k,) how large the section is there; 0 at the first or last makes the tube end in a point.
+    along : (k,) length of the path up to each section.
+    """
+
+    centres: Floats
+    across: Floats
+    up: Floats
+    scale: Floats
+    along: Floats
+
+
+def count_tube(rows: int, sides: int, *, caps: bool = True) -> int:
+    """Return the faces of a tube of ``rows`` rows round a section of ``sides`` points."""
+    return rows * sides + 2 * caps
+
+
+def tube(run: Run, section: Floats, step: str) -> Mesh:
+    """Carry a section along a path and return the closed body.
+
+    Parameters
+    ----------
+    section : (n, 2) counter-clockwise, in units of ``run.scale``.
+
+    Notes
+    -----
+    Groups: ``walls``, ``start_cap`` and ``end_cap``, which are flat faces; where the section has shrunk to nothing
+    there is one point, and triangles round it.
+    """
+    k, n = len(run.centres), len(section)
+    build = MeshBuilder(4 * (k - 1) * n)
+    first = int(run.scale[0] == 0)
+    last = k - int(run.scale[-1] == 0)
+    parts = (run.centres[first:last], run.across[first:last], run.up[first:last], run.scale[first:last])
+    places = np.empty((last - first, n, 3))
+    compiled = places.size > FEW
+    if compiled:
+        tube_points(*(np.ascontiguousarray(a, dtype=np.float64) for a in (*parts, section)), places)
+    else:
+        flat = section[None] * parts[3][:, None, None]
+        places[:] = parts[0][:, None] + flat[..., :1] * parts[1][:, None] + flat[..., 1:] * parts[2][:, None]
+    base = build.add_points(places)
+    step_of = np.linalg.norm(np.roll(section, -1, axis=0) - section, axis=1)
+    u = np.concatenate([[0.0], np.cumsum(step_of)]) / max(float(step_of.sum()), 1e-300)
+    u[-1] = 1.0
+    v = run.along / max(float(run.along[-1]), 1e-300)
+    j = np.arange(n, dtype=np.int32)
+    after = np.roll(j, -1)
+    middle = (u[:-1] + u[1:]) / 2
+    if first:
+        tip = build.add_points(run.centres[:1])
+        uv = np.stack([_uv(middle, v[0]), _uv(u[1:], v[1]), _uv(u[:-1], v[1])], axis=1)
+        build.add_faces(np.column_stack([np.full(n, tip), base + after, base + j]), uv, "walls")
+    low = (base + n * np.arange(last - first - 1)).astype(np.int32)
+    corners, uv = build.room(len(low) * n, 4, "walls")
+    bottom, top = v[first : last - 1], v[first + 1 : last]
+    if compiled:
+        quad_walls(low, low + np.int32(n), n, True, u, bottom, top, corners, uv)  # noqa: FBT003 - compiled: no names
+    else:
+        grid, grid_uv = corners.reshape(-1, n, 4), uv.reshape(-1, n, 4, 2)
+        for i, number in enumerate((j, after, after + n, j + n)):
+            grid[:, :, i] = low[:, None] + number
+        grid_uv[:, :, 0, 0] = grid_uv[:, :, 3, 0] = u[:-1]
+        grid_uv[:, :, 1, 0] = grid_uv[:, :, 2, 0] = u[1:]
+        grid_uv[:, :, :2, 1] = bottom[:, None, None]
+        grid_uv[:, :, 2:, 1] = top[:, None, None]
+    end = base + n * (last - first - 1)
+    if last < k:
+        tip = build.add_points(run.centres[-1:])
+        uv = np.stack([_uv(u[:-1], v[-2]), _uv(u[1:], v[-2]), _uv(middle, v[-1])], axis=1)
+        build.add_faces(np.column_stack([end + j, end + after, np.full(n, tip)]), uv, "walls")
+    reach = max(float(np.abs(section).max()), 1e-300)
+    flat_uv = 0.5 + section / (2 * reach)
+    if not first:
+        build.add_faces((base + j)[None, ::-1], (flat_uv * [-1, 1] + [1, 0])[None, ::-1], "start_cap")
+    if last == k:
+        build.add_faces((end + j)[None], flat_uv[None], "end_cap")
+    return build.build(step)
+
+
+def _uv(u: Floats, v: float) -> Floats:
+    return np.column_stack([u, np.full(len(u), v)])

@@ -1,0 +1,384 @@
+"""A wire wound round an axis: springs, spirals, horns."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from pydantic import model_validator
+
+from jukai.core.errors import ValueProblem
+from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.coils import Clearing, Coil, Path, bends, clearing, even_run, path_of, wound
+from jukai.core.geometry.crossings import polyline_crossing, self_crossings
+from jukai.core.geometry.frames import sincos
+from jukai.core.geometry.graphs import Graph
+from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.tubes import Run, count_tube, tube
+from jukai.core.notes import Note
+from jukai.core.operators.base import (
+    Callout,
+    CalloutForm,
+    Context,
+    Example,
+    Kind,
+    OperatorValues,
+    Placing,
+    Result,
+    chord_sides,
+    operator,
+    points_of,
+    three,
+)
+from jukai.core.operators.inputs import CurveInput
+from jukai.core.operators.kinds.choice import choice
+from jukai.core.operators.kinds.count import count
+from jukai.core.operators.kinds.curve import curve
+from jukai.core.operators.kinds.factor import factor
+from jukai.core.operators.kinds.graph import graph
+from jukai.core.operators.kinds.length import length
+from jukai.core.operators.shapes import Z_AXIS
+
+__all__ = ["Values", "helix"]
+
+_CLEARS = 1.002
+"""By how much more than touching the turns of closed ends are wound, so that they touch nowhere."""
+_LOOKED_AT = 40_000
+"""Faces up to which a wire that varies is searched for crossings where it comes near itself."""
+_MOST_SHOWN = 400
+"""Places along that the page is told of."""
+_COARSE = 45.0
+"""Degrees by which a row may turn before it is said that there are too few."""
+_FINEST = 4
+"""How many times as many rows as the widest turn needs are taken by themselves for narrower ones."""
+
+
+class Values(OperatorValues):
+    """A wire wound round Z, from Z = 0 up; words and measures as of springs (ISO 26909)."""
+
+    turns: float = factor("How often it goes round.", default=5.0, ge=0.01, le=10_000)
+    pitch: float | None = length(
+        "The rise of one turn, from wire to wire; 0 for a flat spiral.",
+        otherwise="half as much again as the wire is thick", instead_of="height", ge=-1e6, le=1e6,
+    )  # fmt: skip
+    height: float | None = length(
+        "The rise of all turns together, between the middles of the wire.", instead_of="pitch", ge=-1e6, le=1e6
+    )
+    coil_diameter: float | None = length(
+        "The mean diameter: between the middles of the wire.", otherwise="a fifth of the bench's floor", gt=0, le=1e6
+    )
+    wire_diameter: float | None = length(
+        "How thick the wire is; of another section its widest extent.", otherwise="an eighth of the coil", gt=0, le=1e6
+    )
+    section: str = choice("Of the wire.", (("round", "round"), ("square", "square"), ("profile", "drawn")))
+    profile: CurveInput | None = curve("A closed profile for the section.", optional=True, relevant='section == "profile"')
+    sides: int | None = count(
+        "Faces round the wire.", otherwise="as many as the chord tolerance asks for", ge=3, le=100_000,
+        relevant='section != "profile"',
+    )  # fmt: skip
+    rows_per_turn: int | None = count(
+        "Rows of faces for each turn; they are even by length.", otherwise="as many as the chord tolerance asks for",
+        ge=3, le=100_000,
+    )  # fmt: skip
+    hand: str = choice("Which way it goes up.", (("right", "right-handed"), ("left", "left-handed")))
+    ends: str = choice(
+        "How the wire ends.",
+        (("open", "cut square"), ("closed", "wound close against the next turn"), ("to_a_point", "run out to points")),
+    )
+    coil_diameter_graph: Graph | None = graph("What the coil diameter is multiplied by along the turns.", otherwise="the same all along")
+    wire_diameter_graph: Graph | None = graph("What the wire diameter is multiplied by along the turns.", otherwise="the same all along")
+    pitch_graph: Graph | None = graph("What the pitch is multiplied by along the turns.", otherwise="the same all along")
+    off_the_axis: Graph | None = graph(
+        "How far the coil's middle stands off the axis along X.", measured="length", otherwise="nowhere"
+    )
+
+    @model_validator(mode="after")
+    def _one(self) -> Values:
+        if self.pitch is not None and self.height is not None:
+            raise ValueError("pitch and height say the same thing: give one of them")
+        return self
+
+
+@dataclass(frozen=True, slots=True)
+class _Sizes:
+    """The numbers of a coil, what was left out filled in."""
+
+    coil: float
+    wire: float
+    pitch: float
+    height: float
+
+
+@operator(
+    id="helix",
+    kind=Kind.BLANK,
+    values=Values,
+    sentence="Wind {turns} turns, {pitch|height}, coil diameter {coil_diameter}, wire diameter {wire_diameter}",
+    quiet="The wire is {section}[, {profile}][, in {sides} sides], {rows_per_turn} rows to a turn; {hand}, ends {ends}. "
+    "Coil diameter {coil_diameter_graph}; wire diameter {wire_diameter_graph}; pitch {pitch_graph}; off the axis {off_the_axis}.",
+    groups=("walls", "start_cap", "end_cap"),
+    synonyms=("spring", "coil", "spiral", "wire", "horn", "corkscrew", "scroll"),
+    placing=Placing(radius=("coil_diameter", 2), up=("height", 1)),
+    example=Example((("helix", {"turns": 4, "pitch": 8, "coil_diameter": 24, "wire_diameter": 4, "sides": 12, "rows_per_turn": 24}),)),
+)
+def helix(values: Values, context: Context) -> Result:
+    """A wire of any section wound round an axis, its diameter, thickness, pitch and place varying along it.
+
+    Notes
+    -----
+    Sections are square to the path, so the volume is the section's area times the path's length (Pappus and Guldinus).
+    """
+    coil_size = context.blank_size if values.coil_diameter is None else values.coil_diameter
+    wire_size = coil_size / 8 if values.wire_diameter is None else values.wire_diameter
+    section, support = _section(values, coil_size, wire_size)
+    coil, sizes = _coil(values, coil_size, wire_size)
+    thickness = _thickness(values, wire_size)
+    path = path_of(coil)
+    context.checkpoint(0.1)
+    if not path.long > 0:
+        raise ValueProblem("The wire has no length.", field="turns", hint="Give it a pitch, or a coil diameter.")
+    per_turn = values.rows_per_turn or _rows(path, coil_size, wire_size)
+    rows = max(2, round(per_turn * values.turns))
+    context.afford(count_tube(rows, len(section)), field="rows_per_turn")
+    try:
+        run = even_run(path, rows, thickness)
+    except ValueError as e:
+        raise ValueProblem(
+            f"The wire stands still at {100 * e.args[0]:.3g} % of its turns.", field="coil_diameter_graph",
+            hint="Give it a pitch or a coil diameter there.",
+        ) from None  # fmt: skip
+    run = _grounded(run, wire_size)
+    _refuse_thin(run, wire_size)
+    context.checkpoint(0.4)
+    mesh = tube(run, section, context.step)
+    lowest = float(mesh.points[:, 2].min())
+    mesh = mesh.with_points(mesh.points - [0.0, 0.0, lowest])
+    context.checkpoint(0.8)
+    notes = _notes(values, path, run, sizes, thickness, support, per_turn, mesh, float(np.hypot(*section.T).max()))
+    used: dict[str, object] = {"coil_diameter": coil_size, "wire_diameter": wire_size, "rows_per_turn": per_turn}
+    if values.pitch is None and values.height is None:
+        used["pitch"] = sizes.pitch
+    if values.section != "profile":
+        used["sides"] = len(section)
+    facts = {"pitch": sizes.pitch, "height": sizes.height, "wire_length": path.long}
+    s = np.linspace(0.0, 1.0, int(min(_MOST_SHOWN, 16 * max(values.turns, 4))) + 1)
+    shown = np.column_stack([s, path.points(s) - [0.0, 0.0, lowest]])
+    return Result(mesh, tuple(notes), _callouts(values, path, sizes, lowest), used, facts, Z_AXIS, run=shown)
+
+
+def _constant(number: float) -> Graph:
+    return Graph.straight(np.zeros(1), np.array([number]))
+
+
+def _coil(values: Values, coil_size: float, wire_size: float) -> tuple[Coil, _Sizes]:
+    """Return the coil and its numbers; of pitch and height the one that was left out follows."""
+    wide = values.coil_diameter_graph or _constant(1.0)
+    rises = values.pitch_graph or _constant(1.0)
+    aside = values.off_the_axis or _constant(0.0)
+    _refuse_below(wide, "coil_diameter_graph", "The coil diameter")
+    turns, close = values.turns, values.ends == "closed"
+    if close and turns < 3:
+        raise ValueProblem(
+            f"{turns:g} turns leave nothing between two closed ends.", field="turns", hint="3 is the least, or ends that are cut square."
+        )
+    thick = _thickness(values, wire_size)
+
+    def against(s: Floats) -> Floats:
+        # the rise at which the wire of one turn just clears that of the next
+        return thick(s) * 2 * _CLEARS / np.sqrt(np.maximum(1 - (thick(s) / (math.pi * coil_size * wide(s) / 2)) ** 2, 1e-3))
+
+    def closed(s: Floats) -> Floats:
+        # how much of the closed winding there is: all of it over the first and last turn, none half a turn further on
+        edge = np.minimum(s, 1 - s) * turns
+        return np.clip(3 - 2 * edge, 0.0, 1.0)
+
+    def free(s: Floats) -> Floats:
+        return rises(s) * (1 - closed(s)) if close else rises(s)
+
+    def fixed(s: Floats) -> Floats:
+        return against(s) * closed(s) if close else np.zeros_like(s)
+
+    whole, own = (float(wound(of, turns)[1][-1]) for of in (free, fixed))
+    pitch = 1.5 * wire_size if values.pitch is None else values.pitch
+    if values.height is not None:
+        if abs(whole) <= 1e-12 * turns:
+            raise ValueProblem(
+                "The pitch is 0 all along, so that there is no height.", field="pitch_graph", hint="Raise a point of the graph."
+            )
+        pitch = (values.height - own) / whole
+    even = not close and not (values.coil_diameter_graph or values.wire_diameter_graph or values.pitch_graph or values.off_the_axis)
+    even = even and values.ends != "to_a_point"
+    coil = Coil(
+        turns, values.hand == "left", lambda s: coil_size / 2 * wide(s), lambda s: pitch * free(s) + fixed(s), aside, even
+    )
+    return coil, _Sizes(coil_size, wire_size, pitch, pitch * whole + own)
+
+
+def _thickness(values: Values, wire_size: float):  # type: ignore[no-untyped-def]  # noqa: ANN202
+    """Return half the thickness of the wire at each place along."""
+    thick = values.wire_diameter_graph or _constant(1.0)
+    _refuse_below(thick, "wire_diameter_graph", "The wire diameter")
+    out = min(1.0, values.turns / 2) / values.turns / 2
+
+    def of(s: Floats) -> Floats:
+        half = wire_size / 2 * thick(s)
+        if values.ends == "to_a_point":
+            edge = np.minimum(s, 1 - s) / out
+            half = half * np.clip(edge, 0.0, 1.0)
+        return half
+
+    return of
+
+
+def _refuse_below(g: Graph, field: str, what: str) -> None:
+    places = np.linspace(0, 1, 1001)
+    found = g(places)
+    if found.min() < 0:
+        at = float(places[np.argmin(found)])
+        raise ValueProblem(f"{what} falls below 0 at {100 * at:.3g} % of the turns.", field=field, hint="Raise the graph there.")
+
+
+def _section(values: Values, coil_size: float, wire_size: float):  # type: ignore[no-untyped-def]  # noqa: ANN202
+    """Return a section (n, 2) of half width 1, counter-clockwise, and how far it reaches by direction (None for a round one)."""
+    if values.section == "round":
+        sides = values.sides or chord_sides(wire_size / 2, max(coil_size, wire_size))
+        sine, cosine = sincos(360.0 * np.arange(sides) / sides)
+        return np.column_stack([cosine, sine]), None
+    if values.section == "square":
+        each = max(1, round((values.sides or 4) / 4))
+        t = np.arange(each) / each * 2 - 1
+        one = np.ones(each)
+        section = np.concatenate([np.column_stack(p) for p in ((one, t), (-t, one), (-one, -t), (t, -one))])
+    else:
+        section = _drawn(values.profile)
+    ring = section
+
+    def support(angle: Floats) -> Floats:
+        out = np.full(np.shape(angle), -np.inf)
+        for x, y in ring:
+            np.maximum(out, np.cos(angle) * x + np.sin(angle) * y, out=out)
+        return out
+
+    return section, support
+
+
+def _drawn(profile: CurveInput | None) -> Floats:
+    """Return a drawn section about its centre of area, its widest extent 2."""
+    if profile is None:
+        raise ValueProblem("No profile is chosen.", field="profile", hint="Draw a closed one, or take a round section.")
+    points = profile.sampled.points
+    if not profile.sampled.closed or len(points) < 3:
+        raise ValueProblem(f"The profile '{profile.name}' is open.", field="profile", hint="Close it on the drawing board.")
+    crossing = polyline_crossing(points, closed=True)
+    if crossing is not None:
+        x, y = crossing[2]
+        raise ValueProblem(f"The profile '{profile.name}' crosses itself at ({x:.4g}, {y:.4g}).", field="profile", hint="Move the points there apart.")
+    p, q = points - points[0], np.roll(points, -1, axis=0) - points[0]
+    cross = p[:, 0] * q[:, 1] - q[:, 0] * p[:, 1]
+    area = float(cross.sum()) / 2
+    extent = float(np.ptp(points, axis=0).max())
+    if not abs(area) > 1e-12 * extent**2:
+        raise ValueProblem(f"The profile '{profile.name}' encloses no area.", field="profile", hint="Move its points apart.")
+    centre = points[0] + ((p + q) * cross[:, None]).sum(axis=0) / (6 * area)
+    section = (points - centre) * (2 / extent)
+    return section if area > 0 else section[::-1]
+
+
+def _rows(path: Path, coil_size: float, wire_size: float) -> int:
+    """Return rows to a turn that follow the widest turn by the chord tolerance, and narrower ones as far as is fair."""
+    base = chord_sides(coil_size / 2 + wire_size / 2, coil_size + wire_size)
+    coil = path.coil
+    if coil.even:
+        return base
+    s = np.linspace(0.0, 1.0, 65)
+    turned = np.gradient(s, np.interp(s, path.s, path.length) / path.long)
+    return int(min(_FINEST, max(1.0, float(np.percentile(turned, 90)))) * base)
+
+
+def _grounded(run: Run, wire_size: float) -> Run:
+    """Return a run whose ends are points where the wire is no thicker than rounding there."""
+    scale = run.scale.copy()
+    for end in (0, -1):
+        if scale[end] <= 1e-9 * wire_size:
+            scale[end] = 0.0
+    return Run(run.centres, run.across, run.up, scale, run.along)
+
+
+def _refuse_thin(run: Run, wire_size: float) -> None:
+    thin = np.flatnonzero(run.scale[1:-1] <= 1e-9 * wire_size)
+    if len(thin):
+        share = 100 * float(run.along[thin[0] + 1] / run.along[-1])
+        raise ValueProblem(
+            f"The wire diameter runs to 0 at {share:.3g} % of its length.", field="wire_diameter_graph",
+            hint="Only its ends may run to 0, where the wire ends in a point.", places=[three(run.centres[thin[0] + 1])],
+        )  # fmt: skip
+
+
+def _notes(values: Values, path: Path, run: Run, sizes: _Sizes, thickness, support, per_turn: int, mesh: Mesh, widest: float) -> list[Note]:  # type: ignore[no-untyped-def]  # noqa: ANN001
+    given = "height" if values.height is not None else "pitch"
+    other = f"height {sizes.height:.4g} mm" if given == "pitch" else f"pitch {sizes.pitch:.4g} mm"
+    many = f"{mesh.n_faces:,}".replace(",", "\u2009")
+    notes = [Note("info", f"{many} faces; {other}, {path.long:.4g} mm of wire.", field=given)]
+    found = clearing(path, thickness, support)
+    if found is not None and found.gap < 0:
+        notes.append(_overlap(values, path, sizes, thickness, support, found, given))
+    radius, turned = bends(run)
+    thick = widest * np.maximum(run.scale[:-1], run.scale[1:])
+    k = int(np.argmax(thick / np.maximum(radius, 1e-300)))
+    if thick[k] >= radius[k]:
+        share = 100 * float(run.along[k] / run.along[-1])
+        text = f"The wire is thicker than it bends at {share:.3g} % of its length: {2 * float(radius[k]) / widest:.4g} mm is the thickest there."
+        notes.append(Note("warning", text, (three(run.centres[k]),), field="wire_diameter"))
+    elif math.degrees(float(turned.max())) > _COARSE:
+        most = math.degrees(float(turned.max()))
+        text = f"Rows turn by up to {most:.3g}° where it is wound narrowest: {math.ceil(per_turn * most / 15)} to a turn would be smooth."
+        notes.append(Note("info", text, field="rows_per_turn"))
+    near = found is not None and found.gap < 0.5 * sizes.wire + float(run.along[1]) / 8
+    if not path.coil.even and mesh.n_faces <= _LOOKED_AT and (near or float(turned.max()) > math.pi / 6) and all(n.level != "warning" for n in notes):
+        places = self_crossings(mesh).places
+        if len(places):
+            text = "The wire runs into itself: let the graphs change more slowly, take more rows, or a thinner wire."
+            notes.append(Note("warning", text, points_of(places[:50]), field="wire_diameter"))
+    return notes
+
+
+def _overlap(values: Values, path: Path, sizes: _Sizes, thickness, support, found: Clearing, given: str) -> Note:  # type: ignore[no-untyped-def]  # noqa: ANN001
+    """Say that turns run through each other, and what pitch or height clears."""
+    at = three(path.points(np.array([found.place]))[0])
+    text = f"Turns run into each other by {-found.gap:.3g} mm at {100 * found.place:.3g} % of the turns"
+    more, pitch = found.more, sizes.pitch
+    if more is None or abs(pitch) <= 1e-12 * sizes.coil:
+        return Note("warning", f"{text}: no pitch is there to part them. Let the coil grow faster, or take a thinner wire.", (at,), field=given)
+    for _ in range(6):  # where a part of the rise is not the pitch's, as of closed ends, more of it is asked for
+        pitch *= more * (1 + 1e-6)
+        coil, _ = _coil(values.model_copy(update={"pitch": pitch, "height": None}), sizes.coil, sizes.wire)
+        again = clearing(path_of(coil), thickness, support)
+        if again is None or again.gap >= 0 or again.more is None:
+            break
+        more = max(again.more, 1 + 1e-4)
+    value = pitch if given == "pitch" else _coil(values.model_copy(update={"pitch": pitch, "height": None}), sizes.coil, sizes.wire)[1].height
+    value = math.copysign(math.ceil(abs(value) * 1e4) / 1e4, value)
+    return Note("warning", f"{text}; a {given} of {value:.5g} mm clears.", (at,), field=given, solve=(given, value, f"{given.capitalize()} {value:.5g} mm clears"))
+
+
+def _callouts(values: Values, path: Path, sizes: _Sizes, lowest: float) -> tuple[Callout, ...]:
+    up = np.array([0.0, 0.0, lowest])
+    ends = path.points(np.array([0.0, 1.0])) - up
+    turn = min(1.0, 1 / values.turns)
+    first, last, next_ = ends[0], ends[1], path.points(np.array([turn]))[0] - up
+    reach = float(np.hypot(*(first[:2])))
+    z = float(first[2])
+    places = np.linspace(0.0, 1.0, 101)
+    thickest = float(places[np.argmax(_thickness(values, sizes.wire)(places))])
+    at, half = path.points(np.array([thickest]))[0] - up, np.array([0.0, 0.0, sizes.wire / 2])
+    out = [
+        Callout("values/coil_diameter", CalloutForm.DIAMETER, (-reach, 0, z), (reach, 0, z), (1, 0, 0), 2.0, grip=three(first)),
+        Callout("values/wire_diameter", CalloutForm.DIAMETER, three(at - half), three(at + half), (0, 0, 1), 2.0),
+        Callout("values/turns", CalloutForm.FACTOR, three(last), three(last), (1, 0, 0), 4 / sizes.coil),
+    ]  # fmt: skip
+    if values.height is not None:
+        out.append(Callout("values/height", CalloutForm.LENGTH, three(first), (float(first[0]), float(first[1]), float(last[2])), (0, 0, 1), grip=three(last)))
+    else:
+        out.append(Callout("values/pitch", CalloutForm.LENGTH, three(first), three(np.array([first[0], first[1], next_[2]])), (0, 0, 1), grip=three(next_)))
+    return tuple(out)
