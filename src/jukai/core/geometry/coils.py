@@ -5,13 +5,14 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.tubes import Run
 
-__all__ = ["Clearing", "Coil", "Path", "bends", "clearing", "even_run", "path_of", "wound"]
+__all__ = ["Along", "Clearing", "Coil", "Path", "bends", "clearing", "even_run", "path_of", "wound"]
 
 Along = Callable[[Floats], Floats]
 """A number at each place from 0 to 1 along the turns."""
@@ -111,7 +112,9 @@ def _slope(of: Along, s: Floats) -> Floats:
 def _speed(coil: Coil, s: Floats, cosine: Floats, sine: Floats, radius: Floats) -> Floats:
     grow, around = _slope(coil.radius, s), radius * (coil.turn(np.ones(1))[0])
     aside = _slope(coil.aside, s)
-    return np.column_stack([aside + grow * cosine - around * sine, grow * sine + around * cosine, coil.rise(s) * coil.turns])
+    return np.column_stack(
+        [aside + grow * cosine - around * sine, grow * sine + around * cosine, coil.rise(s) * coil.turns]
+    )
 
 
 def wound(rise: Along, turns: float) -> tuple[Floats, Floats]:
@@ -132,14 +135,39 @@ def path_of(coil: Coil) -> Path:
     return Path(coil, s, height, length)
 
 
-def even_run(path: Path, rows: int, size: Along) -> Run:
-    """Return sections square to a path, evenly spaced by length; ``size`` says how large each is."""
+def even_run(path: Path, rows: int, size: Along, *, turns_with_it: bool) -> Run:
+    """Return sections square to a path, evenly spaced by length.
+
+    Parameters
+    ----------
+    size : how large each section is.
+    turns_with_it : sections keep one side away from the axis, as a square wire is wound; else they turn as little as they can
+        from each to the next (W. Wang and others, Computation of rotation minimizing frames, 2008), as no round wire shows.
+    """
     wanted = path.long * np.arange(rows + 1) / rows
     s = np.interp(wanted, path.length, path.s)
     s[0], s[-1] = 0.0, 1.0
     points, tangent = path.at(s)
     across = _beside(path.coil, s, tangent)
-    return Run(points, across, np.cross(tangent, across), size(s), wanted)
+    up = np.cross(tangent, across)
+    if not turns_with_it:
+        across, up = _unturned(tangent, across, up)
+    return Run(points, across, up, size(s), wanted)
+
+
+def _unturned(tangent: Floats, across: Floats, up: Floats) -> tuple[Floats, Floats]:
+    """Turn the directions of sections back by what they turn about the path on their way."""
+    # the least turn from one direction to the next, done to the one across it (Rodrigues' formula)
+    t, u, a = tangent[:-1], tangent[1:], across[:-1]
+    axis, cosine = np.cross(t, u), np.einsum("ij,ij->i", t, u)
+    carried = (
+        a * cosine[:, None]
+        + np.cross(axis, a)
+        + axis * (np.einsum("ij,ij->i", axis, a) / np.maximum(1 + cosine, 1e-12))[:, None]
+    )
+    turned = np.arctan2(np.einsum("ij,ij->i", carried, up[1:]), np.einsum("ij,ij->i", carried, across[1:]))
+    back = np.concatenate([[0.0], np.cumsum(turned)])[:, None]
+    return np.cos(back) * across + np.sin(back) * up, np.cos(back) * up - np.sin(back) * across
 
 
 def _beside(coil: Coil, s: Floats, tangent: Floats) -> Floats:
@@ -206,40 +234,50 @@ def clearing(path: Path, size: Along, support: Along | None = None) -> Clearing 
     per = _NEAR * (4 if coil.turns <= 30 else 1)
     n = int(per * coil.turns)
     s = np.arange((per if coil.even else n) + 1) / per / coil.turns
-    best, more = _held(path, size, s, np.arange(per // 2, per + per // 2 + 1) / per / coil.turns)
-    if best is None:
+    near = _held(path, size, s, np.arange(per // 2, per + per // 2 + 1) / per / coil.turns)
+    if near is None:
         return None
-    gap, a, b = best
-    for width in (1.0 / per, 0.1 / per):  # closer round the nearest pair
+    for width in (1.0 / per, 0.1 / per):  # closer round the nearest pair, and round that which asks for the most
         fine = np.linspace(-1, 1, 21) * width / coil.turns
-        near, again = _held(path, size, np.clip(a + fine, 0, 1), b - a + fine)
-        if near is not None and near[0] <= gap:
-            gap, a, b = near
-            more = again if more is None or again is None else max(more, again)
-    return Clearing(gap, (a + b) / 2, more)
+        for a, b in {near.nearest, near.steepest}:
+            found = _held(path, size, np.clip(a + fine, 0, 1), b - a + fine)
+            if found is not None and found.gap < near.gap:
+                near = near._replace(gap=found.gap, nearest=found.nearest)
+            if found is not None and found.more > near.more:
+                near = near._replace(more=found.more, steepest=found.steepest)
+    return Clearing(near.gap, sum(near.nearest) / 2, near.more if math.isfinite(near.more) else None)
 
 
-def _held(path: Path, size: Along, s: Floats, steps: Floats) -> tuple[tuple[float, float, float] | None, float | None]:
-    """Return the least gap of places and those some steps on, with both places; and by what the rise must grow for all to clear."""
+class _Pairs(NamedTuple):
+    """The least gap of two turns, and what rises are to be multiplied by for all to clear, with the places of each; infinite where no rise would do."""
+
+    gap: float
+    nearest: tuple[float, float]
+    more: float
+    steepest: tuple[float, float]
+
+
+def _held(path: Path, size: Along, s: Floats, steps: Floats) -> _Pairs | None:
+    """Hold places against those some steps on."""
     one, two = np.repeat(s, len(steps)), (s[:, None] + steps).ravel()
     inside = (two <= 1.0) & (two > one)
     one, two = one[inside], two[inside]
     if len(one) == 0:
-        return None, None
+        return None
     p, q = path.points(one), path.points(two)
     seen = np.hypot(*(q - p)[:, :2].T)
     rise = np.abs(q[:, 2] - p[:, 2])
     r = size(one) + size(two)
     gap = np.hypot(seen, rise) - r
-    k = int(np.argmin(gap))
-    return (float(gap[k]), float(one[k]), float(two[k])), _grown(path, rise, np.sqrt(np.maximum(r * r - seen * seen, 0.0)))
+    more = _grown(path, rise, np.sqrt(np.maximum(r * r - seen * seen, 0.0)))
+    i, k = int(np.argmin(gap)), int(np.argmax(more))
+    return _Pairs(float(gap[i]), (float(one[i]), float(two[i])), float(more[k]), (float(one[k]), float(two[k])))
 
 
-def _grown(path: Path, rise: Floats, wanted: Floats) -> float | None:
-    """Return what rises are to be multiplied by to be as large as wanted; None where one of them is 0."""
-    if ((rise <= 1e-12 * max(path.long, 1e-300)) & (wanted > 0)).any():
-        return None
-    return float((wanted / np.where(rise > 0, rise, 1.0)).max())
+def _grown(path: Path, rise: Floats, wanted: Floats) -> Floats:
+    """Return what each rise is to be multiplied by to be as large as wanted; infinite where it is 0."""
+    none = rise <= 1e-12 * max(path.long, 1e-300)
+    return np.where(none & (wanted > 0), np.inf, wanted / np.where(none, 1.0, rise))
 
 
 def _section_against_section(path: Path, size: Along, support: Along) -> Clearing | None:
@@ -255,15 +293,20 @@ def _section_against_section(path: Path, size: Along, support: Along) -> Clearin
     seen = np.einsum("ij,ij->i", (q - p)[:, :2], out)
     rise = np.abs(q[:, 2] - p[:, 2])
     up = np.where(q[:, 2] >= p[:, 2], 1.0, -1.0)
-    # sections are square to the wire, which climbs: they lie aslant in the plane through the axis
-    level = path.level(one)
+    # sections are square to the wire, which climbs: they lie aslant in the plane through the axis, most on the inner side
+    flat, radius = path.level(one), np.abs(coil.radius(one))
+    inner = np.maximum(radius - size(one), 1e-9 * np.maximum(radius, 1e-300))
+    level = 1 / np.maximum(flat + (1 - flat**2) / np.maximum(flat, 1e-9) * radius / np.maximum(inner, 1e-300), 1e-9)
     gap, wanted = np.full(len(one), -np.inf), np.full(len(one), np.inf)
     for angle in np.arange(_LINES + 1) * math.pi / _LINES:
         c, s = math.cos(angle), math.sin(angle)
         along = np.arctan2(s * up, np.full(len(one), c))
         reach = size(one) * support(along) + size(two) * support(along + math.pi)
         gap = np.maximum(gap, c * seen + s * level * rise - reach)
-        part = (reach - c * seen) / (s * np.maximum(level, 1e-9)) if s > 1e-9 else np.where(c * seen >= reach, 0.0, np.inf)
+        part = (
+            (reach - c * seen) / (s * np.maximum(level, 1e-9)) if s > 1e-9 else np.where(c * seen >= reach, 0.0, np.inf)
+        )
         wanted = np.minimum(wanted, part)
     k = int(np.argmin(gap))
-    return Clearing(float(gap[k]), float(one[k] + two[k]) / 2, _grown(path, rise, np.maximum(wanted, 0.0)))
+    more = float(_grown(path, rise, np.maximum(wanted, 0.0)).max())
+    return Clearing(float(gap[k]), float(one[k] + two[k]) / 2, more if math.isfinite(more) else None)

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from itertools import pairwise
 
 import numpy as np
 
 from jukai.core.geometry.arrays import Array, Floats
 from jukai.core.geometry.building import MeshBuilder
 from jukai.core.geometry.frames import sincos
-from jukai.core.geometry.mesh import Mesh, join_meshes
+from jukai.core.geometry.mesh import Mesh, Topology, join_meshes
 
-__all__ = ["Brilliant", "StepCut", "brilliant", "least_star", "rose", "step_cut", "with_inner_skin"]
+__all__ = ["Brilliant", "StepCut", "brilliant", "least_star", "rose", "step_cut", "widest_table", "with_inner_skin"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,6 +81,12 @@ def least_star(symmetry: int, table: float) -> float:
     """Return the star length over which the stars slope down from the table; 1 or more where no length does."""
     c = math.cos(math.pi / symmetry)
     return table * (1 / c - c) / (1 - table * c)
+
+
+def widest_table(symmetry: int, star: float) -> float:
+    """Return the table under which stars of a length slope down from it."""
+    c = math.cos(math.pi / symmetry)
+    return star / (1 / c - c + star * c)
 
 
 def brilliant(cut: Brilliant, radius: float, step: str) -> Mesh:
@@ -177,11 +184,11 @@ def step_cut(cut: StepCut, radius: float, step: str) -> Mesh:
     if cut.girdle == 0:
         pavilion[0] = crown[0]
     stone.place("table", crown[-1][None])
-    for low, high in zip(crown[:-1], crown[1:], strict=True):
+    for low, high in pairwise(crown):
         stone.between("crown", low, high)
     if cut.girdle > 0:
         stone.band(pavilion[0], crown[0], "girdle")
-    for high, low in zip(pavilion[:-1], pavilion[1:], strict=True):
+    for high, low in pairwise(pavilion):
         stone.between("pavilion", low, high)
     if cut.culet > 0:
         stone.place("culet", pavilion[-1][None, ::-1])
@@ -213,11 +220,14 @@ def with_inner_skin(mesh: Mesh, step: str) -> Mesh:
     of = mesh.corner_faces
     back = mesh.offsets[of] + mesh.offsets[of + 1] - 1 - order
     lineage, row = mesh.lineage.extended([(step, "inner_skin", -1)])
-    inner = mesh.with_changes(
+    inner = replace(
+        mesh,
         corners=mesh.corners[back],
         uv=None if mesh.uv is None else mesh.uv[back],
         lineage=lineage,
         face_lineage=np.full(mesh.n_faces, row, np.int32),
+        _cache={},
+        _topology=Topology(),
     )
     return join_meshes([mesh.with_changes(lineage=lineage), inner])
 

@@ -80,7 +80,7 @@ def tube(run: Run, section: Floats, step: str) -> Mesh:
     corners, uv = build.room(len(low) * n, 4, "walls")
     bottom, top = v[first : last - 1], v[first + 1 : last]
     if compiled:
-        quad_walls(low, low + np.int32(n), n, True, u, bottom, top, corners, uv)  # noqa: FBT003 - compiled: no names
+        quad_walls(low, low + np.int32(n), n, True, u, bottom, top, corners, uv)
     else:
         grid, grid_uv = corners.reshape(-1, n, 4), uv.reshape(-1, n, 4, 2)
         for i, number in enumerate((j, after, after + n, j + n)):

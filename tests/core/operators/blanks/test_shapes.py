@@ -221,6 +221,21 @@ class LiveCopies(unittest.TestCase):
         np.testing.assert_array_equal(np.sort(copy.mesh.points[:, 0]), np.sort(-first.mesh.points[:, 0]))
         self.assertAlmostEqual(signed_volume(copy.mesh), signed_volume(first.mesh), places=9)
 
+    def test_a_mirrored_copy_joined_to_its_part(self) -> None:
+        """At X = 0 of the part's own space: what reaches over it is refused with a place, what keeps off stays in two."""
+        values = {"part": "p1", "mirrored": True, "joined": True}
+        over = self.follow(values)[1]
+        self.assertIn("reaches 3 mm over the plane", over.error.sentence())
+        horn = {
+            "operator": "helix",
+            "values": {"turns": 0.2, "height": 20, "coil_diameter": 60, "wire_diameter": 8, "ends": "to_a_point"},
+        }
+        with patch.object(LiveCopies, "CAPSULE", {"id": "p1", "name": "Horn", "recipe": [{"id": "a", **horn}]}):
+            half, whole = self.follow(values)
+        check_sound(self, whole.mesh)
+        self.assertEqual((int(whole.mesh.pieces.max()) + 1, whole.mesh.n_faces), (2, 2 * half.mesh.n_faces))
+        self.assertIn("are not joined", whole.steps[0].notes[0].text)
+
     def test_what_cannot_be_followed_is_named(self) -> None:
         for copies, words in (
             (({"part": "p9"},), "no part 'p9'"),

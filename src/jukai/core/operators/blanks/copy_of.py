@@ -6,7 +6,7 @@ import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.mesh import Lineage
-from jukai.core.geometry.placing import placed
+from jukai.core.geometry.mirroring import mirrored, with_mirror_image
 from jukai.core.geometry.selecting import faces_of
 from jukai.core.notes import Note
 from jukai.core.operators.base import Context, Example, Kind, OperatorValues, Result, operator
@@ -35,6 +35,13 @@ class Values(OperatorValues):
         on="Mirrored, left and right swapped.",
         off="As it is, not mirrored.",
     )
+    joined: bool = switch(
+        "Whether the part itself comes too, joined to its mirror image where it lies at the plane X = 0.",
+        default=False,
+        on="Joined to the part at the plane.",
+        off="The mirror image alone.",
+        relevant="mirrored == True",
+    )
 
 
 @operator(
@@ -43,7 +50,7 @@ class Values(OperatorValues):
     values=Values,
     name="Live copy",
     sentence="Follow {part} up to {up_to_which_step}",
-    quiet="Of it {pick} are taken. {mirrored}",
+    quiet="Of it {pick} are taken. {mirrored}[ {joined}]",
     synonyms=("copy of", "instance", "link", "mirror part", "duplicate"),
     example=Example(
         (("copy_of", {"part": "p0", "mirrored": True}),),
@@ -62,7 +69,7 @@ def copy_of(values: Values, context: Context) -> Result:
         raise ValueProblem(
             f"Nothing of '{values.part.name}' is picked.", field="pick", hint="Pick everything, or a piece."
         )
-    context.afford(int(picked.sum()), field="part")
+    context.afford(int(picked.sum()) * (2 if values.mirrored and values.joined else 1), field="part")
     notes = []
     if not picked.all():
         open_before = int((mesh.connectivity.edge_sides == 1).sum())
@@ -76,8 +83,18 @@ def copy_of(values: Values, context: Context) -> Result:
                     field="pick",
                 )
             )
-    if values.mirrored:
-        mesh = placed(mesh, np.diag([-1.0, 1.0, 1.0, 1.0]))
+    if values.mirrored and values.joined:
+        mesh, shared = with_mirror_image(mesh)
+        if not shared:
+            notes.append(
+                Note(
+                    "info",
+                    "Nothing of the part lies at the plane X = 0: the two halves are not joined.",
+                    field="joined",
+                )
+            )
+    elif values.mirrored:
+        mesh = mirrored(mesh)
     # its groups become groups of this step: the steps there are not of this recipe
     names = [group for _, group, _ in mesh.lineage.rows]
     known = list(dict.fromkeys(names))

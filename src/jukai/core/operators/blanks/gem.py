@@ -8,7 +8,16 @@ import numpy as np
 from pydantic import model_validator
 
 from jukai.core.errors import ValueProblem
-from jukai.core.geometry.gems import Brilliant, StepCut, brilliant, least_star, rose, step_cut, with_inner_skin
+from jukai.core.geometry.gems import (
+    Brilliant,
+    StepCut,
+    brilliant,
+    least_star,
+    rose,
+    step_cut,
+    widest_table,
+    with_inner_skin,
+)
 from jukai.core.geometry.lathe import Section, Turning, turn
 from jukai.core.notes import Note
 from jukai.core.operators.base import (
@@ -51,7 +60,12 @@ class Values(OperatorValues):
 
     cut: str = choice(
         "How it is cut.",
-        (("brilliant", "a round brilliant"), ("step", "a step cut"), ("rose", "a rose cut"), ("cabochon", "a cabochon")),
+        (
+            ("brilliant", "a round brilliant"),
+            ("step", "a step cut"),
+            ("rose", "a rose cut"),
+            ("cabochon", "a cabochon"),
+        ),
     )
     diameter: float | None = length(
         "Its diameter at the girdle; of a step cut its width.", otherwise="a fifth of the bench's floor", gt=0, le=1e6
@@ -60,9 +74,7 @@ class Values(OperatorValues):
         "The published proportions that what is left out is taken from.", [(s, s) for s in SETS], relevant=_ROUND
     )
     symmetry: int = count("Mains around.", default=8, ge=3, le=24, relevant=_TURNED)
-    length_share: float = share(
-        "How long it is, of its width.", default=1.4, ge=1, le=20, relevant=_STEP
-    )
+    length_share: float = share("How long it is, of its width.", default=1.4, ge=1, le=20, relevant=_STEP)
     clipped: float = share("What its corners lose, of half its width.", default=0.35, ge=0.02, le=0.95, relevant=_STEP)
     steps: int = count("Steps of the crown, and of the pavilion.", default=3, ge=1, le=50, relevant=_STEP)
     table: float | None = share(
@@ -92,7 +104,9 @@ class Values(OperatorValues):
     lower_half_length: float = share(
         "How far the lower halves reach from the girdle to the culet.", default=0.77, relevant=_ROUND
     )
-    culet: float = share("How wide the culet is; 0 % makes it a point, or a keel.", default=0.0, le=0.99, relevant=_FACETED)
+    culet: float = share(
+        "How wide the culet is; 0 % makes it a point, or a keel.", default=0.0, le=0.99, relevant=_FACETED
+    )
     dome_height: float = share(
         "From the girdle to the top.", default=0.4, ge=0.001, le=20, relevant='cut == "cabochon"'
     )
@@ -124,7 +138,21 @@ class Values(OperatorValues):
     sentence="Cut {cut} of diameter {diameter}[ after {proportions}][, {length_share} as long as wide, corners clipped by {clipped}][, table {table}]"
     "[, crown {crown_height|crown_angle}][, pavilion {pavilion_depth|pavilion_angle}][, dome {dome_height} high]",
     quiet="[Symmetry {symmetry}; ][{steps} steps; ][girdle {girdle}; ][stars {star_length}; ][lower halves {lower_half_length}; ][culet {culet}; ][in {sides} sides; ]{inner_skin}",
-    groups=("table", "stars", "kites", "upper_halves", "girdle", "lower_halves", "mains", "culet", "crown", "pavilion", "dome", "base", "inner_skin"),
+    groups=(
+        "table",
+        "stars",
+        "kites",
+        "upper_halves",
+        "girdle",
+        "lower_halves",
+        "mains",
+        "culet",
+        "crown",
+        "pavilion",
+        "dome",
+        "base",
+        "inner_skin",
+    ),
     synonyms=("stone", "jewel", "diamond", "brilliant", "emerald cut", "facets", "crystal"),
     placing=Placing(radius=("diameter", 2)),
     example=Example((("gem", {"diameter": 30}),), seen_from=(-30, 28)),
@@ -153,11 +181,16 @@ def _brilliant(values: Values, radius: float, context: Context) -> Result:
     wide = own[0] / 100 if values.table is None else values.table
     culet = values.culet
     most = math.cos(math.pi / n)
-    if not wide < most - _LEAST:
-        _refuse("table", wide, f"leaves no room for the stars at a symmetry of {n}", below=most)
-    least = least_star(n, wide)
-    if not least + _LEAST < values.star_length < 1 - _LEAST:
-        _refuse("star_length", values.star_length, f"can't be cut with a table of {_percent(wide)} at a symmetry of {n}", above=least, below=1)
+    if not _LEAST < values.star_length < 1 - _LEAST:
+        _refuse("star_length", values.star_length, "leaves a facet without area", above=0, below=1)
+    least, room = least_star(n, wide), widest_table(n, values.star_length)
+    if not wide < room - _LEAST:
+        other = f", or a star length over {_percent(math.ceil(1000 * least) / 1000)}," if least < 0.999 else ""
+        raise ValueProblem(
+            f"A table of {_percent(wide)} leaves no room for stars of {_percent(values.star_length)} at a symmetry of {n}.",
+            field="table" if values.table is not None or not other else "star_length",
+            hint=f"A table under {_percent(math.floor(1000 * room) / 1000)}{other} would work.",
+        )
     if not culet < most - _LEAST:
         _refuse("culet", culet, f"reaches the girdle at a symmetry of {n}", below=most)
     if not _LEAST < values.lower_half_length < 1 - _LEAST:
@@ -180,9 +213,17 @@ def _brilliant(values: Values, radius: float, context: Context) -> Result:
     tip = cut.star_tip * radius
     corner = (cut.table * radius, 0.0, (top + cut.crown_height) * radius)
     half = math.pi / n
-    star = (tip * math.cos(half), -tip * math.sin(half), (top + math.tan(crown) * (1 - cut.star_tip * cut.half)) * radius)
+    star = (
+        tip * math.cos(half),
+        -tip * math.sin(half),
+        (top + math.tan(crown) * (1 - cut.star_tip * cut.half)) * radius,
+    )
     low = cut.lower_tip * radius
-    lower = (low * math.cos(half), -low * math.sin(half), (foot - math.tan(pavilion) * (1 - cut.lower_tip * cut.half)) * radius)
+    lower = (
+        low * math.cos(half),
+        -low * math.sin(half),
+        (foot - math.tan(pavilion) * (1 - cut.lower_tip * cut.half)) * radius,
+    )
     callouts = [
         Callout("values/table", CalloutForm.SHARE, corner, corner, (1, 0, 0), 1 / radius),
         *_heights(values, corner, (-radius, 0.0, foot * radius), radius, (1 - wide) / 2, (1 - culet) / 2, (crown, pavilion)),
@@ -195,20 +236,37 @@ def _brilliant(values: Values, radius: float, context: Context) -> Result:
 def _step(values: Values, radius: float, context: Context) -> Result:
     wide = _OWN[0] / 100 if values.table is None else values.table
     crown = _height(values.crown_angle, values.crown_height, _OWN[1] / 100, (1 - wide) / 2, "crown_height")
-    pavilion = _height(values.pavilion_angle, values.pavilion_depth, _OWN[3] / 100, (1 - values.culet) / 2, "pavilion_depth")
+    pavilion = _height(
+        values.pavilion_angle, values.pavilion_depth, _OWN[3] / 100, (1 - values.culet) / 2, "pavilion_depth"
+    )
     context.afford(16 * values.steps + 10, field="steps")
-    cut = StepCut(values.length_share, values.clipped, wide, 2 * crown, 2 * pavilion, 2 * values.girdle, values.culet, values.steps)
+    cut = StepCut(
+        values.length_share,
+        values.clipped,
+        wide,
+        2 * crown,
+        2 * pavilion,
+        2 * values.girdle,
+        values.culet,
+        values.steps,
+    )
     mesh = step_cut(cut, radius, context.step)
     slopes = (math.atan2(2 * crown, 1 - wide), math.atan2(2 * pavilion, 1 - values.culet))
-    facts = {"table": wide, "crown_height": crown, "crown_angle": math.degrees(slopes[0]), "pavilion_depth": pavilion, "pavilion_angle": math.degrees(slopes[1])}
+    facts = {
+        "table": wide,
+        "crown_height": crown,
+        "crown_angle": math.degrees(slopes[0]),
+        "pavilion_depth": pavilion,
+        "pavilion_angle": math.degrees(slopes[1]),
+    }
     count_ = mesh.n_faces - 8 * (values.girdle > 0)
     notes = [Note("info", f"{count_} facets" + (" and 8 of the girdle" if values.girdle > 0 else "") + f". Crown {_both(slopes[0], 2 * crown)}, pavilion {_both(slopes[1], 2 * pavilion)}.", field="steps")]  # fmt: skip
     top = 2 * (crown + pavilion + values.girdle) * radius
-    side = (0.0, -wide * radius, top)
+    side, tip = (0.0, -wide * radius, top), (values.length_share * radius, 0.0, 2 * pavilion * radius)
     callouts = [
         Callout("values/table", CalloutForm.SHARE, side, side, (0, -1, 0), 1 / radius),
-        Callout("values/length_share", CalloutForm.SHARE, *[(values.length_share * radius, 0.0, 2 * pavilion * radius)] * 2, (1, 0, 0), 1 / radius),
-        *_heights(values, (0.0, wide * radius, top), (-values.length_share * radius, 0.0, 2 * pavilion * radius), radius, (1 - wide) / 2, (1 - values.culet) / 2, slopes),
+        Callout("values/length_share", CalloutForm.SHARE, tip, tip, (1, 0, 0), 1 / radius),
+        *_heights(values, (0.0, wide * radius, top), (-tip[0], 0.0, tip[2]), radius, (1 - wide) / 2, (1 - values.culet) / 2, slopes),
     ]  # fmt: skip
     return Result(mesh, tuple(notes), tuple(callouts), _left_out(values, facts), facts)
 
@@ -290,9 +348,15 @@ def _both(radians: float, height: float) -> str:
 
 def _off(own: tuple[float, ...], facts: dict[str, float]) -> str:
     """Return in words how far a stone is from published proportions; nothing where it is not."""
-    rows = (("table", own[0], 100 * facts["table"], "%"), ("crown", own[2], facts["crown_angle"], "°"), ("pavilion", own[4], facts["pavilion_angle"], "°"))
+    rows = (
+        ("table", own[0], 100 * facts["table"], "%"),
+        ("crown", own[2], facts["crown_angle"], "°"),
+        ("pavilion", own[4], facts["pavilion_angle"], "°"),
+    )
     return ", ".join(
-        f"{name} {now - was:+.1f}{' ' if unit == '%' else ''}{unit}".replace("-", "−") for name, was, now, unit in rows if abs(now - was) > 0.05
+        f"{name} {now - was:+.1f}{' ' if unit == '%' else ''}{unit}".replace("-", "−")
+        for name, was, now, unit in rows
+        if abs(now - was) > 0.05
     )
 
 
@@ -307,14 +371,19 @@ def _left_out(values: Values, facts: dict[str, float]) -> dict[str, object]:
     return out
 
 
-def _heights(values: Values, corner: Point, rim: Point, radius: float, crown: float, pavilion: float, slopes: tuple[float, float]) -> list[Callout]:
+def _heights(
+    values: Values, corner: Point, rim: Point, radius: float, crown: float, pavilion: float, slopes: tuple[float, float]
+) -> list[Callout]:
     """Return callouts of crown and pavilion: of the angle where that is written, else of the height.
 
     ``corner`` of the table and ``rim``, on the girdle's lower edge, are lifted by them: the stone stands on its culet.
     """
     out = []
     up = (0.0, 0.0, 1.0)
-    rows = (("crown", "crown_height", corner, crown, slopes[0]), ("pavilion", "pavilion_depth", rim, pavilion, slopes[1]))
+    rows = (
+        ("crown", "crown_height", corner, crown, slopes[0]),
+        ("pavilion", "pavilion_depth", rim, pavilion, slopes[1]),
+    )
     for name, height, at, reach, slope in rows:
         if getattr(values, f"{name}_angle") is not None:
             # degrees by which the slope grows when its far end goes up a mm
@@ -323,5 +392,3 @@ def _heights(values: Values, corner: Point, rim: Point, radius: float, crown: fl
         else:
             out.append(Callout(f"values/{height}", CalloutForm.SHARE, at, at, up, 1 / (2 * radius)))
     return out
-
-

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,11 +11,12 @@ from pydantic import model_validator
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
-from jukai.core.geometry.coils import Clearing, Coil, Path, bends, clearing, even_run, path_of, wound
+from jukai.core.geometry.coils import Along, Clearing, Coil, Path, bends, clearing, even_run, path_of, wound
 from jukai.core.geometry.crossings import polyline_crossing, self_crossings
 from jukai.core.geometry.frames import sincos
 from jukai.core.geometry.graphs import Graph
 from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.triangulation import with_short_diagonals
 from jukai.core.geometry.tubes import Run, count_tube, tube
 from jukai.core.notes import Note
 from jukai.core.operators.base import (
@@ -72,7 +74,9 @@ class Values(OperatorValues):
         "How thick the wire is; of another section its widest extent.", otherwise="an eighth of the coil", gt=0, le=1e6
     )
     section: str = choice("Of the wire.", (("round", "round"), ("square", "square"), ("profile", "drawn")))
-    profile: CurveInput | None = curve("A closed profile for the section.", optional=True, relevant='section == "profile"')
+    profile: CurveInput | None = curve(
+        "A closed profile for the section.", optional=True, relevant='section == "profile"'
+    )
     sides: int | None = count(
         "Faces round the wire.", otherwise="as many as the chord tolerance asks for", ge=3, le=100_000,
         relevant='section != "profile"',
@@ -86,9 +90,15 @@ class Values(OperatorValues):
         "How the wire ends.",
         (("open", "cut square"), ("closed", "wound close against the next turn"), ("to_a_point", "run out to points")),
     )
-    coil_diameter_graph: Graph | None = graph("What the coil diameter is multiplied by along the turns.", otherwise="the same all along")
-    wire_diameter_graph: Graph | None = graph("What the wire diameter is multiplied by along the turns.", otherwise="the same all along")
-    pitch_graph: Graph | None = graph("What the pitch is multiplied by along the turns.", otherwise="the same all along")
+    coil_diameter_graph: Graph | None = graph(
+        "What the coil diameter is multiplied by along the turns.", otherwise="the same all along"
+    )
+    wire_diameter_graph: Graph | None = graph(
+        "What the wire diameter is multiplied by along the turns.", otherwise="the same all along"
+    )
+    pitch_graph: Graph | None = graph(
+        "What the pitch is multiplied by along the turns.", otherwise="the same all along"
+    )
     off_the_axis: Graph | None = graph(
         "How far the coil's middle stands off the axis along X.", measured="length", otherwise="nowhere"
     )
@@ -120,7 +130,14 @@ class _Sizes:
     groups=("walls", "start_cap", "end_cap"),
     synonyms=("spring", "coil", "spiral", "wire", "horn", "corkscrew", "scroll"),
     placing=Placing(radius=("coil_diameter", 2), up=("height", 1)),
-    example=Example((("helix", {"turns": 4, "pitch": 8, "coil_diameter": 24, "wire_diameter": 4, "sides": 12, "rows_per_turn": 24}),)),
+    example=Example(
+        (
+            (
+                "helix",
+                {"turns": 4, "pitch": 8, "coil_diameter": 24, "wire_diameter": 4, "sides": 12, "rows_per_turn": 24},
+            ),
+        )
+    ),
 )
 def helix(values: Values, context: Context) -> Result:
     """A wire of any section wound round an axis, its diameter, thickness, pitch and place varying along it.
@@ -142,7 +159,7 @@ def helix(values: Values, context: Context) -> Result:
     rows = max(2, round(per_turn * values.turns))
     context.afford(count_tube(rows, len(section)), field="rows_per_turn")
     try:
-        run = even_run(path, rows, thickness)
+        run = even_run(path, rows, thickness, turns_with_it=support is not None)
     except ValueError as e:
         raise ValueProblem(
             f"The wire stands still at {100 * e.args[0]:.3g} % of its turns.", field="coil_diameter_graph",
@@ -152,6 +169,8 @@ def helix(values: Values, context: Context) -> Result:
     _refuse_thin(run, wire_size)
     context.checkpoint(0.4)
     mesh = tube(run, section, context.step)
+    if support is not None:
+        mesh = with_short_diagonals(mesh)
     lowest = float(mesh.points[:, 2].min())
     mesh = mesh.with_points(mesh.points - [0.0, 0.0, lowest])
     context.checkpoint(0.8)
@@ -180,13 +199,20 @@ def _coil(values: Values, coil_size: float, wire_size: float) -> tuple[Coil, _Si
     turns, close = values.turns, values.ends == "closed"
     if close and turns < 3:
         raise ValueProblem(
-            f"{turns:g} turns leave nothing between two closed ends.", field="turns", hint="3 is the least, or ends that are cut square."
+            f"{turns:g} turns leave nothing between two closed ends.",
+            field="turns",
+            hint="3 is the least, or ends that are cut square.",
         )
     thick = _thickness(values, wire_size)
 
+    rows = values.rows_per_turn or chord_sides((coil_size + wire_size) / 2, coil_size + wire_size)
+    bow = coil_size * (math.pi / rows) ** 2 / 4  # what chords of two turns may be nearer to each other than their arcs
+
     def against(s: Floats) -> Floats:
         # the rise at which the wire of one turn just clears that of the next
-        return thick(s) * 2 * _CLEARS / np.sqrt(np.maximum(1 - (thick(s) / (math.pi * coil_size * wide(s) / 2)) ** 2, 1e-3))
+        return (thick(s) * 2 * _CLEARS + bow) / np.sqrt(
+            np.maximum(1 - (thick(s) / (math.pi * coil_size * wide(s) / 2)) ** 2, 1e-3)
+        )
 
     def closed(s: Floats) -> Floats:
         # how much of the closed winding there is: all of it over the first and last turn, none half a turn further on
@@ -204,18 +230,27 @@ def _coil(values: Values, coil_size: float, wire_size: float) -> tuple[Coil, _Si
     if values.height is not None:
         if abs(whole) <= 1e-12 * turns:
             raise ValueProblem(
-                "The pitch is 0 all along, so that there is no height.", field="pitch_graph", hint="Raise a point of the graph."
+                "The pitch is 0 all along, so that there is no height.",
+                field="pitch_graph",
+                hint="Raise a point of the graph.",
             )
         pitch = (values.height - own) / whole
-    even = not close and not (values.coil_diameter_graph or values.wire_diameter_graph or values.pitch_graph or values.off_the_axis)
+    even = not close and not (
+        values.coil_diameter_graph or values.wire_diameter_graph or values.pitch_graph or values.off_the_axis
+    )
     even = even and values.ends != "to_a_point"
     coil = Coil(
-        turns, values.hand == "left", lambda s: coil_size / 2 * wide(s), lambda s: pitch * free(s) + fixed(s), aside, even
+        turns,
+        values.hand == "left",
+        lambda s: coil_size / 2 * wide(s),
+        lambda s: pitch * free(s) + fixed(s),
+        aside,
+        even,
     )
     return coil, _Sizes(coil_size, wire_size, pitch, pitch * whole + own)
 
 
-def _thickness(values: Values, wire_size: float):  # type: ignore[no-untyped-def]  # noqa: ANN202
+def _thickness(values: Values, wire_size: float) -> Along:
     """Return half the thickness of the wire at each place along."""
     thick = values.wire_diameter_graph or _constant(1.0)
     _refuse_below(thick, "wire_diameter_graph", "The wire diameter")
@@ -236,10 +271,12 @@ def _refuse_below(g: Graph, field: str, what: str) -> None:
     found = g(places)
     if found.min() < 0:
         at = float(places[np.argmin(found)])
-        raise ValueProblem(f"{what} falls below 0 at {100 * at:.3g} % of the turns.", field=field, hint="Raise the graph there.")
+        raise ValueProblem(
+            f"{what} falls below 0 at {100 * at:.3g} % of the turns.", field=field, hint="Raise the graph there."
+        )
 
 
-def _section(values: Values, coil_size: float, wire_size: float):  # type: ignore[no-untyped-def]  # noqa: ANN202
+def _section(values: Values, coil_size: float, wire_size: float) -> tuple[Floats, Along | None]:
     """Return a section (n, 2) of half width 1, counter-clockwise, and how far it reaches by direction (None for a round one)."""
     if values.section == "round":
         sides = values.sides or chord_sides(wire_size / 2, max(coil_size, wire_size))
@@ -269,17 +306,25 @@ def _drawn(profile: CurveInput | None) -> Floats:
         raise ValueProblem("No profile is chosen.", field="profile", hint="Draw a closed one, or take a round section.")
     points = profile.sampled.points
     if not profile.sampled.closed or len(points) < 3:
-        raise ValueProblem(f"The profile '{profile.name}' is open.", field="profile", hint="Close it on the drawing board.")
+        raise ValueProblem(
+            f"The profile '{profile.name}' is open.", field="profile", hint="Close it on the drawing board."
+        )
     crossing = polyline_crossing(points, closed=True)
     if crossing is not None:
         x, y = crossing[2]
-        raise ValueProblem(f"The profile '{profile.name}' crosses itself at ({x:.4g}, {y:.4g}).", field="profile", hint="Move the points there apart.")
+        raise ValueProblem(
+            f"The profile '{profile.name}' crosses itself at ({x:.4g}, {y:.4g}).",
+            field="profile",
+            hint="Move the points there apart.",
+        )
     p, q = points - points[0], np.roll(points, -1, axis=0) - points[0]
     cross = p[:, 0] * q[:, 1] - q[:, 0] * p[:, 1]
     area = float(cross.sum()) / 2
     extent = float(np.ptp(points, axis=0).max())
     if not abs(area) > 1e-12 * extent**2:
-        raise ValueProblem(f"The profile '{profile.name}' encloses no area.", field="profile", hint="Move its points apart.")
+        raise ValueProblem(
+            f"The profile '{profile.name}' encloses no area.", field="profile", hint="Move its points apart."
+        )
     centre = points[0] + ((p + q) * cross[:, None]).sum(axis=0) / (6 * area)
     section = (points - centre) * (2 / extent)
     return section if area > 0 else section[::-1]
@@ -315,15 +360,30 @@ def _refuse_thin(run: Run, wire_size: float) -> None:
         )  # fmt: skip
 
 
-def _notes(values: Values, path: Path, run: Run, sizes: _Sizes, thickness, support, per_turn: int, mesh: Mesh, widest: float) -> list[Note]:  # type: ignore[no-untyped-def]  # noqa: ANN001
+def _notes(
+    values: Values,
+    path: Path,
+    run: Run,
+    sizes: _Sizes,
+    thickness: Along,
+    support: Along | None,
+    per_turn: int,
+    mesh: Mesh,
+    widest: float,
+) -> list[Note]:
     given = "height" if values.height is not None else "pitch"
     other = f"height {sizes.height:.4g} mm" if given == "pitch" else f"pitch {sizes.pitch:.4g} mm"
     many = f"{mesh.n_faces:,}".replace(",", "\u2009")
     notes = [Note("info", f"{many} faces; {other}, {path.long:.4g} mm of wire.", field=given)]
-    found = clearing(path, thickness, support)
-    if found is not None and found.gap < 0:
-        notes.append(_overlap(values, path, sizes, thickness, support, found, given))
     radius, turned = bends(run)
+
+    def held(path: Path) -> Clearing | None:
+        more = _beyond(path, run, turned, support)
+        return clearing(path, lambda s: thickness(s) + more, support)
+
+    found = held(path)
+    if found is not None and found.gap < 0:
+        notes.append(_overlap(values, path, sizes, held, found, given))
     thick = widest * np.maximum(run.scale[:-1], run.scale[1:])
     k = int(np.argmax(thick / np.maximum(radius, 1e-300)))
     if thick[k] >= radius[k]:
@@ -335,7 +395,12 @@ def _notes(values: Values, path: Path, run: Run, sizes: _Sizes, thickness, suppo
         text = f"Rows turn by up to {most:.3g}° where it is wound narrowest: {math.ceil(per_turn * most / 15)} to a turn would be smooth."
         notes.append(Note("info", text, field="rows_per_turn"))
     near = found is not None and found.gap < 0.5 * sizes.wire + float(run.along[1]) / 8
-    if not path.coil.even and mesh.n_faces <= _LOOKED_AT and (near or float(turned.max()) > math.pi / 6) and all(n.level != "warning" for n in notes):
+    if (
+        not path.coil.even
+        and mesh.n_faces <= _LOOKED_AT
+        and (near or float(turned.max()) > math.pi / 6)
+        and all(n.level != "warning" for n in notes)
+    ):
         places = self_crossings(mesh).places
         if len(places):
             text = "The wire runs into itself: let the graphs change more slowly, take more rows, or a thinner wire."
@@ -343,23 +408,53 @@ def _notes(values: Values, path: Path, run: Run, sizes: _Sizes, thickness, suppo
     return notes
 
 
-def _overlap(values: Values, path: Path, sizes: _Sizes, thickness, support, found: Clearing, given: str) -> Note:  # type: ignore[no-untyped-def]  # noqa: ANN001
+def _beyond(path: Path, run: Run, turned: Floats, support: Along | None) -> float:
+    """Return how much farther than the wire chords may reach to the next turn, mm: nothing where rows lie beside rows."""
+    rows = len(run.along) - 1
+    beside = path.coil.even and abs(rows / path.coil.turns - round(rows / path.coil.turns)) < 1e-9
+    if beside and support is None:
+        return 0.0
+    step = float(run.along[1])
+    # half of how far a chord stays behind its arc; faces of other sections are bent along their diagonals too
+    bow = step * float(np.median(turned)) / 16
+    climb = abs(float(path.height[-1] - path.height[0])) / max(path.long, 1e-300)
+    return bow + (0.0 if support is None else float(run.scale.max()) * float(np.median(turned)) * climb)
+
+
+def _overlap(
+    values: Values, path: Path, sizes: _Sizes, held: Callable[[Path], Clearing | None], found: Clearing, given: str
+) -> Note:
     """Say that turns run through each other, and what pitch or height clears."""
     at = three(path.points(np.array([found.place]))[0])
     text = f"Turns run into each other by {-found.gap:.3g} mm at {100 * found.place:.3g} % of the turns"
     more, pitch = found.more, sizes.pitch
     if more is None or abs(pitch) <= 1e-12 * sizes.coil:
-        return Note("warning", f"{text}: no pitch is there to part them. Let the coil grow faster, or take a thinner wire.", (at,), field=given)
+        return Note(
+            "warning",
+            f"{text}: no pitch is there to part them. Let the coil grow faster, or take a thinner wire.",
+            (at,),
+            field=given,
+        )
     for _ in range(6):  # where a part of the rise is not the pitch's, as of closed ends, more of it is asked for
         pitch *= more * (1 + 1e-6)
         coil, _ = _coil(values.model_copy(update={"pitch": pitch, "height": None}), sizes.coil, sizes.wire)
-        again = clearing(path_of(coil), thickness, support)
+        again = held(path_of(coil))
         if again is None or again.gap >= 0 or again.more is None:
             break
         more = max(again.more, 1 + 1e-4)
-    value = pitch if given == "pitch" else _coil(values.model_copy(update={"pitch": pitch, "height": None}), sizes.coil, sizes.wire)[1].height
+    value = (
+        pitch
+        if given == "pitch"
+        else _coil(values.model_copy(update={"pitch": pitch, "height": None}), sizes.coil, sizes.wire)[1].height
+    )
     value = math.copysign(math.ceil(abs(value) * 1e4) / 1e4, value)
-    return Note("warning", f"{text}; a {given} of {value:.5g} mm clears.", (at,), field=given, solve=(given, value, f"{given.capitalize()} {value:.5g} mm clears"))
+    return Note(
+        "warning",
+        f"{text}; a {given} of {value:.5g} mm clears.",
+        (at,),
+        field=given,
+        solve=(given, value, f"{given.capitalize()} {value:.5g} mm clears"),
+    )
 
 
 def _callouts(values: Values, path: Path, sizes: _Sizes, lowest: float) -> tuple[Callout, ...]:
@@ -378,7 +473,25 @@ def _callouts(values: Values, path: Path, sizes: _Sizes, lowest: float) -> tuple
         Callout("values/turns", CalloutForm.FACTOR, three(last), three(last), (1, 0, 0), 4 / sizes.coil),
     ]  # fmt: skip
     if values.height is not None:
-        out.append(Callout("values/height", CalloutForm.LENGTH, three(first), (float(first[0]), float(first[1]), float(last[2])), (0, 0, 1), grip=three(last)))
+        out.append(
+            Callout(
+                "values/height",
+                CalloutForm.LENGTH,
+                three(first),
+                (float(first[0]), float(first[1]), float(last[2])),
+                (0, 0, 1),
+                grip=three(last),
+            )
+        )
     else:
-        out.append(Callout("values/pitch", CalloutForm.LENGTH, three(first), three(np.array([first[0], first[1], next_[2]])), (0, 0, 1), grip=three(next_)))
+        out.append(
+            Callout(
+                "values/pitch",
+                CalloutForm.LENGTH,
+                three(first),
+                three(np.array([first[0], first[1], next_[2]])),
+                (0, 0, 1),
+                grip=three(next_),
+            )
+        )
     return tuple(out)

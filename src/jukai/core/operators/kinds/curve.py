@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import ClassVar, Unpack
+from typing import Any, ClassVar, Unpack
 
 from jukai.core.operators.inputs import CurveInput
 from jukai.core.operators.kinds.base import Change, Declared, Leaf, Schema, Scope, ValueKind, declare
