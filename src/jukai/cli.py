@@ -187,7 +187,7 @@ def _write(bench: Bench, evaluation: Evaluation, out: Path) -> None:
     from jukai.core.formats.writing import ExportPart, write_parts
 
     finish = bench.finish_of(evaluation.part)
-    looks = {f.name: GlbMaterial(f.name, f.colour, f.metal, f.roughness, f.clear) for f in bench.finishes}
+    looks = {f.name: GlbMaterial(f.name, f.colour, f.metal, f.roughness, f.clear, f.refraction) for f in bench.finishes}
     part = ExportPart(
         evaluation.part.name, evaluation.placed_mesh(), looks[finish.name] if finish else None, tuple(looks.values())
     )

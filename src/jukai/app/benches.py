@@ -42,6 +42,7 @@ STANDARD_FINISHES = (
     Finish(name="Walnut", colour="#6b4a33", metal=0, roughness=0.6, density=0.65),
     Finish(name="Limestone", colour="#b9b1a2", metal=0, roughness=0.9, density=2.6),
     Finish(name="Glass", colour="#bcd8dc", metal=0, roughness=0.05, clear=0.9, density=2.5),
+    Finish(name="Garnet", colour="#a3224a", metal=0, roughness=0.02, clear=0.8, refraction=1.78, density=3.9),
 )
 
 

@@ -26,6 +26,7 @@ export interface Finish {
   metal: number
   roughness: number
   clear: number
+  refraction: number
 }
 
 /** How a body is shown beside its finish, and whether it can be pointed at. */
@@ -131,10 +132,13 @@ export function fillBody(body: Body, data: BodyData): void {
   if (data.sharp.length > lines.length) body.sharp.add(thinLines(data.sharp.subarray(lines.length)))
 }
 
+/** What bends light more than glass does is drawn as a cut stone: what is seen in it comes from its own facets. */
+const isStone = (f: Finish) => f.clear > 0 && f.refraction > 1.6
+
 /** Finishes, and how it is shown beside them: what is seen through is drawn last and hides nothing. */
 export function dressBody(body: Body, finish: Finish, as: As, others: readonly Finish[]): void {
   body.as = as
-  const glass = finish.clear > 0
+  const glass = finish.clear > 0 && !isStone(finish)
   const through = as.through || as.reference || glass
   body.mesh.material.transparent = through
   body.mesh.material.depthWrite = !as.through && !glass
@@ -152,7 +156,7 @@ export function dressBody(body: Body, finish: Finish, as: As, others: readonly F
   set(
     u,
     'looks',
-    looks.map((f) => new Vector3(f.metal, f.roughness, f.clear)),
+    looks.map((f) => new Vector3(f.metal, f.roughness, isStone(f) ? f.refraction : f.clear)),
   )
 }
 

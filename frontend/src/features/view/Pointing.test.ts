@@ -50,7 +50,7 @@ function cube(): BodyData {
 
 describe('pointing at a closed body, drawn by its near side alone', () => {
   const stage = new Bare()
-  const brass = { colour: '#c89a3f', metal: 1, roughness: 0.3, clear: 0 }
+  const brass = { colour: '#c89a3f', metal: 1, roughness: 0.3, clear: 0, refraction: 1.5 }
   const plain = { locked: false, through: false, reference: false }
   stage.show('p1', cube(), new Matrix4().toArray(), brass, plain)
   const camera = new PerspectiveCamera(40, 1, 0.1, 100)

@@ -39,7 +39,7 @@ const triangle = (digest: string): BodyData => ({
   lineage: [],
   finishes: [],
 })
-const brass = { colour: '#c89a3f', metal: 1, roughness: 0.3, clear: 0 }
+const brass = { colour: '#c89a3f', metal: 1, roughness: 0.3, clear: 0, refraction: 1.5 }
 const plain = { locked: false, through: false, reference: false }
 const here: number[] = new Matrix4().toArray()
 

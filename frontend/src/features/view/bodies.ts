@@ -67,7 +67,7 @@ async function bodyData(digest: string, limit: Limit = 'no'): Promise<BodyData> 
 }
 
 const plain = (id: string) => id.replace(BEFORE, '')
-const NO_FINISH = { colour: '#b9b4a8', metal: 0, roughness: 0.6, clear: 0 }
+const NO_FINISH = { colour: '#b9b4a8', metal: 0, roughness: 0.6, clear: 0, refraction: 1.5 }
 
 interface Framing {
   on: boolean
@@ -149,6 +149,7 @@ export function useBodies(
               metal: f.metal ?? 0,
               roughness: f.roughness ?? 0.5,
               clear: f.clear ?? 0,
+              refraction: f.refraction ?? 1.5,
             }
           }
           const own = look(doc?.finish) ?? NO_FINISH

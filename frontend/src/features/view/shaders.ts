@@ -37,6 +37,32 @@ vec3 shaded(vec3 colour, vec3 look, float light, vec3 s) {
   return max(c, colour * 0.10 + 0.02);
 }
 
+/*
+ * A cut stone without tracing rays: light goes in by the facet's own refraction, is mirrored by facets below that are not
+ * known here, and comes back. So each facet shows other surroundings, and its neighbour quite others; it flashes as it turns.
+ */
+vec3 stone(vec3 colour, vec3 n, vec3 e, float index, vec3 s) {
+  vec3 t = refract(-e, n, 1.0 / index);
+  vec3 c = vec3(0.0);
+  float much = 0.0;
+  for (int i = 0; i < 3; i += 1) {
+    float k = float(i);
+    // mirrored below at three leanings, as light of three colours would be bent to
+    vec3 m = normalize(vec3(cos(n.x * 9.0 + k * 2.1), sin(n.y * 9.0 - k * 1.7), 1.3 + 0.25 * k));
+    vec3 r = reflect(t, m);
+    r.z = abs(r.z);
+    vec3 g = surroundings(normalize(r), 0.05);
+    float v = smoothstep(0.72, 1.5, g.g);
+    much += v;
+    c += mix(colour * colour * 0.7, mix(colour, vec3(1.0), 0.35 * v) * 1.25, v);
+  }
+  c /= 3.0;
+  float f0 = (index - 1.0) / (index + 1.0);
+  f0 *= f0;
+  float rim = f0 + (1.0 - f0) * pow(1.0 - clamp(dot(n, e), 0.0, 1.0), 5.0);
+  return c + s * rim + vec3(max(max(s.r, s.g) - 1.1, 0.0));
+}
+
 // the ways of drawing that take colour away
 vec3 paled(vec3 c, float light) {
   if (grey > 0.0) c = mix(c, mix(paper, ink, 0.16) * (0.72 + 0.28 * light), grey);
@@ -180,7 +206,7 @@ void main() {
   // through the cut the inside of a closed body shows only until its cap is there
   if (back && whole > 0.5) { result = vec4(mix(paper, colour, 0.3), 1.0); return; }
 #endif
-  vec3 c = shaded(colour, look, light, s);
+  vec3 c = look.z > 1.0 ? stone(colour, n, e, look.z, s) : shaded(colour, look, light, s);
   if (back && look.z == 0.0) c = mix(c * 0.35, vec3(0.75, 0.25, 0.2), 0.45);
   // light bands: as strip lights all round would be mirrored; a kink in them is a kink in the surface
   if (bands > 0.5) {
@@ -225,7 +251,7 @@ void main() {
 #endif
   float through = alpha;
 #ifndef FINE
-  if (look.z > 0.0) {
+  if (look.z > 0.0 && look.z <= 1.0) {
     // glass: little of its own colour where it is looked through, more where it is looked along (Schlick 1994), and what it mirrors
     float rim = pow(1.0 - min(abs(f), 1.0), 4.0);
     float glint = max(max(s.r, s.g) - 0.9, 0.0);

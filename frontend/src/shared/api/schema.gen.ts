@@ -1263,7 +1263,7 @@ export interface components {
         };
         /**
          * Finish
-         * @description A named material: glTF metal, roughness and transmission (``clear``), and a density in g/cm³.
+         * @description A named material: glTF metal, roughness, transmission (``clear``) and index of refraction, and a density in g/cm³.
          */
         Finish: {
             /** Name */
@@ -1289,6 +1289,12 @@ export interface components {
              * @default 0
              */
             clear?: number;
+            /**
+             * Refraction
+             * @description index of refraction: how much what is clear bends light; glass 1.5, diamond 2.42
+             * @default 1.5
+             */
+            refraction?: number;
             /**
              * Density
              * @default 1

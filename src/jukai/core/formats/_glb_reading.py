@@ -18,7 +18,7 @@ from jukai.core.formats.common import (
     plural,
     refuse_too_large,
 )
-from jukai.core.formats.glb import CLEAR
+from jukai.core.formats.glb import CLEAR, REFRACTS
 from jukai.core.geometry.arrays import Array, Floats
 from jukai.core.json_data import JsonObject
 
@@ -27,7 +27,7 @@ __all__ = ["read_glb"]
 _COMPONENT = {5120: "i1", 5121: "u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
 _WIDTH = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
 _MOST_PIECES = 100_000
-_EXTENSIONS = {"KHR_materials_unlit", "KHR_texture_transform", CLEAR}
+_EXTENSIONS = {"KHR_materials_unlit", "KHR_texture_transform", CLEAR, REFRACTS}
 
 
 def read_glb(data: bytes) -> ReadMesh:

@@ -16,20 +16,32 @@ from jukai.core.geometry.normals import smooth_fans
 from jukai.core.geometry.triangulation import triangulate
 from jukai.core.json_data import JsonObject
 
-__all__ = ["CLEAR", "GlbMaterial", "GlbPart", "write_glb"]
+__all__ = ["CLEAR", "REFRACTS", "GlbMaterial", "GlbPart", "write_glb"]
 
 CLEAR = "KHR_materials_transmission"
+REFRACTS = "KHR_materials_ior"
 
 
 @dataclass(frozen=True, slots=True)
 class GlbMaterial:
-    """A glTF metal/roughness material; ``colour`` is #rrggbb, ``clear`` its transmission."""
+    """A glTF metal/roughness material; ``colour`` is #rrggbb, ``clear`` its transmission and ``refraction`` its index."""
 
     name: str
     colour: str = "#b9b4a8"
     metal: float = 0.0
     roughness: float = 0.5
     clear: float = 0.0
+    refraction: float = 1.5
+
+    @property
+    def extensions(self) -> dict[str, object]:
+        """What glTF says of it by extensions; an index of 1.5 is what it takes where none is given."""
+        out: dict[str, object] = {}
+        if self.clear:
+            out[CLEAR] = {"transmissionFactor": self.clear}
+            if self.refraction != 1.5:
+                out[REFRACTS] = {"ior": self.refraction}
+        return out
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -105,8 +117,9 @@ def write_glb(parts: Sequence[GlbPart], materials: Sequence[GlbMaterial]) -> byt
                 if "material" in p:
                     p["material"] = used.index(p["material"])
         doc["materials"] = [_material(materials[i]) for i in used]
-        if any(materials[i].clear for i in used):
-            doc["extensionsUsed"] = [CLEAR]
+        extensions = sorted({name for i in used for name in materials[i].extensions}, reverse=True)
+        if extensions:
+            doc["extensionsUsed"] = extensions
     text = json.dumps(doc, separators=(",", ":"), ensure_ascii=False).encode()
     text += b" " * (-len(text) % 4)
     pieces: list[Any] = [len(text).to_bytes(4, "little") + b"JSON" + text]
@@ -120,7 +133,7 @@ def _material(m: GlbMaterial) -> dict[str, object]:
     # colours are written linear (IEC 61966-2-1)
     channels = [int(m.colour[i : i + 2], 16) / 255 for i in (1, 3, 5)]
     linear = [round(c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4, 6) for c in channels]
-    extra = {"extensions": {CLEAR: {"transmissionFactor": m.clear}}} if m.clear else {}
+    extra: dict[str, object] = {"extensions": m.extensions} if m.extensions else {}
     return extra | {
         "name": m.name,
         "pbrMetallicRoughness": {

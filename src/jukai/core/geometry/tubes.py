@@ -7,10 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from jukai.core.geometry._lathe import quad_walls
-from jukai.core.geometry._tubes import tube_points
-from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.arrays import Array, Floats
 from jukai.core.geometry.building import MeshBuilder
-from jukai.core.geometry.kernels import FEW
+from jukai.core.geometry.kernels import FEW, kernel
 from jukai.core.geometry.mesh import Mesh
 
 __all__ = ["Run", "count_tube", "tube"]
@@ -60,7 +59,7 @@ def tube(run: Run, section: Floats, step: str) -> Mesh:
     places = np.empty((last - first, n, 3))
     compiled = places.size > FEW
     if compiled:
-        tube_points(*(np.ascontiguousarray(a, dtype=np.float64) for a in (*parts, section)), places)
+        _placed(*(np.ascontiguousarray(a, dtype=np.float64) for a in (*parts, section)), places)
     else:
         flat = section[None] * parts[3][:, None, None]
         places[:] = parts[0][:, None] + flat[..., :1] * parts[1][:, None] + flat[..., 1:] * parts[2][:, None]
@@ -101,6 +100,17 @@ def tube(run: Run, section: Floats, step: str) -> Mesh:
     if last == k:
         build.add_faces((end + j)[None], flat_uv[None], "end_cap")
     return build.build(step)
+
+
+@kernel
+def _placed(centres: Array, across: Array, up: Array, scale: Array, section: Array, out: Array) -> None:
+    """Write the points (k, n, 3) of a section (n, 2) in the planes that ``across`` and ``up`` (k, 3) span at ``centres``."""
+    for i in range(centres.shape[0]):
+        size = scale[i]
+        for j in range(section.shape[0]):
+            x, y = section[j, 0] * size, section[j, 1] * size
+            for a in range(3):
+                out[i, j, a] = centres[i, a] + x * across[i, a] + y * up[i, a]
 
 
 def _uv(u: Floats, v: float) -> Floats:

@@ -177,13 +177,16 @@ class Part(_Model):
 
 
 class Finish(_Model):
-    """A named material: glTF metal, roughness and transmission (``clear``), and a density in g/cm³."""
+    """A named material: glTF metal, roughness, transmission (``clear``) and index of refraction, and a density in g/cm³."""
 
     name: Name
     colour: Annotated[str, StringConstraints(pattern=r"^#[0-9a-fA-F]{6}$")] = "#b9b4a8"
     metal: float = Field(0, ge=0, le=1)
     roughness: float = Field(0.5, ge=0, le=1)
     clear: float = Field(0, ge=0, le=1, description="how much light goes through, as through glass")
+    refraction: float = Field(
+        1.5, ge=1, le=3, description="index of refraction: how much what is clear bends light; glass 1.5, diamond 2.42"
+    )
     density: float = Field(1, gt=0, le=30)
 
 

@@ -6,7 +6,6 @@ import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.mesh import Lineage
-from jukai.core.geometry.mirroring import mirrored, with_mirror_image
 from jukai.core.geometry.selecting import faces_of
 from jukai.core.notes import Note
 from jukai.core.operators.base import Context, Example, Kind, OperatorValues, Result, operator
@@ -83,18 +82,16 @@ def copy_of(values: Values, context: Context) -> Result:
                     field="pick",
                 )
             )
-    if values.mirrored and values.joined:
-        mesh, shared = with_mirror_image(mesh)
-        if not shared:
-            notes.append(
-                Note(
-                    "info",
-                    "Nothing of the part lies at the plane X = 0: the two halves are not joined.",
-                    field="joined",
-                )
-            )
-    elif values.mirrored:
-        mesh = mirrored(mesh)
+    if values.mirrored:
+        from jukai.core.geometry.mirroring import mirrored, with_mirror_image
+
+        if values.joined:
+            mesh, shared = with_mirror_image(mesh)
+            if not shared:
+                text = "Nothing of the part lies at the plane X = 0: the two halves are not joined."
+                notes.append(Note("info", text, field="joined"))
+        else:
+            mesh = mirrored(mesh)
     # its groups become groups of this step: the steps there are not of this recipe
     names = [group for _, group, _ in mesh.lineage.rows]
     known = list(dict.fromkeys(names))

@@ -8,16 +8,6 @@ import numpy as np
 from pydantic import model_validator
 
 from jukai.core.errors import ValueProblem
-from jukai.core.geometry.gems import (
-    Brilliant,
-    StepCut,
-    brilliant,
-    least_star,
-    rose,
-    step_cut,
-    widest_table,
-    with_inner_skin,
-)
 from jukai.core.geometry.lathe import Section, Turning, turn
 from jukai.core.notes import Note
 from jukai.core.operators.base import (
@@ -86,7 +76,7 @@ class Values(OperatorValues):
         follows="proportions", le=20, relevant='cut != "cabochon"',
     )  # fmt: skip
     crown_angle: float | None = angle(
-        "Of the kites against the girdle's plane; of a step cut the mean.", instead_of="crown_height",
+        "Of the kites against the girdle's plane; of a step cut the mean.", instead_of="crown_height", follows="proportions",
         gt=0, lt=90, relevant=_FACETED,
     )  # fmt: skip
     girdle: float = share("How high the girdle is; 0 % makes it an edge.", default=0.02, le=5, relevant='cut != "rose"')
@@ -95,7 +85,7 @@ class Values(OperatorValues):
         follows="proportions", le=20, relevant=_FACETED,
     )  # fmt: skip
     pavilion_angle: float | None = angle(
-        "Of the mains against the girdle's plane; of a step cut the mean.", instead_of="pavilion_depth",
+        "Of the mains against the girdle's plane; of a step cut the mean.", instead_of="pavilion_depth", follows="proportions",
         gt=0, lt=90, relevant=_FACETED,
     )  # fmt: skip
     star_length: float = share(
@@ -165,6 +155,8 @@ def gem(values: Values, context: Context) -> Result:
     Crown height % = (100 - table %) / 2 · tan(crown angle), pavilion depth % = (100 - culet %) / 2 · tan(pavilion angle):
     the trade's own relations.
     """
+    from jukai.core.geometry.gems import with_inner_skin
+
     wide = context.blank_size if values.diameter is None else values.diameter
     radius = wide / 2
     made = {"brilliant": _brilliant, "step": _step, "rose": _rose, "cabochon": _cabochon}[values.cut]
@@ -177,6 +169,8 @@ def gem(values: Values, context: Context) -> Result:
 
 
 def _brilliant(values: Values, radius: float, context: Context) -> Result:
+    from jukai.core.geometry.gems import Brilliant, brilliant, least_star, widest_table
+
     n, own = values.symmetry, SETS[values.proportions]
     wide = own[0] / 100 if values.table is None else values.table
     culet = values.culet
@@ -234,6 +228,8 @@ def _brilliant(values: Values, radius: float, context: Context) -> Result:
 
 
 def _step(values: Values, radius: float, context: Context) -> Result:
+    from jukai.core.geometry.gems import StepCut, step_cut
+
     wide = _OWN[0] / 100 if values.table is None else values.table
     crown = _height(values.crown_angle, values.crown_height, _OWN[1] / 100, (1 - wide) / 2, "crown_height")
     pavilion = _height(
@@ -272,6 +268,8 @@ def _step(values: Values, radius: float, context: Context) -> Result:
 
 
 def _rose(values: Values, radius: float, context: Context) -> Result:
+    from jukai.core.geometry.gems import rose
+
     height = 0.4 if values.crown_height is None else values.crown_height
     if not height > 0:
         _refuse("crown_height", height, "leaves no stone", above=0)

@@ -4,20 +4,19 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 from pydantic import model_validator
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
-from jukai.core.geometry.coils import Along, Clearing, Coil, Path, bends, clearing, even_run, path_of, wound
 from jukai.core.geometry.crossings import polyline_crossing, self_crossings
 from jukai.core.geometry.frames import sincos
 from jukai.core.geometry.graphs import Graph
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.triangulation import with_short_diagonals
-from jukai.core.geometry.tubes import Run, count_tube, tube
 from jukai.core.notes import Note
 from jukai.core.operators.base import (
     Callout,
@@ -41,6 +40,10 @@ from jukai.core.operators.kinds.factor import factor
 from jukai.core.operators.kinds.graph import graph
 from jukai.core.operators.kinds.length import length
 from jukai.core.operators.shapes import Z_AXIS
+
+if TYPE_CHECKING:  # loaded when a wire is wound: a small command stays light
+    from jukai.core.geometry.coils import Along, Clearing, Coil, Path
+    from jukai.core.geometry.tubes import Run
 
 __all__ = ["Values", "helix"]
 
@@ -146,6 +149,9 @@ def helix(values: Values, context: Context) -> Result:
     -----
     Sections are square to the path, so the volume is the section's area times the path's length (Pappus and Guldinus).
     """
+    from jukai.core.geometry.coils import even_run, path_of
+    from jukai.core.geometry.tubes import count_tube, tube
+
     coil_size = context.blank_size if values.coil_diameter is None else values.coil_diameter
     wire_size = coil_size / 8 if values.wire_diameter is None else values.wire_diameter
     section, support = _section(values, coil_size, wire_size)
@@ -183,7 +189,7 @@ def helix(values: Values, context: Context) -> Result:
     facts = {"pitch": sizes.pitch, "height": sizes.height, "wire_length": path.long}
     s = np.linspace(0.0, 1.0, int(min(_MOST_SHOWN, 16 * max(values.turns, 4))) + 1)
     shown = np.column_stack([s, path.points(s) - [0.0, 0.0, lowest]])
-    return Result(mesh, tuple(notes), _callouts(values, path, sizes, lowest), used, facts, Z_AXIS, run=shown)
+    return Result(mesh, tuple(notes), _callouts(values, path, sizes, mesh, run, lowest), used, facts, Z_AXIS, run=shown)
 
 
 def _constant(number: float) -> Graph:
@@ -192,6 +198,8 @@ def _constant(number: float) -> Graph:
 
 def _coil(values: Values, coil_size: float, wire_size: float) -> tuple[Coil, _Sizes]:
     """Return the coil and its numbers; of pitch and height the one that was left out follows."""
+    from jukai.core.geometry.coils import Coil, wound
+
     wide = values.coil_diameter_graph or _constant(1.0)
     rises = values.pitch_graph or _constant(1.0)
     aside = values.off_the_axis or _constant(0.0)
@@ -347,7 +355,7 @@ def _grounded(run: Run, wire_size: float) -> Run:
     for end in (0, -1):
         if scale[end] <= 1e-9 * wire_size:
             scale[end] = 0.0
-    return Run(run.centres, run.across, run.up, scale, run.along)
+    return replace(run, scale=scale)
 
 
 def _refuse_thin(run: Run, wire_size: float) -> None:
@@ -371,6 +379,8 @@ def _notes(
     mesh: Mesh,
     widest: float,
 ) -> list[Note]:
+    from jukai.core.geometry.coils import bends, clearing
+
     given = "height" if values.height is not None else "pitch"
     other = f"height {sizes.height:.4g} mm" if given == "pitch" else f"pitch {sizes.pitch:.4g} mm"
     many = f"{mesh.n_faces:,}".replace(",", "\u2009")
@@ -425,6 +435,8 @@ def _overlap(
     values: Values, path: Path, sizes: _Sizes, held: Callable[[Path], Clearing | None], found: Clearing, given: str
 ) -> Note:
     """Say that turns run through each other, and what pitch or height clears."""
+    from jukai.core.geometry.coils import path_of
+
     at = three(path.points(np.array([found.place]))[0])
     text = f"Turns run into each other by {-found.gap:.3g} mm at {100 * found.place:.3g} % of the turns"
     more, pitch = found.more, sizes.pitch
@@ -453,45 +465,40 @@ def _overlap(
         f"{text}; a {given} of {value:.5g} mm clears.",
         (at,),
         field=given,
-        solve=(given, value, f"{given.capitalize()} {value:.5g} mm clears"),
+        solve=(given, value, f"the {given} that clears"),
     )
 
 
-def _callouts(values: Values, path: Path, sizes: _Sizes, lowest: float) -> tuple[Callout, ...]:
+def _callouts(values: Values, path: Path, sizes: _Sizes, mesh: Mesh, run: Run, lowest: float) -> tuple[Callout, ...]:
+    """Return the callouts; grips stand on points of the body that are there for them."""
+    first_row, last_row = int(run.scale[0] == 0), len(run.along) - 1 - int(run.scale[-1] == 0)
+    sides = (mesh.n_points - first_row - (len(run.along) - 1 - last_row)) // (last_row - first_row + 1)
     up = np.array([0.0, 0.0, lowest])
-    ends = path.points(np.array([0.0, 1.0])) - up
+
+    def ring(place: float) -> Floats:
+        """Return the points of the section nearest to a place."""
+        along = float(np.interp(place, path.s, path.length))
+        row = int(np.clip(np.argmin(np.abs(run.along - along)), first_row, last_row)) - first_row
+        return mesh.points[row * sides : (row + 1) * sides]
+
+    first, last = run.centres[0] - up, run.centres[-1] - up
     turn = min(1.0, 1 / values.turns)
-    first, last, next_ = ends[0], ends[1], path.points(np.array([turn]))[0] - up
-    reach = float(np.hypot(*(first[:2])))
-    z = float(first[2])
+    high = ring(turn)
+    high = high[np.argmax(high[:, 2])]
     places = np.linspace(0.0, 1.0, 101)
-    thickest = float(places[np.argmax(_thickness(values, sizes.wire)(places))])
-    at, half = path.points(np.array([thickest]))[0] - up, np.array([0.0, 0.0, sizes.wire / 2])
+    wire = ring(float(places[np.argmax(_thickness(values, sizes.wire)(places))]))
+    top = wire[np.argmax(wire[:, 2])]
+    reach, z = float(np.hypot(*(first[:2]))), float(first[2])
     out = [
         Callout("values/coil_diameter", CalloutForm.DIAMETER, (-reach, 0, z), (reach, 0, z), (1, 0, 0), 2.0, grip=three(first)),
-        Callout("values/wire_diameter", CalloutForm.DIAMETER, three(at - half), three(at + half), (0, 0, 1), 2.0),
+        Callout("values/wire_diameter", CalloutForm.DIAMETER, three(top - [0, 0, sizes.wire]), three(top), (0, 0, 1), 2.0),
         Callout("values/turns", CalloutForm.FACTOR, three(last), three(last), (1, 0, 0), 4 / sizes.coil),
     ]  # fmt: skip
     if values.height is not None:
-        out.append(
-            Callout(
-                "values/height",
-                CalloutForm.LENGTH,
-                three(first),
-                (float(first[0]), float(first[1]), float(last[2])),
-                (0, 0, 1),
-                grip=three(last),
-            )
-        )
+        end = (float(first[0]), float(first[1]), float(last[2]))
+        out.append(Callout("values/height", CalloutForm.LENGTH, three(first), end, (0, 0, 1), grip=three(last)))
     else:
-        out.append(
-            Callout(
-                "values/pitch",
-                CalloutForm.LENGTH,
-                three(first),
-                three(np.array([first[0], first[1], next_[2]])),
-                (0, 0, 1),
-                grip=three(next_),
-            )
-        )
+        level = float(np.interp(turn, path.s, path.height)) - float(up[2])
+        end = (float(first[0]), float(first[1]), level)
+        out.append(Callout("values/pitch", CalloutForm.LENGTH, three(first), end, (0, 0, 1), grip=three(high)))
     return tuple(out)

@@ -26,9 +26,10 @@ def angle(
     default: float | None = None,
     otherwise: str = "",
     instead_of: str = "",
+    follows: str = "",
     chapter: str = "",
     **more: Unpack[Declared],
 ) -> Any:
     """Declare an angle; ``ge``, ``gt``, ``le`` and ``lt`` are its limits, ``relevant`` says when it counts."""
-    kind = AngleKind(otherwise=otherwise, instead_of=instead_of, chapter=chapter)
+    kind = AngleKind(otherwise=otherwise, instead_of=instead_of, follows=follows, chapter=chapter)
     return declare(kind, default, description, **more)
