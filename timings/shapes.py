@@ -12,7 +12,7 @@ from jukai.core.geometry.clearance import clearance, place
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.operators.base import Context
 from jukai.core.operators.registry import operators
-from timings.measure import Row, measure
+from timings.measure import Row, measure, timed
 from timings.meshes import fresh, quads, triangles
 
 __all__ = ["clearances", "shapes"]
@@ -29,6 +29,7 @@ MILLION: dict[str, dict[str, Any]] = {
     "superellipsoid": {"sides": 1000, "rows": 1000},
     "washer": {"sides": 250_000},
 }
+HELIX = {"turns": 200, "pitch": 3, "coil_diameter": 20, "wire_diameter": 2, "rows_per_turn": 64, "sides": 24}
 
 
 def shapes() -> None:
@@ -43,22 +44,42 @@ def shapes() -> None:
             times.append((time.perf_counter() - start) * 1000)
         alone = statistics.median(times)
         print(f"{name} at default values: {alone:.2f} ms (aim 5, {'met' if alone < 5 else 'NOT met'})", flush=True)
-        made: Mesh = op.apply(many, Context("s1")).mesh
+        many_faces(name, many)
+    wound = operators()["helix"]
+    many_faces("helix", wound.values(**HELIX))
+    gem = operators()["gem"]
+    times = [timed(lambda _: gem.apply(gem.values(), Context("s1")), None) for _ in range(31)]
+    alone = 1000 * statistics.median(times)
+    print(f"gem: {alone:.2f} ms (aim 3, {'met' if alone < 3 else 'NOT met'})", flush=True)
 
-        def floor(_: Any, m: Mesh = made) -> Any:
-            arrays = (
-                np.empty((m.n_points, 3)),
-                np.empty(len(m.corners), np.int32),
-                np.empty(len(m.offsets), np.int32),
-                np.empty((len(m.corners), 2)),
-                np.empty(m.n_faces, np.int32),
-            )
-            for a in arrays:
-                a.fill(1)
-            return arrays
 
-        measure(Row(f"{name}, {made.n_faces} faces", lambda: None, lambda _, o=op, v=many: o.apply(v, Context("s1")), floor, {},
-                    {"floor": 6}))  # fmt: skip
+def many_faces(name: str, many: Any) -> None:
+    """Hold a shape of many faces against the arrays that it is made of, written by NumPy."""
+    op = operators()[name]
+    made: Mesh = op.apply(many, Context("s1")).mesh
+
+    def floor(_: Any) -> Any:
+        arrays = (
+            np.empty((made.n_points, 3)),
+            np.empty(len(made.corners), np.int32),
+            np.empty(len(made.offsets), np.int32),
+            np.empty((len(made.corners), 2)),
+            np.empty(made.n_faces, np.int32),
+        )
+        for a in arrays:
+            a.fill(1)
+        return arrays
+
+    measure(
+        Row(
+            f"{name}, {made.n_faces} faces",
+            lambda: None,
+            lambda _: op.apply(many, Context("s1")),
+            floor,
+            {},
+            {"floor": 6},
+        )
+    )
 
 
 def clearances() -> None:

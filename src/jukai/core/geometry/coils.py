@@ -110,16 +110,21 @@ def _slope(of: Along, s: Floats) -> Floats:
 
 
 def _speed(coil: Coil, s: Floats, cosine: Floats, sine: Floats, radius: Floats) -> Floats:
-    grow, around = _slope(coil.radius, s), radius * (coil.turn(np.ones(1))[0])
-    aside = _slope(coil.aside, s)
+    around = radius * (coil.turn(np.ones(1))[0])
+    if coil.even:
+        return np.column_stack([-around * sine, around * cosine, coil.rise(s) * coil.turns])
+    grow, aside = _slope(coil.radius, s), _slope(coil.aside, s)
     return np.column_stack(
         [aside + grow * cosine - around * sine, grow * sine + around * cosine, coil.rise(s) * coil.turns]
     )
 
 
-def wound(rise: Along, turns: float) -> tuple[Floats, Floats]:
-    """Return fine places along, and the height up to each: the rise summed up over the turns (Simpson's rule)."""
-    n = int(min(_MOST, max(_LEAST, _FINE * turns)))
+def wound(rise: Along, turns: float, *, even: bool = False) -> tuple[Floats, Floats]:
+    """Return fine places along, and the height up to each: the rise summed up over the turns (Simpson's rule).
+
+    Where the rise is ``even`` its two ends say all.
+    """
+    n = 1 if even else int(min(_MOST, max(_LEAST, _FINE * turns)))
     s = np.linspace(0.0, 1.0, n + 1)
     ends, middles = rise(s), rise((s[:-1] + s[1:]) / 2)
     height = np.concatenate([[0.0], np.cumsum((ends[:-1] + 4 * middles + ends[1:]) * turns / (6 * n))])
@@ -128,7 +133,7 @@ def wound(rise: Along, turns: float) -> tuple[Floats, Floats]:
 
 def path_of(coil: Coil) -> Path:
     """Measure a coil."""
-    s, height = wound(coil.rise, coil.turns)
+    s, height = wound(coil.rise, coil.turns, even=coil.even)
     turn = coil.turn(s)
     speed = np.linalg.norm(_speed(coil, s, np.cos(turn), np.sin(turn), coil.radius(s)), axis=1)
     length = np.concatenate([[0.0], np.cumsum((speed[:-1] + speed[1:]) / 2 * np.diff(s))])
@@ -151,23 +156,26 @@ def even_run(path: Path, rows: int, size: Along, *, turns_with_it: bool) -> Run:
     across = _beside(path.coil, s, tangent)
     up = np.cross(tangent, across)
     if not turns_with_it:
-        across, up = _unturned(tangent, across, up)
+        across, up = _unturned(tangent, across, up, even=path.coil.even)
     return Run(points, across, up, size(s), wanted)
 
 
-def _unturned(tangent: Floats, across: Floats, up: Floats) -> tuple[Floats, Floats]:
-    """Turn the directions of sections back by what they turn about the path on their way."""
+def _unturned(tangent: Floats, across: Floats, up: Floats, *, even: bool) -> tuple[Floats, Floats]:
+    """Turn the directions of sections back by what they turn about the path on their way: where it is ``even`` by the same each time."""
     # the least turn from one direction to the next, done to the one across it (Rodrigues' formula)
-    t, u, a = tangent[:-1], tangent[1:], across[:-1]
+    n = len(tangent)
+    rows = 2 if even else n
+    t, u, a = tangent[: rows - 1], tangent[1:rows], across[: rows - 1]
     axis, cosine = np.cross(t, u), np.einsum("ij,ij->i", t, u)
     carried = (
         a * cosine[:, None]
         + np.cross(axis, a)
         + axis * (np.einsum("ij,ij->i", axis, a) / np.maximum(1 + cosine, 1e-12))[:, None]
     )
-    turned = np.arctan2(np.einsum("ij,ij->i", carried, up[1:]), np.einsum("ij,ij->i", carried, across[1:]))
-    back = np.concatenate([[0.0], np.cumsum(turned)])[:, None]
-    return np.cos(back) * across + np.sin(back) * up, np.cos(back) * up - np.sin(back) * across
+    turned = np.arctan2(np.einsum("ij,ij->i", carried, up[1:rows]), np.einsum("ij,ij->i", carried, across[1:rows]))
+    back = (turned[0] * np.arange(n) if even else np.concatenate([[0.0], np.cumsum(turned)]))[:, None]
+    c, s = np.cos(back), np.sin(back)
+    return c * across + s * up, c * up - s * across
 
 
 def _beside(coil: Coil, s: Floats, tangent: Floats) -> Floats:

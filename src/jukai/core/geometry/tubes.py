@@ -12,7 +12,7 @@ from jukai.core.geometry.building import MeshBuilder
 from jukai.core.geometry.kernels import FEW, kernel
 from jukai.core.geometry.mesh import Mesh
 
-__all__ = ["Run", "count_tube", "tube"]
+__all__ = ["Run", "count_tube", "lowest", "tube"]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -39,6 +39,12 @@ def count_tube(rows: int, sides: int, *, caps: bool = True) -> int:
     return rows * sides + 2 * caps
 
 
+def lowest(run: Run, section: Floats) -> float:
+    """Return how far down a tube reaches, mm, without making it."""
+    sides = section @ np.stack([run.across[:, 2], run.up[:, 2]])
+    return float((run.centres[:, 2] + run.scale * sides.min(axis=0)).min())
+
+
 def tube(run: Run, section: Floats, step: str) -> Mesh:
     """Carry a section along a path and return the closed body.
 
@@ -52,7 +58,7 @@ def tube(run: Run, section: Floats, step: str) -> Mesh:
     there is one point, and triangles round it.
     """
     k, n = len(run.centres), len(section)
-    build = MeshBuilder(4 * (k - 1) * n)
+    build = MeshBuilder(4 * (k - 1) * n + 2 * n)
     first = int(run.scale[0] == 0)
     last = k - int(run.scale[-1] == 0)
     parts = (run.centres[first:last], run.across[first:last], run.up[first:last], run.scale[first:last])

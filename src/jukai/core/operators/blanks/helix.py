@@ -12,7 +12,7 @@ from pydantic import model_validator
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
-from jukai.core.geometry.crossings import polyline_crossing, self_crossings
+from jukai.core.geometry.crossings import self_crossings
 from jukai.core.geometry.frames import sincos
 from jukai.core.geometry.graphs import Graph
 from jukai.core.geometry.mesh import Mesh
@@ -26,6 +26,7 @@ from jukai.core.operators.base import (
     Kind,
     OperatorValues,
     Placing,
+    Point,
     Result,
     chord_sides,
     operator,
@@ -39,6 +40,7 @@ from jukai.core.operators.kinds.curve import curve
 from jukai.core.operators.kinds.factor import factor
 from jukai.core.operators.kinds.graph import graph
 from jukai.core.operators.kinds.length import length
+from jukai.core.operators.sections import drawn_section, reach_of, square_section
 from jukai.core.operators.shapes import Z_AXIS
 
 if TYPE_CHECKING:  # loaded when a wire is wound: a small command stays light
@@ -150,7 +152,7 @@ def helix(values: Values, context: Context) -> Result:
     Sections are square to the path, so the volume is the section's area times the path's length (Pappus and Guldinus).
     """
     from jukai.core.geometry.coils import even_run, path_of
-    from jukai.core.geometry.tubes import count_tube, tube
+    from jukai.core.geometry.tubes import count_tube, lowest, tube
 
     coil_size = context.blank_size if values.coil_diameter is None else values.coil_diameter
     wire_size = coil_size / 8 if values.wire_diameter is None else values.wire_diameter
@@ -174,11 +176,11 @@ def helix(values: Values, context: Context) -> Result:
     run = _grounded(run, wire_size)
     _refuse_thin(run, wire_size)
     context.checkpoint(0.4)
+    low = lowest(run, section)
+    run = replace(run, centres=run.centres - [0.0, 0.0, low])
     mesh = tube(run, section, context.step)
     if support is not None:
         mesh = with_short_diagonals(mesh)
-    lowest = float(mesh.points[:, 2].min())
-    mesh = mesh.with_points(mesh.points - [0.0, 0.0, lowest])
     context.checkpoint(0.8)
     notes = _notes(values, path, run, sizes, thickness, support, per_turn, mesh, float(np.hypot(*section.T).max()))
     used: dict[str, object] = {"coil_diameter": coil_size, "wire_diameter": wire_size, "rows_per_turn": per_turn}
@@ -188,8 +190,8 @@ def helix(values: Values, context: Context) -> Result:
         used["sides"] = len(section)
     facts = {"pitch": sizes.pitch, "height": sizes.height, "wire_length": path.long}
     s = np.linspace(0.0, 1.0, int(min(_MOST_SHOWN, 16 * max(values.turns, 4))) + 1)
-    shown = np.column_stack([s, path.points(s) - [0.0, 0.0, lowest]])
-    return Result(mesh, tuple(notes), _callouts(values, path, sizes, mesh, run, lowest), used, facts, Z_AXIS, run=shown)
+    shown = np.column_stack([s, path.points(s) - [0.0, 0.0, low]])
+    return Result(mesh, tuple(notes), _callouts(values, path, sizes, mesh, run, low), used, facts, Z_AXIS, run=shown)
 
 
 def _constant(number: float) -> Graph:
@@ -233,7 +235,9 @@ def _coil(values: Values, coil_size: float, wire_size: float) -> tuple[Coil, _Si
     def fixed(s: Floats) -> Floats:
         return against(s) * closed(s) if close else np.zeros_like(s)
 
-    whole, own = (float(wound(of, turns)[1][-1]) for of in (free, fixed))
+    graphs = (values.coil_diameter_graph, values.wire_diameter_graph, values.pitch_graph, values.off_the_axis)
+    even = values.ends == "open" and all(g is None for g in graphs)
+    whole, own = (float(wound(of, turns, even=even)[1][-1]) for of in (free, fixed))
     pitch = 1.5 * wire_size if values.pitch is None else values.pitch
     if values.height is not None:
         if abs(whole) <= 1e-12 * turns:
@@ -243,10 +247,6 @@ def _coil(values: Values, coil_size: float, wire_size: float) -> tuple[Coil, _Si
                 hint="Raise a point of the graph.",
             )
         pitch = (values.height - own) / whole
-    even = not close and not (
-        values.coil_diameter_graph or values.wire_diameter_graph or values.pitch_graph or values.off_the_axis
-    )
-    even = even and values.ends != "to_a_point"
     coil = Coil(
         turns,
         values.hand == "left",
@@ -285,57 +285,15 @@ def _refuse_below(g: Graph, field: str, what: str) -> None:
 
 
 def _section(values: Values, coil_size: float, wire_size: float) -> tuple[Floats, Along | None]:
-    """Return a section (n, 2) of half width 1, counter-clockwise, and how far it reaches by direction (None for a round one)."""
+    """Return a section (n, 2) of half width 1, and how far it reaches by direction (None for a round one)."""
     if values.section == "round":
         sides = values.sides or chord_sides(wire_size / 2, max(coil_size, wire_size))
         sine, cosine = sincos(360.0 * np.arange(sides) / sides)
         return np.column_stack([cosine, sine]), None
-    if values.section == "square":
-        each = max(1, round((values.sides or 4) / 4))
-        t = np.arange(each) / each * 2 - 1
-        one = np.ones(each)
-        section = np.concatenate([np.column_stack(p) for p in ((one, t), (-t, one), (-one, -t), (t, -one))])
-    else:
-        section = _drawn(values.profile)
-    ring = section
-
-    def support(angle: Floats) -> Floats:
-        out = np.full(np.shape(angle), -np.inf)
-        for x, y in ring:
-            np.maximum(out, np.cos(angle) * x + np.sin(angle) * y, out=out)
-        return out
-
-    return section, support
-
-
-def _drawn(profile: CurveInput | None) -> Floats:
-    """Return a drawn section about its centre of area, its widest extent 2."""
-    if profile is None:
-        raise ValueProblem("No profile is chosen.", field="profile", hint="Draw a closed one, or take a round section.")
-    points = profile.sampled.points
-    if not profile.sampled.closed or len(points) < 3:
-        raise ValueProblem(
-            f"The profile '{profile.name}' is open.", field="profile", hint="Close it on the drawing board."
-        )
-    crossing = polyline_crossing(points, closed=True)
-    if crossing is not None:
-        x, y = crossing[2]
-        raise ValueProblem(
-            f"The profile '{profile.name}' crosses itself at ({x:.4g}, {y:.4g}).",
-            field="profile",
-            hint="Move the points there apart.",
-        )
-    p, q = points - points[0], np.roll(points, -1, axis=0) - points[0]
-    cross = p[:, 0] * q[:, 1] - q[:, 0] * p[:, 1]
-    area = float(cross.sum()) / 2
-    extent = float(np.ptp(points, axis=0).max())
-    if not abs(area) > 1e-12 * extent**2:
-        raise ValueProblem(
-            f"The profile '{profile.name}' encloses no area.", field="profile", hint="Move its points apart."
-        )
-    centre = points[0] + ((p + q) * cross[:, None]).sum(axis=0) / (6 * area)
-    section = (points - centre) * (2 / extent)
-    return section if area > 0 else section[::-1]
+    section = (
+        square_section(values.sides or 4) if values.section == "square" else drawn_section(values.profile, "profile")
+    )
+    return section, lambda angle: reach_of(section, angle)
 
 
 def _rows(path: Path, coil_size: float, wire_size: float) -> int:
@@ -385,6 +343,8 @@ def _notes(
     other = f"height {sizes.height:.4g} mm" if given == "pitch" else f"pitch {sizes.pitch:.4g} mm"
     many = f"{mesh.n_faces:,}".replace(",", "\u2009")
     notes = [Note("info", f"{many} faces; {other}, {path.long:.4g} mm of wire.", field=given)]
+    if path.coil.even:  # each row is as the first
+        run = replace(run, centres=run.centres[:2], across=run.across[:2], up=run.up[:2], scale=run.scale[:2])
     radius, turned = bends(run)
 
     def held(path: Path) -> Clearing | None:
@@ -393,7 +353,9 @@ def _notes(
 
     found = held(path)
     if found is not None and found.gap < 0:
-        notes.append(_overlap(values, path, sizes, held, found, given))
+        down = [0.0, 0.0, float(path.points(np.zeros(1))[0, 2] - run.centres[0, 2])]
+        at = three(path.points(np.array([found.place]))[0] - down)
+        notes.append(_overlap(values, at, sizes, held, found, given))
     thick = widest * np.maximum(run.scale[:-1], run.scale[1:])
     k = int(np.argmax(thick / np.maximum(radius, 1e-300)))
     if thick[k] >= radius[k]:
@@ -432,12 +394,11 @@ def _beyond(path: Path, run: Run, turned: Floats, support: Along | None) -> floa
 
 
 def _overlap(
-    values: Values, path: Path, sizes: _Sizes, held: Callable[[Path], Clearing | None], found: Clearing, given: str
+    values: Values, at: Point, sizes: _Sizes, held: Callable[[Path], Clearing | None], found: Clearing, given: str
 ) -> Note:
     """Say that turns run through each other, and what pitch or height clears."""
     from jukai.core.geometry.coils import path_of
 
-    at = three(path.points(np.array([found.place]))[0])
     text = f"Turns run into each other by {-found.gap:.3g} mm at {100 * found.place:.3g} % of the turns"
     more, pitch = found.more, sizes.pitch
     if more is None or abs(pitch) <= 1e-12 * sizes.coil:
@@ -469,11 +430,10 @@ def _overlap(
     )
 
 
-def _callouts(values: Values, path: Path, sizes: _Sizes, mesh: Mesh, run: Run, lowest: float) -> tuple[Callout, ...]:
+def _callouts(values: Values, path: Path, sizes: _Sizes, mesh: Mesh, run: Run, low: float) -> tuple[Callout, ...]:
     """Return the callouts; grips stand on points of the body that are there for them."""
     first_row, last_row = int(run.scale[0] == 0), len(run.along) - 1 - int(run.scale[-1] == 0)
     sides = (mesh.n_points - first_row - (len(run.along) - 1 - last_row)) // (last_row - first_row + 1)
-    up = np.array([0.0, 0.0, lowest])
 
     def ring(place: float) -> Floats:
         """Return the points of the section nearest to a place."""
@@ -481,7 +441,7 @@ def _callouts(values: Values, path: Path, sizes: _Sizes, mesh: Mesh, run: Run, l
         row = int(np.clip(np.argmin(np.abs(run.along - along)), first_row, last_row)) - first_row
         return mesh.points[row * sides : (row + 1) * sides]
 
-    first, last = run.centres[0] - up, run.centres[-1] - up
+    first, last = run.centres[0], run.centres[-1]
     turn = min(1.0, 1 / values.turns)
     high = ring(turn)
     high = high[np.argmax(high[:, 2])]
@@ -498,7 +458,7 @@ def _callouts(values: Values, path: Path, sizes: _Sizes, mesh: Mesh, run: Run, l
         end = (float(first[0]), float(first[1]), float(last[2]))
         out.append(Callout("values/height", CalloutForm.LENGTH, three(first), end, (0, 0, 1), grip=three(last)))
     else:
-        level = float(np.interp(turn, path.s, path.height)) - float(up[2])
+        level = float(np.interp(turn, path.s, path.height)) - low
         end = (float(first[0]), float(first[1]), level)
         out.append(Callout("values/pitch", CalloutForm.LENGTH, three(first), end, (0, 0, 1), grip=three(high)))
     return tuple(out)
