@@ -148,6 +148,43 @@ class Bevels(BrowserTest):
         )
 
 
+def wire() -> dict[str, Any]:
+    graph = [
+        {"id": "g1", "at": 0, "value": 1},
+        {"id": "g2", "at": 0.5, "value": 1.2, "smooth": True},
+        {"id": "g3", "at": 1, "value": 0.5},
+    ]
+    values = {
+        "turns": 10,
+        "pitch": 4,
+        "coil_diameter": 30,
+        "wire_diameter": 2.5,
+        "sides": 24,
+        "rows_per_turn": 84,
+        "wire_diameter_graph": graph,
+    }
+    part = {"id": "p1", "name": "Spring", "recipe": [{"id": "s1", "operator": "helix", "values": values}]}
+    return {"format": "jukai-bench", "version": 2, "name": "Spring", "unit": "mm", "parts": [part]}
+
+
+class Graphs(BrowserTest):
+    """A point of a graph dragged under a helix of some 20 000 faces."""
+
+    demo = False
+    scale = 1
+
+    def runTest(self) -> None:  # noqa: N802
+        self.open_bench(wire())
+        self.driver.execute_script("document.querySelector('[data-testid=step-s1]').click()")
+        self.click("chip-p1/s1/values/wire_diameter_graph")
+        Bevels.rest(self)  # type: ignore[arg-type]
+        chain = ActionChains(self.driver, duration=60).move_to_element(self.find("graph-point-g2")).click_and_hold()
+        for i in range(40):
+            chain.move_by_offset(0, -1 if i < 20 else 1)
+        chain.release().perform()
+        told(self.driver, "a graph's point dragged under a helix of 20 162 faces", 100)
+
+
 class Placing(BrowserTest):
     scale = 1
     """How long one position of the pointer takes while a shape is placed, and while a part is pulled."""
@@ -191,6 +228,6 @@ class Placing(BrowserTest):
 
 
 if __name__ == "__main__":
-    suite = unittest.TestSuite([Page(), Placing(), Bevels()])
+    suite = unittest.TestSuite([Page(), Placing(), Graphs(), Bevels()])
     result = unittest.TextTestRunner(verbosity=0).run(suite)
     raise SystemExit(not result.wasSuccessful())

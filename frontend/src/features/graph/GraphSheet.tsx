@@ -4,16 +4,14 @@ import type { Pair } from '../../shared/dragging'
 import {
   addressOf,
   asCorner,
-  graphPoints,
   graphWords,
-  otherGraphs,
   readyShapes,
   setting,
-  unitOf,
   withPoint,
   writtenPoints,
 } from '../../shared/graph'
 import type { GraphPlace, Written } from '../../shared/graph'
+import { graphPoints, otherGraphs, unitOf } from '../../shared/graphPlaces'
 import { operatorOf } from '../../shared/operators'
 import { doEdit, edit, shownParts, useSession } from '../../shared/session'
 import { sizeOf } from '../../shared/targets'

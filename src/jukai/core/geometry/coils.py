@@ -12,7 +12,7 @@ import numpy as np
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.tubes import Run
 
-__all__ = ["Along", "Clearing", "Coil", "Path", "bends", "clearing", "even_run", "path_of", "wound"]
+__all__ = ["Along", "Clearing", "Coil", "Path", "bends", "chords_beyond", "clearing", "even_run", "path_of", "wound"]
 
 Along = Callable[[Floats], Floats]
 """A number at each place from 0 to 1 along the turns."""
@@ -208,6 +208,24 @@ def bends(run: Run) -> tuple[Floats, Floats]:
     return np.maximum(ahead, 0.0) / np.maximum(sine, 1e-300), turned
 
 
+def chords_beyond(path: Path, run: Run, turned: Floats, *, round_wire: bool) -> float:
+    """Return how much farther than the wire chords may reach to the next turn, mm: nothing where rows lie beside rows.
+
+    Parameters
+    ----------
+    turned : (rows,) by how much each row turns, radians.
+    """
+    rows = len(run.along) - 1
+    beside = path.coil.even and abs(rows / path.coil.turns - round(rows / path.coil.turns)) < 1e-9
+    if beside and round_wire:
+        return 0.0
+    step = float(run.along[1])
+    # half of how far a chord stays behind its arc; faces of other sections are bent along their diagonals too
+    bow = step * float(np.median(turned)) / 16
+    climb = abs(float(path.height[-1] - path.height[0])) / max(path.long, 1e-300)
+    return bow + (0.0 if round_wire else float(run.scale.max()) * float(np.median(turned)) * climb)
+
+
 @dataclass(frozen=True, slots=True)
 class Clearing:
     """How near neighbouring turns come: the least gap, where, and what the rise must grow by for them to clear.
@@ -239,20 +257,15 @@ def clearing(path: Path, size: Along, support: Along | None = None) -> Clearing 
         return None
     if support is not None:
         return _section_against_section(path, size, support)
-    per = _NEAR * (4 if coil.turns <= 30 else 1)
-    n = int(per * coil.turns)
-    s = np.arange((per if coil.even else n) + 1) / per / coil.turns
-    near = _held(path, size, s, np.arange(per // 2, per + per // 2 + 1) / per / coil.turns)
+    per = _NEAR * (2 if coil.turns <= 30 else 1)
+    near = _over_turns(path, size, per)
     if near is None:
         return None
     for width in (1.0 / per, 0.1 / per):  # closer round the nearest pair, and round that which asks for the most
         fine = np.linspace(-1, 1, 21) * width / coil.turns
         for a, b in {near.nearest, near.steepest}:
             found = _held(path, size, np.clip(a + fine, 0, 1), b - a + fine)
-            if found is not None and found.gap < near.gap:
-                near = near._replace(gap=found.gap, nearest=found.nearest)
-            if found is not None and found.more > near.more:
-                near = near._replace(more=found.more, steepest=found.steepest)
+            near = near if found is None else near.with_worse(found)
     return Clearing(near.gap, sum(near.nearest) / 2, near.more if math.isfinite(near.more) else None)
 
 
@@ -264,6 +277,30 @@ class _Pairs(NamedTuple):
     more: float
     steepest: tuple[float, float]
 
+    def with_worse(self, other: _Pairs) -> _Pairs:
+        """Return the worse of both, for the gap and for the rise by itself."""
+        out = self
+        if other.gap < out.gap:
+            out = out._replace(gap=other.gap, nearest=other.nearest)
+        if other.more > out.more:
+            out = out._replace(more=other.more, steepest=other.steepest)
+        return out
+
+
+def _over_turns(path: Path, size: Along, per: int) -> _Pairs | None:
+    """Hold even places, ``per`` for each turn, against all those from half a turn to one and a half turns on."""
+    turns = path.coil.turns
+    n = int(per * turns)
+    s = np.arange(n + 1) / per / turns
+    points, reach = path.points(s), size(s)
+    begin = min(per, n) + 1 if path.coil.even else n + 1
+    best: _Pairs | None = None
+    for k in range(per // 2, min(per + per // 2, n) + 1):
+        m = min(begin, n + 1 - k)
+        pairs = _measured(path, (points[:m], points[k : k + m]), reach[:m] + reach[k : k + m], (s[:m], s[k : k + m]))
+        best = pairs if best is None else best.with_worse(pairs)
+    return best
+
 
 def _held(path: Path, size: Along, s: Floats, steps: Floats) -> _Pairs | None:
     """Hold places against those some steps on."""
@@ -272,13 +309,17 @@ def _held(path: Path, size: Along, s: Floats, steps: Floats) -> _Pairs | None:
     one, two = one[inside], two[inside]
     if len(one) == 0:
         return None
-    p, q = path.points(one), path.points(two)
-    seen = np.hypot(*(q - p)[:, :2].T)
-    rise = np.abs(q[:, 2] - p[:, 2])
-    r = size(one) + size(two)
+    return _measured(path, (path.points(one), path.points(two)), size(one) + size(two), (one, two))
+
+
+def _measured(path: Path, points: tuple[Floats, Floats], r: Floats, places: tuple[Floats, Floats]) -> _Pairs:
+    """Measure pairs of points (k, 3) whose wires reach ``r`` (k,) together."""
+    apart = points[1] - points[0]
+    seen, rise = np.hypot(apart[:, 0], apart[:, 1]), np.abs(apart[:, 2])
     gap = np.hypot(seen, rise) - r
     more = _grown(path, rise, np.sqrt(np.maximum(r * r - seen * seen, 0.0)))
     i, k = int(np.argmin(gap)), int(np.argmax(more))
+    one, two = places
     return _Pairs(float(gap[i]), (float(one[i]), float(two[i])), float(more[k]), (float(one[k]), float(two[k])))
 
 

@@ -13,7 +13,7 @@ from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.measures import vector_areas
 from jukai.core.geometry.mesh import Mesh, Topology
 
-__all__ = ["Triangulation", "triangulate", "with_short_diagonals"]
+__all__ = ["Triangulation", "cut_alike", "triangulate", "with_short_diagonals"]
 
 _SHORTER = 1 - 1e-6
 """A quad is cut along the other diagonal only if that is shorter by more than rounding."""
@@ -49,7 +49,18 @@ def triangulate(mesh: Mesh) -> Triangulation:
     more sides, and four-sided ones that are not convex, are cut by ear clipping (Meisters 1975) in
     the plane of their vector area. No point is added or left out, so closed stays closed.
     """
-    return mesh.cached("triangulation", lambda: _triangulate(mesh))
+    cut = _alike if mesh.known("cut alike") else _triangulate
+    return mesh.cached("triangulation", lambda: cut(mesh))
+
+
+def cut_alike(mesh: Mesh) -> Mesh:
+    """Return the mesh, its four-sided faces all cut from their first corner; they must be convex.
+
+    Along a tube both diagonals are as long but for its bend: chosen by length they would change from face to face, and
+    with each change of a number.
+    """
+    mesh.cached("cut alike", lambda: True)
+    return mesh
 
 
 def with_short_diagonals(mesh: Mesh) -> Mesh:
@@ -119,6 +130,21 @@ def _triangulate(mesh: Mesh) -> Triangulation:
         _cut_many(mesh, many, starts, corners)
     faces = np.repeat(np.arange(mesh.n_faces, dtype=np.int32), counts)
     return Triangulation(frozen(corners), frozen(faces))
+
+
+def _alike(mesh: Mesh) -> Triangulation:
+    counts = np.maximum(mesh.sides - 2, 0)
+    starts = np.concatenate([[0], np.cumsum(counts)])
+    corners = np.zeros((int(starts[-1]), 3), dtype=np.int32)
+    first = mesh.offsets[:-1]
+    for sides, cuts in ((3, ([0, 1, 2],)), (4, ([0, 1, 2], [0, 2, 3]))):
+        rows = np.flatnonzero(mesh.sides == sides)
+        for k, local in enumerate(cuts):
+            corners[starts[rows] + k] = first[rows, None] + np.array(local, dtype=np.int32)
+    many = np.flatnonzero(mesh.sides > 4)
+    if len(many):
+        _cut_many(mesh, many, starts, corners)
+    return Triangulation(frozen(corners), frozen(np.repeat(np.arange(mesh.n_faces, dtype=np.int32), counts)))
 
 
 def _cut_few(mesh: Mesh, starts: Array, corners: Ints) -> None:

@@ -16,7 +16,7 @@ from jukai.core.geometry.crossings import self_crossings
 from jukai.core.geometry.frames import sincos
 from jukai.core.geometry.graphs import Graph
 from jukai.core.geometry.mesh import Mesh
-from jukai.core.geometry.triangulation import with_short_diagonals
+from jukai.core.geometry.triangulation import cut_alike, with_short_diagonals
 from jukai.core.notes import Note
 from jukai.core.operators.base import (
     Callout,
@@ -51,6 +51,8 @@ __all__ = ["Values", "helix"]
 
 _CLEARS = 1.002
 """By how much more than touching the turns of closed ends are wound, so that they touch nowhere."""
+_SLACK = 1e-4
+"""Share of the wire by which turns may come nearer than they should: what is allowed for chords is known no better."""
 _LOOKED_AT = 40_000
 """Faces up to which a wire that varies is searched for crossings where it comes near itself."""
 _MOST_SHOWN = 400
@@ -179,8 +181,8 @@ def helix(values: Values, context: Context) -> Result:
     low = lowest(run, section)
     run = replace(run, centres=run.centres - [0.0, 0.0, low])
     mesh = tube(run, section, context.step)
-    if support is not None:
-        mesh = with_short_diagonals(mesh)
+    # a round wire's faces are flat but for its bend; those of others are bent along their diagonals
+    mesh = cut_alike(mesh) if support is None else with_short_diagonals(mesh)
     context.checkpoint(0.8)
     notes = _notes(values, path, run, sizes, thickness, support, per_turn, mesh, float(np.hypot(*section.T).max()))
     used: dict[str, object] = {"coil_diameter": coil_size, "wire_diameter": wire_size, "rows_per_turn": per_turn}
@@ -337,7 +339,7 @@ def _notes(
     mesh: Mesh,
     widest: float,
 ) -> list[Note]:
-    from jukai.core.geometry.coils import bends, clearing
+    from jukai.core.geometry.coils import bends, chords_beyond, clearing
 
     given = "height" if values.height is not None else "pitch"
     other = f"height {sizes.height:.4g} mm" if given == "pitch" else f"pitch {sizes.pitch:.4g} mm"
@@ -348,11 +350,11 @@ def _notes(
     radius, turned = bends(run)
 
     def held(path: Path) -> Clearing | None:
-        more = _beyond(path, run, turned, support)
+        more = chords_beyond(path, run, turned, round_wire=support is None)
         return clearing(path, lambda s: thickness(s) + more, support)
 
     found = held(path)
-    if found is not None and found.gap < 0:
+    if found is not None and found.gap < -_SLACK * sizes.wire:
         down = [0.0, 0.0, float(path.points(np.zeros(1))[0, 2] - run.centres[0, 2])]
         at = three(path.points(np.array([found.place]))[0] - down)
         notes.append(_overlap(values, at, sizes, held, found, given))
@@ -366,7 +368,7 @@ def _notes(
         most = math.degrees(float(turned.max()))
         text = f"Rows turn by up to {most:.3g}° where it is wound narrowest: {math.ceil(per_turn * most / 15)} to a turn would be smooth."
         notes.append(Note("info", text, field="rows_per_turn"))
-    near = found is not None and found.gap < 0.5 * sizes.wire + float(run.along[1]) / 8
+    near = found is not None and found.gap < 0.1 * sizes.wire + float(run.along[1]) / 16
     if (
         not path.coil.even
         and mesh.n_faces <= _LOOKED_AT
@@ -378,19 +380,6 @@ def _notes(
             text = "The wire runs into itself: let the graphs change more slowly, take more rows, or a thinner wire."
             notes.append(Note("warning", text, points_of(places[:50]), field="wire_diameter"))
     return notes
-
-
-def _beyond(path: Path, run: Run, turned: Floats, support: Along | None) -> float:
-    """Return how much farther than the wire chords may reach to the next turn, mm: nothing where rows lie beside rows."""
-    rows = len(run.along) - 1
-    beside = path.coil.even and abs(rows / path.coil.turns - round(rows / path.coil.turns)) < 1e-9
-    if beside and support is None:
-        return 0.0
-    step = float(run.along[1])
-    # half of how far a chord stays behind its arc; faces of other sections are bent along their diagonals too
-    bow = step * float(np.median(turned)) / 16
-    climb = abs(float(path.height[-1] - path.height[0])) / max(path.long, 1e-300)
-    return bow + (0.0 if support is None else float(run.scale.max()) * float(np.median(turned)) * climb)
 
 
 def _overlap(
