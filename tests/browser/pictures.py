@@ -180,6 +180,44 @@ def bevel(t: Pictures) -> None:
     t.take("bevel")
 
 
+def ornament(t: Pictures, heading: str, name: str) -> None:
+    """Choose a part of a heading that is folded, and show nothing else."""
+    for h in t.driver.find_elements(By.CSS_SELECTOR, "[data-testid^='heading-']"):
+        if heading in h.text and name not in t.text("parts"):
+            h.click()
+    t.choose(name)
+
+
+def graph(t: Pictures) -> None:
+    ornament(t, "Workshop", "Left scroll")
+    rows = t.driver.find_elements(By.CSS_SELECTOR, "[data-testid^='part-p']")
+    part = next(r for r in rows if r.text.startswith("Left scroll")).get_attribute("data-testid").removeprefix("part-")
+    t.after(lambda: t.click(f"eye-{part}"))
+    t.open_menu(f"part-more-{part}", "Show only")
+    t.driver.execute_script("document.querySelector(\"[data-testid='step-s1']\").click()")
+    t.click(f"chip-{part}/s1/values/wire_diameter_graph")
+    t.wait(lambda: t.find("graph-sheet"))
+    t.rest(0.5)
+    t.look_at("Left scroll", 110)
+    drawing = t.find("graph-drawing")
+    Actions(t.driver).move_to_element_with_offset(drawing, 40, 0).perform()
+    t.take("graph")
+    t.click("close-graph")
+
+
+def gem(t: Pictures) -> None:
+    ornament(t, "Sky", "Zenith gem")
+    for name in ("Zenith gem", "Gem setting"):
+        rows = t.driver.find_elements(By.CSS_SELECTOR, "[data-testid^='part-p']")
+        part = next(r for r in rows if r.text.startswith(name)).get_attribute("data-testid").removeprefix("part-")
+        t.after(lambda part=part: t.click(f"eye-{part}"))
+    t.driver.execute_script("document.querySelector(\"[data-testid='step-s1']\").click()")
+    t.rest(0.5)
+    t.look_at("Zenith gem", 42)
+    t.look(above=38)
+    t.take("gem")
+
+
 def start(t: Pictures) -> None:
     t.click("home")
     t.wait(lambda: not t.all("stage"))
@@ -208,6 +246,8 @@ PICTURES: dict[str, Callable[[Pictures], None]] = {
         handles,
         clearance,
         bevel,
+        graph,
+        gem,
         handover,
         start,
     )

@@ -85,6 +85,7 @@ export function Callouts(props: {
   )
   const rows = led.map((s) => ({
     key: s.callout.target,
+    long: textOf(s).length * 7,
     ...anchorOf(stage, part, s.callout, inFile(s.target)),
   }))
   // with one part shown only, the others are not there to stand in the way

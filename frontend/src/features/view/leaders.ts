@@ -8,6 +8,7 @@ const ROW = 24
 export const BESIDE = 252
 
 const COLUMN = 100 // px that words take, and how far they may be moved to stand on no other body
+const LEAST = 110 // px that are left beside the border for words, for longer ones more
 const ASIDE = 220
 const SOFT = 40
 
@@ -52,7 +53,7 @@ function pastOne(
  * `others` are the boxes of other bodies: words stand beside them where there is room.
  */
 export function placeLeaders(
-  rows: readonly { key: string; anchor: Spot; arc?: readonly Spot[] }[],
+  rows: readonly { key: string; anchor: Spot; arc?: readonly Spot[]; long?: number }[],
   box: Box,
   screen: { width: number; height: number },
   taken: Box,
@@ -61,15 +62,16 @@ export function placeLeaders(
 ): Leader[] {
   const middle = (box.left + box.right) / 2
   // left of the small views where there is room beside the body (its box on the screen is wider than it), else below them
-  const below = beside > 0 && screen.width - 110 - beside < box.right - 24
-  const most = screen.width - 110 - (below ? 0 : beside)
+  const wide = Math.max(LEAST, ...rows.map((r) => (r.long ?? 0) + 14))
+  const below = beside > 0 && screen.width - wide - beside < box.right - 24
+  const most = screen.width - wide - (below ? 0 : beside)
   const crowded = rows.length > 8
   const right = rows.filter((r, i) => !crowded || r.anchor.x >= middle || i % 2 === 0)
   const left = rows.filter((r) => !right.includes(r))
   const out: Leader[] = []
   for (const [side, end, x] of [
     [right, 'start', Math.min(box.right + 40, most)],
-    [left, 'end', Math.max(box.left - 96, 110)],
+    [left, 'end', Math.max(box.left - 96, wide)],
   ] as const) {
     const sorted = [...side].sort((a, b) => a.anchor.y - b.anchor.y)
     const low = x + 90 > taken.left && end === 'start' ? taken.top - 14 : screen.height - 20
@@ -79,7 +81,7 @@ export function placeLeaders(
       ys[i] = Math.min(ys[i] ?? 0, limit)
     const span = { top: (ys[0] ?? 0) - 14, bottom: (ys.at(-1) ?? 0) + 6 }
     const way = end === 'start' ? 1 : -1
-    const column = columnBeside(x, way, span, way > 0 ? most : 110, others)
+    const column = columnBeside(x, way, span, way > 0 ? most : wide, others)
     sorted.forEach((r, i) => {
       const at = ys[i] ?? 0
       const label = { x: column, y: at }

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -12,7 +12,7 @@ from jukai.core.geometry.building import MeshBuilder
 from jukai.core.geometry.kernels import FEW, kernel
 from jukai.core.geometry.mesh import Mesh
 
-__all__ = ["Run", "count_tube", "lowest", "tube"]
+__all__ = ["Run", "count_tube", "lowest", "pointed", "tube"]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -37,6 +37,15 @@ class Run:
 def count_tube(rows: int, sides: int, *, caps: bool = True) -> int:
     """Return the faces of a tube of ``rows`` rows round a section of ``sides`` points."""
     return rows * sides + 2 * caps
+
+
+def pointed(run: Run, least: float) -> Run:
+    """Return a run whose ends are points where the section is no larger there than ``least``."""
+    scale = run.scale.copy()
+    for end in (0, -1):
+        if scale[end] <= least:
+            scale[end] = 0.0
+    return replace(run, scale=scale)
 
 
 def lowest(run: Run, section: Floats) -> float:

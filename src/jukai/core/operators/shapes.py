@@ -13,7 +13,18 @@ from jukai.core.operators.base import Callout, CalloutForm, Point
 from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.count import count
 
-__all__ = ["Z_AXIS", "arc", "end_rings", "ends", "evenly", "near_square", "on_ring", "over_zero", "round_callouts"]
+__all__ = [
+    "Z_AXIS",
+    "arc",
+    "end_rings",
+    "ends",
+    "evenly",
+    "near_square",
+    "on_ring",
+    "over_zero",
+    "plainest",
+    "round_callouts",
+]
 
 MOST_ROWS = 1000
 """Rows that a needle is given by itself; more can be asked for."""
@@ -80,3 +91,9 @@ def round_callouts(radius: float, level: float, sides: int, *, reach: float | No
         ),
         Callout("values/sides", CalloutForm.COUNT, spot, spot, (1, 0, 0), 24 / (2 * radius)),
     )
+
+
+def plainest(sizes: Floats, number: float) -> float:
+    """Return the first of even places along at which a size is nearest to a number."""
+    off = np.round(np.abs(sizes - number) / number, 6)
+    return float(np.argmin(off)) / (len(sizes) - 1)

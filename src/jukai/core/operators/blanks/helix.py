@@ -41,7 +41,7 @@ from jukai.core.operators.kinds.factor import factor
 from jukai.core.operators.kinds.graph import graph
 from jukai.core.operators.kinds.length import length
 from jukai.core.operators.sections import drawn_section, reach_of, square_section
-from jukai.core.operators.shapes import Z_AXIS
+from jukai.core.operators.shapes import Z_AXIS, plainest
 
 if TYPE_CHECKING:  # loaded when a wire is wound: a small command stays light
     from jukai.core.geometry.coils import Along, Clearing, Coil, Path
@@ -154,7 +154,7 @@ def helix(values: Values, context: Context) -> Result:
     Sections are square to the path, so the volume is the section's area times the path's length (Pappus and Guldinus).
     """
     from jukai.core.geometry.coils import even_run, path_of
-    from jukai.core.geometry.tubes import count_tube, lowest, tube
+    from jukai.core.geometry.tubes import count_tube, lowest, pointed, tube
 
     coil_size = context.blank_size if values.coil_diameter is None else values.coil_diameter
     wire_size = coil_size / 8 if values.wire_diameter is None else values.wire_diameter
@@ -175,7 +175,7 @@ def helix(values: Values, context: Context) -> Result:
             f"The wire stands still at {100 * e.args[0]:.3g} % of its turns.", field="coil_diameter_graph",
             hint="Give it a pitch or a coil diameter there.",
         ) from None  # fmt: skip
-    run = _grounded(run, wire_size)
+    run = pointed(run, 1e-9 * wire_size)
     _refuse_thin(run, wire_size)
     context.checkpoint(0.4)
     low = lowest(run, section)
@@ -309,15 +309,6 @@ def _rows(path: Path, coil_size: float, wire_size: float) -> int:
     return int(min(_FINEST, max(1.0, float(np.percentile(turned, 90)))) * base)
 
 
-def _grounded(run: Run, wire_size: float) -> Run:
-    """Return a run whose ends are points where the wire is no thicker than rounding there."""
-    scale = run.scale.copy()
-    for end in (0, -1):
-        if scale[end] <= 1e-9 * wire_size:
-            scale[end] = 0.0
-    return replace(run, scale=scale)
-
-
 def _refuse_thin(run: Run, wire_size: float) -> None:
     thin = np.flatnonzero(run.scale[1:-1] <= 1e-9 * wire_size)
     if len(thin):
@@ -431,15 +422,22 @@ def _callouts(values: Values, path: Path, sizes: _Sizes, mesh: Mesh, run: Run, l
         return mesh.points[row * sides : (row + 1) * sides]
 
     first, last = run.centres[0], run.centres[-1]
-    turn = min(1.0, 1 / values.turns)
-    high = ring(turn)
+    one = min(1.0, 1 / values.turns)
+    high = ring(one)
     high = high[np.argmax(high[:, 2])]
     places = np.linspace(0.0, 1.0, 101)
-    wire = ring(float(places[np.argmax(_thickness(values, sizes.wire)(places))]))
+    # where the graphs leave the numbers as they are, or nearly
+    wire = ring(plainest(_thickness(values, sizes.wire)(places) * 2, sizes.wire))
     top = wire[np.argmax(wire[:, 2])]
-    reach, z = float(np.hypot(*(first[:2]))), float(first[2])
+    at = plainest(path.coil.radius(places) * 2, sizes.coil)
+    section = ring(at)
+    held = first if at == 0 and run.scale[0] > 0 else section[np.argmax(section[:, 2])]
+    middle = np.array([float(path.coil.aside(np.array([at]))[0]), 0.0, float(held[2])])
+    turn = float(path.coil.turn(np.array([at]))[0])
+    way = np.array([math.cos(turn), math.sin(turn), 0.0])
+    half = way * float(path.coil.radius(np.array([at]))[0])
     out = [
-        Callout("values/coil_diameter", CalloutForm.DIAMETER, (-reach, 0, z), (reach, 0, z), (1, 0, 0), 2.0, grip=three(first)),
+        Callout("values/coil_diameter", CalloutForm.DIAMETER, three(middle - half), three(middle + half), three(way), 2.0, grip=three(held)),
         Callout("values/wire_diameter", CalloutForm.DIAMETER, three(top - [0, 0, sizes.wire]), three(top), (0, 0, 1), 2.0),
         Callout("values/turns", CalloutForm.FACTOR, three(last), three(last), (1, 0, 0), 4 / sizes.coil),
     ]  # fmt: skip
@@ -447,7 +445,7 @@ def _callouts(values: Values, path: Path, sizes: _Sizes, mesh: Mesh, run: Run, l
         end = (float(first[0]), float(first[1]), float(last[2]))
         out.append(Callout("values/height", CalloutForm.LENGTH, three(first), end, (0, 0, 1), grip=three(last)))
     else:
-        level = float(np.interp(turn, path.s, path.height)) - low
+        level = float(np.interp(one, path.s, path.height)) - low
         end = (float(first[0]), float(first[1]), level)
         out.append(Callout("values/pitch", CalloutForm.LENGTH, three(first), end, (0, 0, 1), grip=three(high)))
     return tuple(out)
