@@ -41,6 +41,11 @@ class Graph:
         none = np.full((len(at), 2), np.nan)
         return Graph(at, value, np.zeros(len(at), dtype=bool), none, none)
 
+    @staticmethod
+    def level(value: float) -> Graph:
+        """Return a graph that is the same everywhere."""
+        return Graph.straight(np.zeros(1), np.array([value]))
+
     def __call__(self, places: Floats) -> Floats:
         """Return the values at places; before the first point and after the last one it is level."""
         x = np.clip(np.asarray(places, dtype=np.float64), self.at[0], self.at[-1])

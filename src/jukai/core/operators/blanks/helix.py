@@ -161,6 +161,7 @@ def helix(values: Values, context: Context) -> Result:
     section, support = _section(values, coil_size, wire_size)
     coil, sizes = _coil(values, coil_size, wire_size)
     thickness = _thickness(values, wire_size)
+    _refuse_thin(values)
     path = path_of(coil)
     context.checkpoint(0.1)
     if not path.long > 0:
@@ -176,7 +177,6 @@ def helix(values: Values, context: Context) -> Result:
             hint="Give it a pitch or a coil diameter there.",
         ) from None  # fmt: skip
     run = pointed(run, 1e-9 * wire_size)
-    _refuse_thin(run, wire_size)
     context.checkpoint(0.4)
     low = lowest(run, section)
     run = replace(run, centres=run.centres - [0.0, 0.0, low])
@@ -196,17 +196,13 @@ def helix(values: Values, context: Context) -> Result:
     return Result(mesh, tuple(notes), _callouts(values, path, sizes, mesh, run, low), used, facts, Z_AXIS, run=shown)
 
 
-def _constant(number: float) -> Graph:
-    return Graph.straight(np.zeros(1), np.array([number]))
-
-
 def _coil(values: Values, coil_size: float, wire_size: float) -> tuple[Coil, _Sizes]:
     """Return the coil and its numbers; of pitch and height the one that was left out follows."""
     from jukai.core.geometry.coils import Coil, wound
 
-    wide = values.coil_diameter_graph or _constant(1.0)
-    rises = values.pitch_graph or _constant(1.0)
-    aside = values.off_the_axis or _constant(0.0)
+    wide = values.coil_diameter_graph or Graph.level(1.0)
+    rises = values.pitch_graph or Graph.level(1.0)
+    aside = values.off_the_axis or Graph.level(0.0)
     _refuse_below(wide, "coil_diameter_graph", "The coil diameter")
     turns, close = values.turns, values.ends == "closed"
     if close and turns < 3:
@@ -262,7 +258,7 @@ def _coil(values: Values, coil_size: float, wire_size: float) -> tuple[Coil, _Si
 
 def _thickness(values: Values, wire_size: float) -> Along:
     """Return half the thickness of the wire at each place along."""
-    thick = values.wire_diameter_graph or _constant(1.0)
+    thick = values.wire_diameter_graph or Graph.level(1.0)
     _refuse_below(thick, "wire_diameter_graph", "The wire diameter")
     out = min(1.0, values.turns / 2) / values.turns / 2
 
@@ -309,13 +305,16 @@ def _rows(path: Path, coil_size: float, wire_size: float) -> int:
     return int(min(_FINEST, max(1.0, float(np.percentile(turned, 90)))) * base)
 
 
-def _refuse_thin(run: Run, wire_size: float) -> None:
-    thin = np.flatnonzero(run.scale[1:-1] <= 1e-9 * wire_size)
+def _refuse_thin(values: Values) -> None:
+    if values.wire_diameter_graph is None:
+        return
+    places = np.union1d(np.arange(1, 1000) / 1000, values.wire_diameter_graph.at)
+    places = places[(places > 0) & (places < 1)]
+    thin = places[values.wire_diameter_graph(places) <= 1e-9]
     if len(thin):
-        share = 100 * float(run.along[thin[0] + 1] / run.along[-1])
         raise ValueProblem(
-            f"The wire diameter runs to 0 at {share:.3g} % of its length.", field="wire_diameter_graph",
-            hint="Only its ends may run to 0, where the wire ends in a point.", places=[three(run.centres[thin[0] + 1])],
+            f"The wire diameter runs to 0 at {100 * float(thin[0]):.3g} % of the turns.", field="wire_diameter_graph",
+            hint="Only its ends may run to 0, where the wire ends in a point.",
         )  # fmt: skip
 
 

@@ -80,9 +80,9 @@ def resolve_graph(raw: object, scope: Scope, where: str, measured: str) -> Graph
     if not ((at >= 0) & (at <= 1)).all() or not (np.diff(at) > 0).all():
         bad = int(np.flatnonzero(~((at >= 0) & (at <= 1)) | np.r_[False, np.diff(at) <= 0])[0])
         raise ValueProblem(
-            f"Point {bad + 1} of the graph stands at {at[bad]:g}.",
+            f"Point {bad + 1} of the graph stands at {100 * at[bad]:g} % of the run.",
             field=where,
-            hint="Places run from 0 to 1, each beyond the one before.",
+            hint="Places run from 0 to 100 %, each beyond the one before.",
         )
     return Graph(at, value, smooth, into, out)
 
