@@ -1,4 +1,4 @@
-import { useEffect, useMemo, useRef, useState } from 'react'
+import { useMemo, useState } from 'react'
 import type { PointerEvent as ReactPointerEvent, WheelEvent } from 'react'
 import type { Curve, CurveView } from '../../shared/api/client'
 import { dragPlane, movedPoint } from '../../shared/dragging'
@@ -7,6 +7,7 @@ import { freeId, snapped } from '../../shared/format'
 import { doEdit, edit, useSession } from '../../shared/session'
 import { useLengths } from '../../shared/shown'
 import { lengthFigure, lengthText, niceLength } from '../../shared/units'
+import { useSize } from '../../shared/useSize'
 import { useView } from '../../shared/viewState'
 import { Handle, Ruling } from './Ruling'
 import type { Window } from './Ruling'
@@ -18,18 +19,9 @@ export function Board({ curve }: { curve: Curve }) {
   const bench = session.preview ?? session.bench
   const view = bench?.curves.find((c) => c.id === curve.id)
   const [chosen, setChosen] = useState<string | null>(null)
-  const box = useRef<SVGSVGElement>(null)
-  const [size, setSize] = useState<Pair>([600, 260])
+  const [box, size] = useSize<SVGSVGElement>([600, 260])
   const [frame, setFrame] = useState<Window | null>(null)
   const close = () => useView.getState().set({ board: null })
-
-  useEffect(() => {
-    const element = box.current
-    if (!element) return
-    const watch = new ResizeObserver(() => setSize([element.clientWidth, element.clientHeight]))
-    watch.observe(element)
-    return () => watch.disconnect()
-  }, [])
 
   const fitted = useMemo(() => fit(view, size), [view, size])
   // the window stays put while a point is dragged, and fits again for another curve

@@ -1,6 +1,5 @@
-import { useEffect, useRef, useState } from 'react'
+import { useEffect, useState } from 'react'
 import type { BenchView, Step } from '../../shared/api/client'
-import type { Pair } from '../../shared/dragging'
 import {
   addressOf,
   asCorner,
@@ -16,6 +15,7 @@ import { operatorOf } from '../../shared/operators'
 import { doEdit, edit, shownParts, useSession } from '../../shared/session'
 import { sizeOf } from '../../shared/targets'
 import { WordMenu } from '../../shared/ui/Menu'
+import { useSize } from '../../shared/useSize'
 import { useView } from '../../shared/viewState'
 import { Drawing } from './Drawing'
 import { Points } from './Points'
@@ -25,15 +25,8 @@ export function GraphSheet({ place }: { place: GraphPlace }) {
   const session = useSession()
   const bench = session.preview ?? session.bench
   const [chosen, setChosen] = useState<string | null>(null)
-  const box = useRef<SVGSVGElement>(null)
-  const [size, setSize] = useState<Pair>([600, 220])
-  useEffect(() => {
-    const element = box.current
-    if (!element) return
-    const watch = new ResizeObserver(() => setSize([element.clientWidth, element.clientHeight]))
-    watch.observe(element)
-    return () => watch.disconnect()
-  }, [])
+  const [box, size] = useSize<SVGSVGElement>([600, 220])
+
   useEffect(() => () => useView.getState().set({ along: null }), [])
   const step = stepOf(bench, place)
   if (!bench || !step) return null
