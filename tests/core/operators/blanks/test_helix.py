@@ -146,7 +146,7 @@ class Clearing(unittest.TestCase):
         ]
         for values in cases:
             with self.subTest(**values):
-                fine = {"turns": 4, "sides": 4 if values.get("section") == "square" else 64, "rows_per_turn": 96}
+                fine = {"turns": 3, "sides": 4 if values.get("section") == "square" else 48, "rows_per_turn": 72}
                 _, outcome, _ = wound(**values, **fine)
                 solve = next(n.solve for n in outcome.notes if n.solve)
                 key, value = solve[0], float(solve[1])
@@ -239,7 +239,7 @@ class ByChance(unittest.TestCase):
             return [point(p / 100, round(chance.uniform(low, high), 3), smooth=chance.random() < 0.5) for p in places]
 
         sound = 0
-        for _ in range(160):
+        for _ in range(100):
             wire = 10 ** chance.uniform(-1.5, 1)
             values: dict[str, Any] = {
                 "turns": 10 ** chance.uniform(-1, 1), "coil_diameter": 10 ** chance.uniform(-1, 2), "wire_diameter": wire,
@@ -263,7 +263,7 @@ class ByChance(unittest.TestCase):
             if not warnings(outcome):
                 check_sound(self, mesh)
                 sound += 1
-        self.assertGreater(sound, 40)
+        self.assertGreater(sound, 25)
 
 
 if __name__ == "__main__":
