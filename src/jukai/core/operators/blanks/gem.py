@@ -161,11 +161,14 @@ def gem(values: Values, context: Context) -> Result:
     radius = wide / 2
     made = {"brilliant": _brilliant, "step": _step, "rose": _rose, "cabochon": _cabochon}[values.cut]
     out = made(values, radius, context)
-    mesh = with_inner_skin(out.mesh, context.step) if values.inner_skin else out.mesh
+    mesh, notes = out.mesh, out.notes
+    if values.inner_skin:
+        mesh = with_inner_skin(mesh, context.step)
+        notes = (*notes, Note("info", "The inner skin lies on the facets: the soundness says so.", field="inner_skin"))
     level = float(mesh.points[np.argmax(np.abs(mesh.points[:, 0])), 2])
     first = Callout("values/diameter", CalloutForm.DIAMETER, (0, -radius, level), (0, radius, level), (0, 1, 0), 2.0)
     used = {**out.used, "diameter": wide}
-    return Result(mesh, out.notes, (first, *out.callouts), used, out.facts, Z_AXIS)
+    return Result(mesh, notes, (first, *out.callouts), used, out.facts, Z_AXIS)
 
 
 def _brilliant(values: Values, radius: float, context: Context) -> Result:

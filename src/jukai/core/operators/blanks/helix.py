@@ -219,7 +219,7 @@ def _coil(values: Values, coil_size: float, wire_size: float) -> tuple[Coil, _Si
     def against(s: Floats) -> Floats:
         # the rise at which the wire of one turn just clears that of the next
         return (thick(s) * 2 * _CLEARS + bow) / np.sqrt(
-            np.maximum(1 - (thick(s) / (math.pi * coil_size * wide(s) / 2)) ** 2, 1e-3)
+            np.maximum(1 - (thick(s) / (math.pi * coil_size * np.maximum(wide(s), 1e-9) / 2)) ** 2, 1e-3)
         )
 
     def closed(s: Floats) -> Floats:
