@@ -263,7 +263,7 @@ def clearing(path: Path, size: Along, support: Along | None = None) -> Clearing 
         return None
     for width in (1.0 / per, 0.1 / per):  # closer round the nearest pair, and round that which asks for the most
         fine = np.linspace(-1, 1, 21) * width / coil.turns
-        for a, b in {near.nearest, near.steepest}:
+        for a, b in (near.nearest, near.steepest):
             found = _held(path, size, np.clip(a + fine, 0, 1), b - a + fine)
             near = near if found is None else near.with_worse(found)
     return Clearing(near.gap, sum(near.nearest) / 2, near.more if math.isfinite(near.more) else None)
@@ -332,11 +332,11 @@ def _grown(path: Path, rise: Floats, wanted: Floats) -> Floats:
 def _section_against_section(path: Path, size: Along, support: Along) -> Clearing | None:
     """Hold sections that are not round against those one turn on: two are apart where some line parts them."""
     coil = path.coil
+    if coil.turns <= 1:
+        return None
     n = int(4 * _NEAR * (1 if coil.even else max(coil.turns - 1, 1)))
     one = np.linspace(0.0, 1 - 1 / coil.turns, min(n, _MOST // 8) + 1)
     two = one + 1 / coil.turns
-    if coil.turns <= 1:
-        return None
     p, q = path.points(one), path.points(two)
     out = np.column_stack([np.cos(coil.turn(one)), np.sin(coil.turn(one))])
     seen = np.einsum("ij,ij->i", (q - p)[:, :2], out)
