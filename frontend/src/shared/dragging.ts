@@ -149,35 +149,43 @@ export type Pair = readonly [number, number]
 
 /**
  * Drag something in a plane: previews, one edit at the end, Escape puts back. `local` gives the
- * place of the pointer in the plane; Shift keeps to one direction.
+ * place of the pointer in the plane, `step` what both or each of its numbers go by; Shift keeps to
+ * one direction. `o.part` is the part it changes, where that is known; `o.end` hears that it is over.
  */
 export function dragPlane(
   e: ReactPointerEvent,
   local: (e: PointerEvent) => Pair,
-  step: number,
+  step: number | Pair,
   from: readonly number[],
   make: (at: Pair) => Edit,
+  o: { part?: string; end?: () => void } = {},
 ): void {
   if (e.button !== 0) return
   e.preventDefault()
   e.stopPropagation()
   const grab = local(e.nativeEvent)
   const [x0 = 0, y0 = 0] = from
+  const [stepX, stepY] = typeof step === 'number' ? [step, step] : step
   let last: Edit | null = null
   followPointer(e, {
     move: (m) => {
-      if (!last && Math.hypot(m.clientX - e.clientX, m.clientY - e.clientY) < THRESHOLD) return
+      const [dx, dy] = [m.clientX - e.clientX, m.clientY - e.clientY]
+      if (!last && Math.hypot(dx, dy) < THRESHOLD) return
       if (!last) beginPreview()
       const now = local(m)
       let d: Pair = [now[0] - grab[0], now[1] - grab[1]]
-      if (m.shiftKey) d = Math.abs(d[0]) > Math.abs(d[1]) ? [d[0], 0] : [0, d[1]]
-      last = make([snapped(x0 + d[0], step), snapped(y0 + d[1], step)])
-      preview(last, null)
+      if (m.shiftKey) d = Math.abs(dx) > Math.abs(dy) ? [d[0], 0] : [0, d[1]]
+      last = make([snapped(x0 + d[0], stepX), snapped(y0 + d[1], stepY)])
+      preview(last, o.part ?? null)
     },
     up: () => {
+      o.end?.()
       if (last) doEdit(last)
     },
-    cancel: endPreview,
+    cancel: () => {
+      o.end?.()
+      endPreview()
+    },
   })
 }
 

@@ -1,19 +1,17 @@
 import { useState } from 'react'
 import type { PointerEvent as ReactPointerEvent } from 'react'
 import type { Edit } from '../../shared/api/client'
-import { followPointer } from '../../shared/dragging'
+import { dragPlane } from '../../shared/dragging'
 import type { Pair } from '../../shared/dragging'
 import { figure, niceStep, snapped, withUnit } from '../../shared/format'
 import { bentTo, handles, movedTo, sampled, setting, valueAt } from '../../shared/graph'
 import type { GraphPlace, GraphPoint, Written } from '../../shared/graph'
-import { beginPreview, doEdit, endPreview, preview } from '../../shared/session'
 import { useView } from '../../shared/viewState'
 
 const LEFT = 52
 const RIGHT = 18
 const TOP = 16
 const BOTTOM = 26
-const THRESHOLD = 3
 
 /** What of the values is shown. */
 interface Range {
@@ -74,34 +72,8 @@ export function Drawing(props: {
 
   const drag = (e: ReactPointerEvent<SVGElement>, from: Pair, make: (to: Pair) => Edit) => {
     if (e.button !== 0) return
-    e.preventDefault()
-    e.stopPropagation()
-    const grab = local(e.nativeEvent)
-    let last: Edit | null = null
     setHeld(range)
-    followPointer(e, {
-      move: (m) => {
-        if (!last && Math.hypot(m.clientX - e.clientX, m.clientY - e.clientY) < THRESHOLD) return
-        if (!last) beginPreview()
-        const now = local(m)
-        let d: Pair = [now[0] - grab[0], now[1] - grab[1]]
-        if (m.shiftKey)
-          d =
-            Math.abs(m.clientX - e.clientX) > Math.abs(m.clientY - e.clientY)
-              ? [d[0], 0]
-              : [0, d[1]]
-        last = make([snapped(from[0] + d[0], 0.005), snapped(from[1] + d[1], step)])
-        preview(last, place.part)
-      },
-      up: () => {
-        setHeld(null)
-        if (last) doEdit(last)
-      },
-      cancel: () => {
-        setHeld(null)
-        endPreview()
-      },
-    })
+    dragPlane(e, local, [0.005, step], from, make, { part: place.part, end: () => setHeld(null) })
   }
   const dragPoint = (e: ReactPointerEvent<SVGElement>, p: GraphPoint) => {
     props.choose(p.id)
