@@ -99,7 +99,8 @@ def torus(sides: int, rows: int) -> dict[str, Any]:
 
 
 class Turning(BrowserTest):
-    demo = False
+    alone = True  # its browser has flags of its own
+    scale = 1
     flags = SLOWER
 
     @classmethod

@@ -89,7 +89,6 @@ def column(rows: int) -> dict[str, Any]:
 
 class Bevels(BrowserTest):
     scale = 1
-    demo = False
 
     def rest(self) -> None:
         self.wait(lambda: self.driver.execute_script(
@@ -170,7 +169,6 @@ def wire() -> dict[str, Any]:
 class Graphs(BrowserTest):
     """A point of a graph dragged under a helix of some 20 000 faces."""
 
-    demo = False
     scale = 1
 
     def runTest(self) -> None:  # noqa: N802

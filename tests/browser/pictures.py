@@ -215,6 +215,7 @@ def gem(t: Pictures) -> None:
     t.rest(0.5)
     t.look_at("Zenith gem", 42)
     t.look(above=38)
+    t.driver.execute_script("__stage.setTraces(true)")  # as with a graphics card
     t.take("gem")
 
 

@@ -65,6 +65,11 @@ class PlacingTest(BrowserTest):
         self.wait(lambda: self.find("find")).send_keys(words, Keys.ENTER)
         return self.wait(lambda: self.find("placing"))
 
+    def choose_place(self) -> None:
+        """Choose where the part stands, by the first word of its sentence."""
+        self.wait(lambda: [self.find("place-card").find_element(By.CLASS_NAME, "verb").click()])
+        self.wait(lambda: self.find("handles"))
+
     def part(self, name: str) -> Any:
         return next(p for p in self.document()["document"]["parts"] if p["name"] == name)
 
@@ -194,11 +199,6 @@ class Placing(PlacingTest):
 
 
 class Standing(PlacingTest):
-    def choose_place(self) -> None:
-        """Choose where the part stands, by the first word of its sentence."""
-        self.wait(lambda: [self.find("place-card").find_element(By.CLASS_NAME, "verb").click()])
-        self.wait(lambda: self.find("handles"))
-
     def test_extents_by_move_and_by_stretch(self) -> None:
         self.open_bench(bench(part(1, "box", {"size": [40, 30, 20]}, placement={"move": [5, 0, 3]})))
         self.choose_place()
@@ -352,6 +352,21 @@ class Several(PlacingTest):
         self.wait(lambda: "live copy" in self.find("remove-sheet").text)
         self.after(lambda: self.click("remove-all"))
         self.assertEqual([p["name"] for p in self.document()["document"]["parts"]], ["Box 1", "Cylinder 3"])
+
+    def test_a_mirror_image_follows_what_is_done_and_where_it_stands(self) -> None:
+        self.three()
+        stood = self.view("Capsule 2")["stands"]
+        self.after(lambda: self.open_menu("part-more-p2", "Mirror image"))
+        self.wait(lambda: self.view("Capsule 3")["stands"])
+        image = self.view("Capsule 3")["stands"]
+        self.assertEqual([image[0][0], image[1][0]], [-stood[1][0], -stood[0][0]])
+        self.assertIn("at the bench's plane X = 0", self.find("step-s1").text)
+        self.choose("p2")
+        self.choose_place()
+        self.after(lambda: self.type_into("p2/placement/move/0", "55"))
+        self.wait(lambda: self.view("Capsule 3")["stands"][1][0] < image[1][0])
+        moved, image = (self.view(n)["stands"] for n in ("Capsule 2", "Capsule 3"))
+        self.assertEqual([image[0][0], image[1][0]], [-moved[1][0], -moved[0][0]])
 
     def test_headings_order_and_what_is_seen(self) -> None:
         self.three()

@@ -1,8 +1,9 @@
 import { freeId } from './format'
 import { api } from './api/client'
-import type { Curve, Edit, OperatorView } from './api/client'
+import type { Edit, OperatorView, ValueView } from './api/client'
 import { liveCopy, partOf } from './parts'
 import { PLACE } from './placement'
+import { freeCurve, startingCurve } from './startingCurves'
 import { doEdit, edit, say, useSession } from './session'
 import { useView } from './viewState'
 
@@ -55,10 +56,7 @@ async function addBlank(o: OperatorView): Promise<void> {
   }
   const drawn = o.values.find((v) => v.kind === 'curve')
   if (drawn) {
-    const curve = startingProfile(
-      freeId('c', doc?.curves?.map((c) => c.id) ?? []),
-      doc?.floor ?? 100,
-    )
+    const curve = startingCurve(drawn, freeCurve(doc?.curves), doc?.floor ?? 100)
     e.curve = curve
     e.values = { [drawn.key]: curve.id }
   }
@@ -66,24 +64,20 @@ async function addBlank(o: OperatorView): Promise<void> {
   useView.getState().set({ part, step: 's1', board: e.curve ? e.curve.id : null })
 }
 
-/** A small baluster: something to be seen at once, with a fillet and a smooth piece to try. */
-function startingProfile(id: string, floor: number): Curve {
-  const u = floor / 50
-  return {
-    id,
-    name: 'Profile',
-    kind: 'profile',
-    closed: false,
-    points: [
-      { id: 'p1', at: [0, 0], fillet: 0, join: 'straight' },
-      { id: 'p2', at: [5 * u, 0], fillet: 0, join: 'straight' },
-      { id: 'p3', at: [5 * u, 2 * u], fillet: u, join: 'straight' },
-      { id: 'p4', at: [2 * u, 4 * u], fillet: 0, join: 'smooth' },
-      { id: 'p5', at: [3 * u, 8 * u], fillet: 0, join: 'smooth' },
-      { id: 'p6', at: [2 * u, 12 * u], fillet: 0, join: 'straight' },
-      { id: 'p7', at: [0, 12 * u], fillet: 0, join: 'straight' },
-    ],
-  }
+/** Draw a curve for a value of a step, and open it on the board; `besides` are values that are set with it. */
+export function drawNew(
+  part: string,
+  step: string,
+  spec: ValueView,
+  besides: Record<string, unknown> = {},
+): void {
+  const { bench } = useSession.getState()
+  if (!bench) return
+  const { curves, floor } = bench.document
+  const curve = startingCurve(spec, freeCurve(curves), floor ?? 100)
+  edit({ kind: 'add_curve', curve, taken_by: { part, step, key: spec.key, besides } })
+    .then(() => useView.getState().set({ board: curve.id, graph: null }))
+    .catch(() => undefined)
 }
 
 /** Set a mesh beside the parts, only to fit against: it is never changed and not chosen by accident. */

@@ -2,7 +2,7 @@ import { withFollowers } from './following'
 import { namedIn } from './operators'
 import type { Part, PartView } from './api/client'
 import { freeId } from './format'
-import { PLACE, oneMore } from './placement'
+import { PLACE, mirrorPlane, oneMore } from './placement'
 import { doEdit, edit, say, useSession } from './session'
 import { useView } from './viewState'
 
@@ -109,6 +109,29 @@ export function liveCopy(part: Part): void {
     .then(() => {
       useView.getState().set({ part: id, also: [], step: PLACE, copied: { from: part.id, to: id } })
       say(`${part.name} is followed by the copy: what is done to it is done to both.`)
+    })
+    .catch(() => undefined)
+}
+
+/** Its mirror image at a plane of the bench, that follows the first one in all it does, where it stands too. */
+export function mirrorCopy(part: Part): void {
+  const id = freeId('p', freeParts())
+  const plane = mirrorPlane(viewOf(part.id)?.stands ?? null)
+  edit({
+    kind: 'add_part',
+    part: id,
+    step: 's1',
+    name: part.name,
+    operator: 'copy_of',
+    values: { part: part.id, mirrored: true, plane },
+    finish: part.finish ?? null,
+    reference: false,
+  })
+    .then(() => {
+      useView.getState().set({ part: id, also: [], step: 's1' })
+      say(
+        `Mirrored at the plane ${plane.toUpperCase()} = 0 of the bench; moved or changed, ${part.name} takes its image with it.`,
+      )
     })
     .catch(() => undefined)
 }

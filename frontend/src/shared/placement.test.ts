@@ -4,6 +4,7 @@ import {
   POINTING,
   axisName,
   matrixOfTurn,
+  mirrorPlane,
   movedBy,
   oneMore,
   placementOf,
@@ -99,5 +100,41 @@ describe('placements', () => {
     ;(v.placed ?? { zero: [] }).zero = [4, 0, 0]
     zeroOf(v).forEach((x, k) => expect(x).toBeCloseTo([1, 6, 3][k] ?? 0, 12))
     expect(times(matrixOfTurn([0, 0, 90]), matrixOfTurn([0, 0, -90]))[0]?.[0]).toBeCloseTo(1)
+  })
+})
+
+describe('the plane of a mirror image', () => {
+  it('is one that the part stands clear of, left and right first', () => {
+    expect(
+      mirrorPlane([
+        [2, -5, 0],
+        [9, 5, 8],
+      ]),
+    ).toBe('x')
+    expect(
+      mirrorPlane([
+        [-9, 1, 0],
+        [0, 5, 8],
+      ]),
+    ).toBe('x')
+    expect(
+      mirrorPlane([
+        [-4, 3, 0],
+        [4, 9, 8],
+      ]),
+    ).toBe('y')
+    expect(
+      mirrorPlane([
+        [-4, -9, 0],
+        [4, 0, 8],
+      ]),
+    ).toBe('y')
+    expect(
+      mirrorPlane([
+        [-4, -3, 0],
+        [4, 3, 8],
+      ]),
+    ).toBe('x')
+    expect(mirrorPlane(null)).toBe('x')
   })
 })

@@ -182,3 +182,13 @@ export function boxGap(a: PartView, b: PartView): number {
   )
   return Math.hypot(...gaps)
 }
+
+/** The plane at which a mirror image stands clear of what it is of: left and right, front and back, or X where both reach over. */
+export function mirrorPlane(stands: readonly (readonly number[])[] | null): 'x' | 'y' | 'z' {
+  const [low = [], high = []] = stands ?? []
+  const clear = (k: number) => {
+    const [a = 0, b = 0] = [low[k], high[k]]
+    return Math.max(a, -b) >= -1e-6 * Math.max(b - a, 1e-9)
+  }
+  return clear(0) || !clear(1) ? 'x' : 'y'
+}

@@ -61,7 +61,7 @@ class ValueView(BaseModel):
     least: float | None
     most: float | None
     choices: list[ChoiceView]
-    of: list[str] = Field(description="what a pick may be of, or a curve must be")
+    of: list[str] = Field(description="what a pick may be of, or what a curve must be: a profile or a path, closed")
     axes: int
     chapter: str
     relevant: list[ConditionView] = Field(description="when it counts; all of them must hold")

@@ -200,6 +200,28 @@ class Edits(unittest.TestCase):
         self.do(kind="remove_point", curve="c1", point="p9")
         self.assertEqual([p.id for p in self.bench.curves[0].points], ["p1", "p2", "p3", "p4"])
 
+    def test_a_new_curve_is_drawn_and_taken_in_one_edit(self) -> None:
+        square = {
+            "id": "c9",
+            "name": "Profile",
+            "closed": True,
+            "points": [{"at": [0, 0]}, {"at": [2, 0]}, {"at": [2, 2]}],
+        }
+        names = {c.name for c in self.bench.curves}
+        self.do(kind="add_curve", curve=square, taken_by={"part": "p1", "step": "s1", "key": "profile"})
+        made = self.bench.curves[-1]
+        self.assertEqual(self.bench.parts[0].recipe[0].values["profile"], "c9")
+        self.assertNotIn(made.name, names)
+        self.assertEqual([p.id for p in made.points], ["p1", "p2", "p3"])
+        for more, words in (
+            ({}, "is there already"),
+            ({"curve": square | {"id": "c10"}, "taken_by": {"part": "p1", "step": "s1", "key": "sides"}}, "takes no curve"),
+            ({"curve": square | {"id": "c10"}, "taken_by": {"part": "p1", "step": "s1", "key": "profile", "besides": {"size": 1}}}, "has no value 'size'"),
+            ({"curve": square | {"id": "c10"}, "taken_by": {"part": "p1", "step": "s8", "key": "profile"}}, "not there any more"),
+        ):  # fmt: skip
+            with self.assertRaisesRegex(CoreError, words):
+                self.do(**{"kind": "add_curve", "curve": square, **more})
+
     def test_named_numbers(self) -> None:
         self.do(kind="set_value", part="p1", step="s1", key="sides", value="n * 2")
         self.do(kind="rename_dimension", name="n", new_name="flutes")

@@ -5,7 +5,14 @@ import { CSS } from '@dnd-kit/utilities'
 import { Eye, EyeOff, Lock, TriangleAlert } from 'lucide-react'
 import { useEffect, useState } from 'react'
 import type { Part, PartView } from '../../shared/api/client'
-import { chosenParts, choosePart, duplicate, duplicateAgain, liveCopy } from '../../shared/parts'
+import {
+  chosenParts,
+  choosePart,
+  duplicate,
+  duplicateAgain,
+  liveCopy,
+  mirrorCopy,
+} from '../../shared/parts'
 import { doEdit, useSession } from '../../shared/session'
 import { WordMenu } from '../../shared/ui/Menu'
 import type { MenuEntry } from '../../shared/ui/Menu'
@@ -260,6 +267,12 @@ function PartMenu(props: {
             act: () => duplicate(part),
           },
           { id: 'live', words: 'Live copy', note: 'follows this one', act: () => liveCopy(part) },
+          {
+            id: 'mirror',
+            words: 'Mirror image',
+            note: 'follows this one',
+            act: () => mirrorCopy(part),
+          },
         ]),
     {
       id: 'again',

@@ -18,6 +18,8 @@ import { fillGeometry, moveGeometry } from './buffers'
 import { Clusters } from './Clusters'
 import { InkLines, thinLines } from './inkLine'
 import type { BodyData } from './buffers'
+import { facetsOf, placedFacets } from './Facets'
+import type { Facets } from './Facets'
 import { Outline, readOutline } from './Outline'
 import { readStrips, withStrips } from './Strips'
 
@@ -45,6 +47,10 @@ export interface Body {
   clusters: Clusters | null
   /** where it turns away from the eye; found once it rests, until then its shader draws one */
   outline: Outline | null
+  /** whether it, or some of its faces, have the finish of a cut stone */
+  stone: boolean
+  /** of a cut stone what bounds it, in its own space; null of what is none, undefined until it is asked for */
+  facets: Facets | null | undefined
   /** of what it was asked for */
   asked: BodyData | null
   /** the same edges where they lie behind a body */
@@ -86,6 +92,8 @@ export function newBody(id: string, data: BodyData, as: As, material: RawShaderM
     whole,
     clusters: null,
     outline: null,
+    stone: false,
+    facets: undefined,
     asked: null,
     behind: null,
     matrix: new Matrix4(),
@@ -123,6 +131,7 @@ export function fillBody(body: Body, data: BodyData): void {
   }
   body.data = data
   body.clusters = null
+  body.facets = undefined
   delete body.whole.boundsTree
   // all alike: of very many the first alone is a strong one, for the others to hang on
   const few = data.sharp.length / 6 <= MOST_FAT_LINES
@@ -158,6 +167,22 @@ export function dressBody(body: Body, finish: Finish, as: As, others: readonly F
     'looks',
     looks.map((f) => new Vector3(f.metal, f.roughness, isStone(f) ? f.refraction : f.clear)),
   )
+  body.stone = looks.some(isStone)
+}
+
+/** Follow the light through a stone, or have its stand-in drawn: the first takes a graphics card. */
+export function traceStone(body: Body, on: boolean): void {
+  if (body.stone && body.facets === undefined) body.facets = facetsOf(body.data)
+  set(body.mesh.material.uniforms, 'domed', body.facets ? 0 : 1)
+  draws(body.mesh.material, 'TRACED', on && body.stone && !!body.facets)
+  placeFacets(body)
+}
+
+/** Put the facets of a stone where it stands, for the light that is followed through it. */
+export function placeFacets(body: Body): void {
+  if (!body.facets) return
+  const { planes, count, across } = placedFacets(body.facets, body.mesh.matrix)
+  setAll(body.mesh.material.uniforms, { facets: planes, facetCount: count, wide: across })
 }
 
 /** Runs of faces of a large closed body, worked out once it rests; with strips finer ones may be drawn as one. */

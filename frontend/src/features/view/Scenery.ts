@@ -8,7 +8,15 @@ import type {
   WebGLRenderer,
 } from 'three'
 import type { CutPlane } from '../../shared/section'
-import { dressBody, dropOutline, dropThin, fillBody, newBody } from './Body'
+import {
+  dressBody,
+  dropOutline,
+  dropThin,
+  fillBody,
+  newBody,
+  placeFacets,
+  traceStone,
+} from './Body'
 import type { As, Body, Finish } from './Body'
 import { bodyMaterial, draws, sameNumbers, set, setWorld } from './bodyMaterial'
 import { markChanged, normalTicks } from './buffers'
@@ -48,6 +56,8 @@ export abstract class Scenery {
   protected grid = new Color('#dcd7c8')
   protected amber = new Color('#8f5200')
   private normals = false
+  /** light is followed through stones: without a graphics card a picture would take seconds */
+  protected traces = true
 
   /** bodies came, went or moved: the soft contact with the floor is to be looked at again */
   protected stirred = true
@@ -82,6 +92,7 @@ export abstract class Scenery {
     body.matrix.set(...(matrix as Parameters<Matrix4['set']>))
     setWorld(body)
     dressBody(body, finish, as, others)
+    traceStone(body, this.traces)
     if (fresh || body.ticks) this.setTicks(body)
     this.stirred = true
     this.invalidate()
@@ -94,6 +105,7 @@ export abstract class Scenery {
     body.matrix.copy(matrix)
     body.shown = ''
     setWorld(body)
+    placeFacets(body)
     this.stirred = true
     this.invalidate()
   }
@@ -124,6 +136,13 @@ export abstract class Scenery {
 
   data(id: string): BodyData | undefined {
     return this.bodies.get(id)?.data
+  }
+
+  /** Follow the light through stones, or have their stand-in drawn. */
+  setTraces(on: boolean): void {
+    this.traces = on
+    for (const b of this.bodies.values()) traceStone(b, on)
+    this.invalidate()
   }
 
   /** Hatch what changed against the body before; null takes the hatching away. */

@@ -10,7 +10,7 @@ import {
 } from 'three'
 import { firstPlane } from '../../shared/section'
 import type { CutPlane, Three } from '../../shared/section'
-import { cluster, cull, drawLines, footprint, outline } from './Body'
+import { cluster, cull, drawLines, footprint, outline, traceStone } from './Body'
 import type { Body } from './Body'
 import { cutWith, set, setAll } from './bodyMaterial'
 import type { BodyData } from './buffers'
@@ -83,6 +83,7 @@ export class Stage extends Scenery {
     }
     const context = canvas.getContext('webgl2', attributes)
     this.renderer = new WebGLRenderer({ canvas, ...attributes, ...(context ? { context } : {}) })
+    this.traces = !software
     this.pace = new Pace(this.renderer.getContext() as WebGL2RenderingContext)
     // asking each shader for its log stands still for it: only while developing
     this.renderer.debug.checkShaderErrors = import.meta.env.DEV
@@ -316,6 +317,7 @@ export class Stage extends Scenery {
     this.aim()
     // lines grow with the picture; what is drawn aside is not encoded, so ink is given as it is to appear
     this.inkScale = height / before.height
+    for (const b of this.bodies.values()) traceStone(b, true) // it is waited for
     this.aimed(this, this.perspective, {}, true)
     for (const o of hidden) if (o) o.visible = false
     const colour = this.renderer.getClearColor(new Color())
@@ -328,6 +330,7 @@ export class Stage extends Scenery {
     this.renderer.setRenderTarget(null)
     this.renderer.setClearColor(colour, 1)
     for (const o of hidden) if (o) o.visible = true
+    for (const b of this.bodies.values()) traceStone(b, this.traces)
     target.dispose()
     this.inkScale = 1
     this.width = before.width

@@ -1,6 +1,7 @@
 import { Color, GLSL3, Matrix4, RawShaderMaterial, Vector3, Vector4 } from 'three'
 import type { Object3D } from 'three'
 import type { BodyData } from './buffers'
+import { MOST_FACETS } from './Facets'
 import { bodyVertex } from './shaders'
 
 export const FINISHES = 16 // as the shader has room for, the part's own first
@@ -38,6 +39,10 @@ export function bodyMaterial(
       eye: u(new Vector4()),
       cuts: u([new Vector4(0, 0, 0, 1), new Vector4(0, 0, 0, 1)]),
       whole: u(1),
+      facets: u(new Float32Array(4 * MOST_FACETS)),
+      facetCount: u(0),
+      wide: u(1),
+      domed: u(0),
     },
   })
 }
@@ -71,10 +76,10 @@ export function setAll(
   for (const [name, value] of Object.entries(values)) set(uniforms, name, value)
 }
 
-/** What a body's shader has beyond the plain one, each for a price: a section, faces of other finishes, marks of change; or for less. */
+/** What a body's shader has beyond the plain one, each for a price: a section, faces of other finishes, marks of change, light followed through a stone; or for less. */
 export function draws(
   material: RawShaderMaterial,
-  what: 'CUT' | 'FINISHED' | 'HATCHED' | 'FINE' | 'OUTLINED',
+  what: 'CUT' | 'FINISHED' | 'HATCHED' | 'FINE' | 'OUTLINED' | 'TRACED',
   on: boolean,
 ): void {
   const { [what]: was, ...others } = material.defines as Record<string, number>

@@ -1,11 +1,18 @@
+import { MOST_FACETS } from './Facets'
+
 /** The body: sky and ground, two soft boxes, polygon edges and the contour in the same pass. */
 
 /** How a place of a body is lit, for the shader of corners as for that of pixels. */
 const lit = /* glsl */ `
 uniform vec3 ink, paper;
-uniform float grey, shade, pale;
+uniform float grey, shade, pale, domed;
 uniform vec4 eye; // where it is, or with 0 last the way to it
 uniform vec3 lights[5]; // the ways to four soft boxes and to the key light
+#ifdef TRACED
+uniform vec4 facets[${String(MOST_FACETS)}]; // of a convex stone: the way out of each, and how far along it the facet lies
+uniform int facetCount;
+uniform float wide; // how wide the stone is
+#endif
 
 // a power of a cosine, as a quotient (Schlick, A fast alternative to Phong, 1994)
 float box(vec3 r, vec3 way, float tight) {
@@ -43,8 +50,16 @@ vec3 shaded(vec3 colour, vec3 look, float light, vec3 s) {
  */
 vec3 stone(vec3 colour, vec3 n, vec3 e, float index, vec3 s) {
   vec3 t = refract(-e, n, 1.0 / index);
+  float f0 = (index - 1.0) / (index + 1.0);
+  f0 *= f0;
+  float rim = f0 + (1.0 - f0) * pow(1.0 - clamp(dot(n, e), 0.0, 1.0), 5.0);
+  vec3 glint = s * rim + vec3(max(max(s.r, s.g) - 1.1, 0.0));
+  // one that is round has no facets to flash: light gathers on the side away from where it came in
+  if (domed > 0.5) {
+    vec3 far = surroundings(-reflect(t, n), 0.6);
+    return mix(colour * colour * 0.5, colour * 1.15, clamp(0.75 * far.g - 0.1 + 0.35 * (1.0 - dot(n, e)), 0.0, 1.0)) + glint;
+  }
   vec3 c = vec3(0.0);
-  float much = 0.0;
   for (int i = 0; i < 3; i += 1) {
     float k = float(i);
     // mirrored below at three leanings, as light of three colours would be bent to
@@ -53,15 +68,65 @@ vec3 stone(vec3 colour, vec3 n, vec3 e, float index, vec3 s) {
     r.z = abs(r.z);
     vec3 g = surroundings(normalize(r), 0.05);
     float v = smoothstep(0.72, 1.5, g.g);
-    much += v;
     c += mix(colour * colour * 0.7, mix(colour, vec3(1.0), 0.35 * v) * 1.25, v);
   }
-  c /= 3.0;
+  return c / 3.0 + glint;
+}
+
+#ifdef TRACED
+/*
+ * A convex stone of flat facets: rays are followed from facet to facet by Snell's law, what leaves at each is what Fresnel's
+ * equations leave over, and the way through the stone takes colour away (Beer and Lambert). Blue light is bent more than red.
+ */
+vec3 traced(vec3 colour, vec3 place, vec3 n, vec3 e, float index, vec3 s) {
+  vec3 d = refract(-e, n, 1.0 / index);
   float f0 = (index - 1.0) / (index + 1.0);
   f0 *= f0;
-  float rim = f0 + (1.0 - f0) * pow(1.0 - clamp(dot(n, e), 0.0, 1.0), 5.0);
-  return c + s * rim + vec3(max(max(s.r, s.g) - 1.1, 0.0));
+  float mirrored = f0 + (1.0 - f0) * pow(1.0 - clamp(dot(n, e), 0.0, 1.0), 5.0);
+  vec3 c = vec3(0.0);
+  vec3 left = vec3(1.0 - mirrored);
+  vec3 tint = pow(max(colour, vec3(0.004)), vec3(1.1 / wide));
+  for (int k = 0; k < 6; k += 1) {
+    float t = 1e30;
+    vec3 out_ = n;
+    for (int i = 0; i < facetCount; i += 1) {
+      float toward = dot(d, facets[i].xyz);
+      float until = (facets[i].w - dot(place, facets[i].xyz)) / toward;
+      if (toward > 1e-5 && until < t) {
+        t = until;
+        out_ = facets[i].xyz;
+      }
+    }
+    if (t > 1e29) break;
+    t = max(t, 0.0);
+    place += d * t;
+    left *= pow(tint, vec3(t));
+    float inner = dot(d, out_);
+    // unpolarised light, at the middle index for all three colours
+    float sine = index * index * (1.0 - inner * inner);
+    vec3 goes = vec3(0.0);
+    float stays = 1.0;
+    if (sine < 1.0) {
+      float outer = sqrt(1.0 - sine);
+      float a = (inner - index * outer) / (inner + index * outer);
+      float b = (outer - index * inner) / (outer + index * inner);
+      stays = 0.5 * (a * a + b * b);
+      vec3 green = refract(d, -out_, index);
+      vec3 red = refract(d, -out_, index * 0.99);
+      vec3 blue = refract(d, -out_, index * 1.012);
+      vec3 seen = surroundings(green, 0.02);
+      if (dot(red, red) > 0.0) seen.r = surroundings(red, 0.02).r;
+      if (dot(blue, blue) > 0.0) seen.b = surroundings(blue, 0.02).b;
+      goes = seen * (1.0 - stays);
+    }
+    c += left * goes;
+    left *= stays;
+    d = reflect(d, out_);
+  }
+  c += left * 0.6; // what is still within comes out somewhere
+  return 1.35 * c + s * mirrored;
 }
+#endif
 
 // the ways of drawing that take colour away
 vec3 paled(vec3 c, float light) {
@@ -206,7 +271,11 @@ void main() {
   // through the cut the inside of a closed body shows only until its cap is there
   if (back && whole > 0.5) { result = vec4(mix(paper, colour, 0.3), 1.0); return; }
 #endif
+  #ifdef TRACED
+  vec3 c = look.z > 1.0 ? traced(colour, vWorld, n, e, look.z, s) : shaded(colour, look, light, s);
+#else
   vec3 c = look.z > 1.0 ? stone(colour, n, e, look.z, s) : shaded(colour, look, light, s);
+#endif
   if (back && look.z == 0.0) c = mix(c * 0.35, vec3(0.75, 0.25, 0.2), 0.45);
   // light bands: as strip lights all round would be mirrored; a kink in them is a kink in the surface
   if (bands > 0.5) {

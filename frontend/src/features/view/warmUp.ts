@@ -31,8 +31,11 @@ export function warmUp(
         new BufferAttribute(a.array.slice(0, 3 * a.itemSize), a.itemSize, a.normalized),
       )
   geometry.setIndex([0, 1, 2])
-  const { FINISHED } = body.mesh.material.defines as Record<string, number>
-  const plain = FINISHED === undefined ? {} : { FINISHED }
+  const { FINISHED, TRACED } = body.mesh.material.defines as Record<string, number>
+  const plain = {
+    ...(FINISHED === undefined ? {} : { FINISHED }),
+    ...(TRACED === undefined ? {} : { TRACED }),
+  }
   const bodies = [plain, { ...plain, HATCHED: 1 }].map((defines) => {
     const material = body.mesh.material.clone()
     material.defines = defines

@@ -877,7 +877,7 @@ export interface components {
             choices: components["schemas"]["ChoiceView"][];
             /**
              * Of
-             * @description what a pick may be of, or a curve must be
+             * @description what a pick may be of, or what a curve must be: a profile or a path, closed
              */
             of: string[];
             /** Axes */
@@ -1850,7 +1850,7 @@ export interface components {
             /** Base */
             base: number;
             /** Edit */
-            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"] | components["schemas"]["AddMeasure"] | components["schemas"]["RenameMeasure"] | components["schemas"]["HideMeasure"] | components["schemas"]["RemoveMeasure"] | components["schemas"]["KeepView"] | components["schemas"]["RenameView"] | components["schemas"]["RemoveView"];
+            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["AddCurve"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"] | components["schemas"]["AddMeasure"] | components["schemas"]["RenameMeasure"] | components["schemas"]["HideMeasure"] | components["schemas"]["RemoveMeasure"] | components["schemas"]["KeepView"] | components["schemas"]["RenameView"] | components["schemas"]["RemoveView"];
             /**
              * Author
              * @default
@@ -1866,6 +1866,19 @@ export interface components {
              * @description the revision it was first sent upon, where its answer never came: it is not done twice
              */
             since?: number | null;
+        };
+        /**
+         * AddCurve
+         * @description Draw a new curve, and have a step take it, as the only one or, of several, as the last.
+         */
+        AddCurve: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "add_curve";
+            curve: components["schemas"]["Curve"];
+            taken_by?: components["schemas"]["TakenBy"] | null;
         };
         /**
          * AddMeasure
@@ -2489,6 +2502,22 @@ export interface components {
             along: "x" | "y" | "z";
         };
         /**
+         * TakenBy
+         * @description A value of a step that takes a curve, and others that are set with it.
+         */
+        TakenBy: {
+            /** Part */
+            part: string;
+            /** Step */
+            step: string;
+            /** Key */
+            key: string;
+            /** Besides */
+            besides?: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * PreviewIn
          * @description An edit to be worked out and not kept; of some parts alone, or of all. ``held`` are hashes of drawing data that is there, ``forms`` of its forms.
          */
@@ -2496,7 +2525,7 @@ export interface components {
             /** Base */
             base: number;
             /** Edit */
-            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"] | components["schemas"]["AddMeasure"] | components["schemas"]["RenameMeasure"] | components["schemas"]["HideMeasure"] | components["schemas"]["RemoveMeasure"] | components["schemas"]["KeepView"] | components["schemas"]["RenameView"] | components["schemas"]["RemoveView"];
+            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["AddCurve"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"] | components["schemas"]["AddMeasure"] | components["schemas"]["RenameMeasure"] | components["schemas"]["HideMeasure"] | components["schemas"]["RemoveMeasure"] | components["schemas"]["KeepView"] | components["schemas"]["RenameView"] | components["schemas"]["RemoveView"];
             /**
              * Author
              * @default
@@ -2649,7 +2678,7 @@ export interface components {
             /** Base */
             base?: number | null;
             /** Edit */
-            edit?: (components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"] | components["schemas"]["AddMeasure"] | components["schemas"]["RenameMeasure"] | components["schemas"]["HideMeasure"] | components["schemas"]["RemoveMeasure"] | components["schemas"]["KeepView"] | components["schemas"]["RenameView"] | components["schemas"]["RemoveView"]) | null;
+            edit?: (components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["AddCurve"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"] | components["schemas"]["AddMeasure"] | components["schemas"]["RenameMeasure"] | components["schemas"]["HideMeasure"] | components["schemas"]["RemoveMeasure"] | components["schemas"]["KeepView"] | components["schemas"]["RenameView"] | components["schemas"]["RemoveView"]) | null;
         };
         /**
          * SolvedView
@@ -2665,7 +2694,7 @@ export interface components {
             /** Limit */
             limit: boolean;
             /** Edit */
-            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"] | components["schemas"]["AddMeasure"] | components["schemas"]["RenameMeasure"] | components["schemas"]["HideMeasure"] | components["schemas"]["RemoveMeasure"] | components["schemas"]["KeepView"] | components["schemas"]["RenameView"] | components["schemas"]["RemoveView"];
+            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["AddCurve"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"] | components["schemas"]["AddMeasure"] | components["schemas"]["RenameMeasure"] | components["schemas"]["HideMeasure"] | components["schemas"]["RemoveMeasure"] | components["schemas"]["KeepView"] | components["schemas"]["RenameView"] | components["schemas"]["RemoveView"];
         };
         /**
          * SolveIn

@@ -1,5 +1,5 @@
 import { X } from 'lucide-react'
-import { chooseFile } from '../adding'
+import { chooseFile, drawNew } from '../adding'
 import type { Step } from '../api/client'
 import { api } from '../api/client'
 import { operatorOf } from '../operators'
@@ -13,21 +13,17 @@ export function CurveChip(props: ChipProps) {
   const now = props.step.values?.[props.spec.key]
   const curves = bench?.document.curves ?? []
   const found = curves.find((c) => c.id === now)
-  const draw = () => useView.getState().set({ board: found?.id ?? null, graph: null })
-  if (curves.length <= 1 && found)
-    return (
-      <button
-        className="plain chip choice"
-        data-testid={`chip-${props.part.id}/${props.step.id}/values/${props.spec.key}`}
-        title="Open the drawing board"
-        onClick={draw}
-      >
-        {found.name}
-      </button>
-    )
+  const open = (id: string) => useView.getState().set({ board: id, graph: null })
   return choices(props, found?.name ?? 'a profile', [
     ...(found
-      ? [{ id: '=draw', words: `Draw ${found.name}`, note: 'on the board', act: draw }]
+      ? [
+          {
+            id: '=draw',
+            words: `Draw ${found.name}`,
+            note: 'on the board',
+            act: () => open(found.id),
+          },
+        ]
       : []),
     ...curves.map((c) => ({
       id: c.id,
@@ -35,6 +31,11 @@ export function CurveChip(props: ChipProps) {
       chosen: c.id === now,
       act: () => doEdit(setting(props, c.id)),
     })),
+    {
+      id: '=new',
+      words: 'Draw a new one',
+      act: () => drawNew(props.part.id, props.step.id, props.spec),
+    },
   ])
 }
 

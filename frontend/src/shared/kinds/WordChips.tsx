@@ -1,4 +1,6 @@
+import { drawNew } from '../adding'
 import { doEdit } from '../session'
+import { curveAskedFor } from '../startingCurves'
 import type { ChipProps } from './at'
 import { choices, setting } from './chip'
 
@@ -14,7 +16,11 @@ export function ChoiceChip(props: ChipProps) {
       id: String(c.value),
       words: c.words,
       chosen: c.value === now,
-      act: () => doEdit(setting(props, c.value)),
+      act: () => {
+        const asked = curveAskedFor(step, spec.key, c.value)
+        if (asked) drawNew(props.part.id, step.id, asked, { [spec.key]: c.value })
+        else doEdit(setting(props, c.value))
+      },
     })),
   )
 }

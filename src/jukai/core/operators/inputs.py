@@ -15,6 +15,7 @@ from jukai.core.geometry.curves import CurveShape, Sampled
 from jukai.core.geometry.frames import Frame, frame_along
 from jukai.core.geometry.measures import surface_centroid
 from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.placing import Reach, placed
 from jukai.core.picks.picked import Picked
 
 __all__ = ["Along", "AxisSpec", "Body", "CurveInput", "FileInput", "Files", "Further", "HeldFiles"]
@@ -82,12 +83,13 @@ class CurveInput:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Body:
-    """The body of another part, in that part's own space.
+    """The body of another part.
 
     Attributes
     ----------
-    mesh : None while the part has no body.
+    mesh : in that part's own space; None while the part has no body.
     matrix : (4, 4) where the part stands; the unit matrix where the step does not ask for it.
+    reaches : where its sides are told to reach to; ``matrix`` brings them there but for rounding.
     key : the same whenever the body, and where it stands if that counts, are.
     """
 
@@ -96,6 +98,12 @@ class Body:
     mesh: Mesh | None
     matrix: Floats
     key: str
+    reaches: tuple[Reach, ...] = ()
+
+    @property
+    def standing(self) -> Mesh | None:
+        """The body where the part stands."""
+        return None if self.mesh is None else placed(self.mesh, self.matrix, self.reaches)
 
 
 @runtime_checkable

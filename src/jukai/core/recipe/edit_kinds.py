@@ -92,6 +92,24 @@ class CopyStep(_Edit):
     copy_id: Id
 
 
+class TakenBy(BaseModel):
+    """A value of a step that takes a curve, and others that are set with it."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+    part: Id
+    step: Id
+    key: str = Field(max_length=64)
+    besides: JsonObject = Field(default_factory=dict)
+
+
+class AddCurve(_Edit):
+    """Draw a new curve, and have a step take it, as the only one or, of several, as the last."""
+
+    kind: Literal["add_curve"] = "add_curve"
+    curve: Curve
+    taken_by: TakenBy | None = None
+
+
 class SetPoint(_Edit):
     """Change a point of a curve; what is left out stays."""
 
@@ -344,7 +362,7 @@ class SetFinish(_Edit):
 
 
 Edit = Annotated[
-    SetValue | SetStep | AddStep | RemoveStep | MoveStep | CopyStep | SetPoint | AddPoint | RemovePoint | SetCurve
+    SetValue | SetStep | AddStep | RemoveStep | MoveStep | CopyStep | AddCurve | SetPoint | AddPoint | RemovePoint | SetCurve
     | AddPart | SetPart | RemovePart | CopyPart | MovePart | PlaceParts | SetExtent | SetZero | LineUp | SpreadParts | BringPart
     | SetPick | SetDimension | RenameDimension | RemoveDimension | SetBench | SetFinish
     | AddMeasure | RenameMeasure | HideMeasure | RemoveMeasure | KeepView | RenameView | RemoveView,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Sequence
 from typing import TypeVar
 
@@ -12,7 +13,7 @@ from jukai.core.json_data import JsonObject
 from jukai.core.recipe.bench import Bench, Curve, CurvePoint, Part, Step
 from jukai.core.recipe.resolve import point_ids
 
-__all__ = ["find", "given", "insert", "with_part", "with_point_ids"]
+__all__ = ["find", "free_name", "given", "insert", "with_part", "with_point_ids"]
 
 T = TypeVar("T", Part, Step, Curve, CurvePoint)
 
@@ -42,6 +43,18 @@ def with_part(bench: Bench, part: str, change: Callable[[Part], Part]) -> Bench:
     parts = list(bench.parts)
     parts[at] = change(parts[at])
     return bench.model_copy(update={"parts": parts})
+
+
+def free_name(rows: Sequence[Part] | Sequence[Curve], name: str) -> str:
+    """Return a name that none of the rows has: the same with the next number behind it."""
+    taken = {row.name for row in rows}
+    if name not in taken:
+        return name
+    counted = re.fullmatch(r"(.*\S) (\d{1,6})", name)
+    stem, n = (counted[1], int(counted[2])) if counted else (name, 1)
+    while f"{stem} {n}" in taken or n == 1:
+        n += 1
+    return f"{stem} {n}"
 
 
 def insert(rows: list[T], row: T, after: str | None, what: str) -> list[T]:

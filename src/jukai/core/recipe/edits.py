@@ -12,24 +12,20 @@ from jukai.core.formulas import check_name
 from jukai.core.json_data import JsonObject
 from jukai.core.operators.fields import field_at, fields_of
 from jukai.core.operators.registry import get_operator
-from jukai.core.recipe import drawing_edits, part_edits
-from jukai.core.recipe.bench import Bench, Curve, CurvePoint, NamedNumber, NamedPick, Part, Step
+from jukai.core.recipe import curve_edits, drawing_edits, part_edits
+from jukai.core.recipe.bench import Bench, NamedNumber, NamedPick, Part, Step
 from jukai.core.recipe.edit_kinds import (
-    AddPoint,
     AddStep,
     CopyStep,
     Edit,
     MoveStep,
     RemoveDimension,
-    RemovePoint,
     RemoveStep,
     RenameDimension,
     SetBench,
-    SetCurve,
     SetDimension,
     SetFinish,
     SetPick,
-    SetPoint,
     SetStep,
     SetValue,
     parse_edit,
@@ -98,13 +94,6 @@ def _with_step(bench: Bench, part: str, step: str, change: Callable[[Step], Step
     return _with_recipe(bench, part, recipe)
 
 
-def _with_curve(bench: Bench, curve: str, change: Callable[[Curve], Curve]) -> Bench:
-    at = find(bench.curves, curve, "Curve")
-    curves = list(bench.curves)
-    curves[at] = change(curves[at])
-    return bench.model_copy(update={"curves": curves})
-
-
 def _set_value(bench: Bench, e: SetValue) -> Bench:
     def change(step: Step) -> Step:
         op = get_operator(step.operator)
@@ -164,52 +153,6 @@ def _copy_step(bench: Bench, e: CopyStep) -> Bench:
         return insert(steps, step.model_copy(update={"id": e.copy_id}), e.step, "Step")
 
     return _with_recipe(bench, e.part, change)
-
-
-def _with_point(bench: Bench, curve: str, change: Callable[[list[CurvePoint]], list[CurvePoint]]) -> Bench:
-    return _with_curve(bench, curve, lambda c: c.model_copy(update={"points": change(list(c.points))}))
-
-
-def _set_point(bench: Bench, e: SetPoint) -> Bench:
-    def change(points: list[CurvePoint]) -> list[CurvePoint]:
-        at = find(points, e.point, "Point")
-        points[at] = points[at].model_copy(update=given(e, "at", "fillet", "join", "out", "into"))
-        if e.join == "bezier":
-            _give_handles(points, at)
-        return points
-
-    return _with_point(bench, e.curve, change)
-
-
-def _give_handles(points: list[CurvePoint], at: int) -> None:
-    """Give a piece that becomes a Bezier curve handles that leave its shape as it was."""
-    there = (at + 1) % len(points)
-    p, q = points[at], points[there]
-    if not all(isinstance(v, int | float) for v in (*p.at, *q.at)):
-        return
-    third = [round((float(b) - float(a)) / 3, 6) for a, b in zip(p.at, q.at, strict=True)]
-    if p.out is None:
-        points[at] = p.model_copy(update={"out": third})
-    if q.into is None:
-        points[there] = points[there].model_copy(update={"into": [-v for v in third]})
-
-
-def _add_point(bench: Bench, e: AddPoint) -> Bench:
-    return _with_point(bench, e.curve, lambda pts: insert(pts, CurvePoint(id=e.point, at=e.at), e.after, "Point"))
-
-
-def _remove_point(bench: Bench, e: RemovePoint) -> Bench:
-    def change(points: list[CurvePoint]) -> list[CurvePoint]:
-        if len(points) <= 2:
-            raise ValueProblem("A curve needs two points.", hint="Move the point instead.")
-        del points[find(points, e.point, "Point")]
-        return points
-
-    return _with_point(bench, e.curve, change)
-
-
-def _set_curve(bench: Bench, e: SetCurve) -> Bench:
-    return _with_curve(bench, e.curve, lambda c: c.model_copy(update=given(e, "name", "closed", "sampling")))
 
 
 def _set_dimension(bench: Bench, e: SetDimension) -> Bench:
@@ -281,8 +224,7 @@ def _set_finish(bench: Bench, e: SetFinish) -> Bench:
 
 _APPLY: dict[str, Callable[[Bench, Any], Bench]] = {
     "set_value": _set_value, "set_step": _set_step, "add_step": _add_step, "remove_step": _remove_step, "move_step": _move_step,
-    "copy_step": _copy_step, "set_point": _set_point, "add_point": _add_point, "remove_point": _remove_point, "set_curve": _set_curve,
-    **part_edits.APPLY, **drawing_edits.APPLY, "set_pick": _set_pick,
+    "copy_step": _copy_step, **curve_edits.APPLY, **part_edits.APPLY, **drawing_edits.APPLY, "set_pick": _set_pick,
     "set_dimension": _set_dimension, "rename_dimension": _rename_dimension, "remove_dimension": _remove_dimension,
     "set_bench": _set_bench, "set_finish": _set_finish,
 }  # fmt: skip
@@ -309,8 +251,8 @@ def _label(bench: Bench, e: Edit) -> str:
         return drawing_edits.label(e)
     if isinstance(e, SetValue | SetStep | AddStep | RemoveStep | MoveStep | CopyStep):
         return _step_label(bench, e)
-    if isinstance(e, SetPoint | AddPoint | RemovePoint | SetCurve):
-        return _curve_label(bench, e)
+    if e.kind in curve_edits.APPLY:
+        return curve_edits.label(bench, e)
     match e:
         case SetPick():
             return f"pick {e.name}" if e.pick is not None else f"remove pick {e.name}"
@@ -337,17 +279,3 @@ def _step_label(bench: Bench, e: SetValue | SetStep | AddStep | RemoveStep | Mov
             return f"add {get_operator(e.operator).name.lower()}"
         case _:
             return f"{e.kind.split('_')[0]} {_step_name(bench, e.part, e.step)}"
-
-
-def _curve_label(bench: Bench, e: SetPoint | AddPoint | RemovePoint | SetCurve) -> str:
-    match e:
-        case SetPoint():
-            curve = next(c for c in bench.curves if c.id == e.curve)
-            number = next(i for i, p in enumerate(curve.points, 1) if p.id == e.point)
-            bends = e.join or e.out or e.into
-            what = "fillet of point" if e.fillet is not None else "bend after point" if bends else "point"
-            return f"{what} {number}"
-        case SetCurve():
-            return "profile " + ("name" if e.name else "closing" if e.closed is not None else "sampling")
-        case _:
-            return e.kind.replace("_", " a ")

@@ -311,8 +311,9 @@ def _body(world: _World, part_id: str, upto: object, placed: bool, where: str) -
     broken = found.failed.error if found.failed is not None else None
     if broken is not None:
         raise ValueProblem(f"'{part.name}' stops at an error: {broken.message}", field=where, hint=broken.hint)
-    matrix = found.matrix if placed else np.eye(4)
-    return Body(part.id, part.name, found.mesh, matrix, found.placed_key if placed else found.key)
+    if not placed:
+        return Body(part.id, part.name, found.mesh, np.eye(4), found.key)
+    return Body(part.id, part.name, found.mesh, found.matrix, found.placed_key, found.reaches)
 
 
 def _run(op: Operator, resolved: Resolved, mesh: Mesh | None, context: Context) -> Result:

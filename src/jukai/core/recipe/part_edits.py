@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Mapping
 from typing import Any
 
@@ -30,7 +29,7 @@ from jukai.core.recipe.edit_kinds import (
     SetZero,
     SpreadParts,
 )
-from jukai.core.recipe.editing import find, given, insert, with_part, with_point_ids
+from jukai.core.recipe.editing import find, free_name, given, insert, with_part, with_point_ids
 from jukai.core.recipe.references import mapped_step, uses, uses_of
 
 __all__ = ["APPLY", "label", "refuse_changing"]
@@ -40,7 +39,7 @@ def _add_part(bench: Bench, e: AddPart) -> Bench:
     get_operator(e.operator)
     part = Part(
         id=e.part,
-        name=_free_name(bench, e.name),
+        name=free_name(bench.parts, e.name),
         finish=e.finish,
         reference=e.reference,
         placement=e.placement or Placement(),
@@ -48,18 +47,6 @@ def _add_part(bench: Bench, e: AddPart) -> Bench:
     )
     curves = [*bench.curves, e.curve] if e.curve is not None else bench.curves
     return with_point_ids(bench.model_copy(update={"parts": [*bench.parts, part], "curves": curves}))
-
-
-def _free_name(bench: Bench, name: str) -> str:
-    """Return a name that is not taken: the same with the next number behind it."""
-    taken = {p.name for p in bench.parts}
-    if name not in taken:
-        return name
-    counted = re.fullmatch(r"(.*\S) (\d{1,6})", name)
-    stem, n = (counted[1], int(counted[2])) if counted else (name, 1)
-    while f"{stem} {n}" in taken or n == 1:
-        n += 1
-    return f"{stem} {n}"
 
 
 def _set_part(bench: Bench, e: SetPart) -> Bench:
@@ -96,7 +83,7 @@ def _copy_part(bench: Bench, e: CopyPart) -> Bench:
         mapped_step(s, lambda leaf: e.curve_ids.get(str(leaf.raw), leaf.raw) if leaf.to == "curve" else leaf.raw)
         for s in part.recipe
     ]
-    copy = part.model_copy(update={"id": e.copy_id, "name": _free_name(bench, part.name), "recipe": recipe,
+    copy = part.model_copy(update={"id": e.copy_id, "name": free_name(bench.parts, part.name), "recipe": recipe,
                                    "placement": e.placement or part.placement, "locked": False})  # fmt: skip
     return bench.model_copy(update={"parts": insert(list(bench.parts), copy, e.part, "Part"), "curves": curves})
 

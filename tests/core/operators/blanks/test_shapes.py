@@ -236,6 +236,44 @@ class LiveCopies(unittest.TestCase):
         self.assertEqual((int(whole.mesh.pieces.max()) + 1, whole.mesh.n_faces), (2, 2 * half.mesh.n_faces))
         self.assertIn("are not joined", whole.steps[0].notes[0].text)
 
+    def test_a_mirror_image_at_a_plane_of_the_bench_follows_where_the_part_stands(self) -> None:
+        """The image of what stands, corner for corner, at each plane, turned, scaled and stretched to a height."""
+        for place in (
+            {"move": [12, -9, 14], "turn": [20, 0, 35]},
+            {"move": [30, 20, 9], "scale": [1, 2, 1], "extents": {"bottom": 5}},
+        ):
+            with patch.object(LiveCopies, "CAPSULE", self.CAPSULE | {"placement": place}):
+                first, *images = self.follow(
+                    *({"part": "p1", "mirrored": True, "plane": a} for a in "xyz"), {"part": "p1", "plane": "x"}
+                )
+            standing = first.placed_mesh()
+            for axis, image in enumerate(images[:3]):
+                check_sound(self, image.mesh)
+                image_points, points = image.mesh.points.copy(), standing.points
+                image_points[:, axis] *= -1
+                np.testing.assert_allclose(image_points, points, atol=1e-12)
+            self.assertEqual(
+                images[3].key,
+                self.follow({"part": "p1", "plane": "x"})[1].key,
+                "where it stands counts for an image alone",
+            )
+
+    def test_a_box_beside_a_plane_of_the_bench_is_joined_to_its_image_there(self) -> None:
+        for axis, name in enumerate("xyz"):
+            move = [4 if axis == k < 2 else 0 for k in range(3)]
+            box = {
+                "id": "p1",
+                "name": "Half",
+                "placement": {"move": move},
+                "recipe": [{"id": "a", "operator": "box", "values": {"size": [8, 8, 8]}}],
+            }
+            with patch.object(LiveCopies, "CAPSULE", box):
+                both = self.follow({"part": "p1", "mirrored": True, "joined": True, "plane": name})[1]
+            check_sound(self, both.mesh)
+            self.assertEqual((both.mesh.n_faces, int(both.mesh.pieces.max())), (10, 0))
+            self.assertAlmostEqual(signed_volume(both.mesh), 1024.0, places=9)
+            np.testing.assert_allclose(np.ptp(both.mesh.points, axis=0)[axis], 16)
+
     def test_what_cannot_be_followed_is_named(self) -> None:
         for copies, words in (
             (({"part": "p9"},), "no part 'p9'"),

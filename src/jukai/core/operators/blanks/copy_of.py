@@ -10,6 +10,7 @@ from jukai.core.geometry.selecting import faces_of
 from jukai.core.notes import Note
 from jukai.core.operators.base import Context, Example, Kind, OperatorValues, Result, operator
 from jukai.core.operators.inputs import Body
+from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.part import part
 from jukai.core.operators.kinds.pick import pick
 from jukai.core.operators.kinds.step import step
@@ -22,20 +23,32 @@ __all__ = ["Values", "copy_of"]
 class Values(OperatorValues):
     """A live copy of another part: it follows what is done there."""
 
-    part: Body = part("The part that is copied.", upto="up_to_which_step")
+    part: Body = part(
+        "The part that is copied.", upto="up_to_which_step", placed='mirrored == True and plane in ("x", "y", "z")'
+    )
     up_to_which_step: str | None = step("The last step of it that counts.", otherwise="its last step")
     pick: Picked = pick(
         "Which faces of it are copied: all, or a piece that a step there has left.",
         of=("faces",), default={"rule": "everything"}, on="part",
     )  # fmt: skip
     mirrored: bool = switch(
-        "Whether left and right are swapped.",
+        "Whether it is its mirror image.",
         default=False,
-        on="Mirrored, left and right swapped.",
+        on="Mirrored",
         off="As it is, not mirrored.",
     )
+    plane: str = choice(
+        "The plane it is mirrored at. At one of the bench's the copy follows where the part stands, too.",
+        (
+            ("own", "left and right swapped, in its own space"),
+            ("x", "at the bench's plane X = 0"),
+            ("y", "at the bench's plane Y = 0"),
+            ("z", "at the bench's plane Z = 0"),
+        ),
+        relevant="mirrored == True",
+    )
     joined: bool = switch(
-        "Whether the part itself comes too, joined to its mirror image where it lies at the plane X = 0.",
+        "Whether the part itself comes too, joined to its mirror image where it lies at the plane.",
         default=False,
         on="Joined to the part at the plane.",
         off="The mirror image alone.",
@@ -49,7 +62,7 @@ class Values(OperatorValues):
     values=Values,
     name="Live copy",
     sentence="Follow {part} up to {up_to_which_step}",
-    quiet="Of it {pick} are taken. {mirrored}[ {joined}]",
+    quiet="Of it {pick} are taken. {mirrored}[, {plane}.][ {joined}]",
     synonyms=("copy of", "instance", "link", "mirror part", "duplicate"),
     example=Example(
         (("copy_of", {"part": "p0", "mirrored": True}),),
@@ -59,8 +72,8 @@ class Values(OperatorValues):
     ),
 )
 def copy_of(values: Values, context: Context) -> Result:
-    """The body of another part in its own space, without that part's placement; its groups keep their names."""
-    mesh = values.part.mesh
+    """The body of another part in its own space, or mirrored at a plane of the bench; its groups keep their names."""
+    mesh = values.part.standing
     if mesh is None or mesh.n_faces == 0:
         raise ValueProblem("The part that is copied has no body.", field="part", hint="Switch on a shape in it.")
     picked = values.pick.mask
@@ -85,13 +98,14 @@ def copy_of(values: Values, context: Context) -> Result:
     if values.mirrored:
         from jukai.core.geometry.mirroring import mirrored, with_mirror_image
 
+        axis = {"y": 1, "z": 2}.get(values.plane, 0)
         if values.joined:
-            mesh, shared = with_mirror_image(mesh)
+            mesh, shared = with_mirror_image(mesh, axis)
             if not shared:
-                text = "Nothing of the part lies at the plane X = 0: the two halves are not joined."
+                text = f"Nothing of the part lies at the plane {'XYZ'[axis]} = 0: the two halves are not joined."
                 notes.append(Note("info", text, field="joined"))
         else:
-            mesh = mirrored(mesh)
+            mesh = mirrored(mesh, axis)
     # its groups become groups of this step: the steps there are not of this recipe
     names = [group for _, group, _ in mesh.lineage.rows]
     known = list(dict.fromkeys(names))

@@ -82,7 +82,7 @@ class Values(OperatorValues):
     )
     section: str = choice("Of the wire.", (("round", "round"), ("square", "square"), ("profile", "drawn")))
     profile: CurveInput | None = curve(
-        "A closed profile for the section.", optional=True, relevant='section == "profile"'
+        "A closed profile for the section.", closed=True, optional=True, relevant='section == "profile"'
     )
     sides: int | None = count(
         "Faces round the wire.", otherwise="as many as the chord tolerance asks for", ge=3, le=100_000,

@@ -13,11 +13,12 @@ __all__ = ["CurveKind", "curve"]
 
 @dataclass(frozen=True, kw_only=True)
 class CurveKind(ValueKind[CurveInput]):
-    """The id of a curve; ``of`` says whether it must be a ``profile`` or a ``path``."""
+    """The id of a curve; ``of`` says whether it must be a ``profile`` or a ``path``, ``closed`` that it must be that, too."""
 
     name: ClassVar[str] = "curve"
     refers: ClassVar[str] = "curve"
     of: str = "profile"
+    closed: bool = False
 
     def schema(self) -> Schema:
         """Return the JSON Schema of the written form."""
@@ -37,11 +38,17 @@ class CurveKind(ValueKind[CurveInput]):
 
     def describe(self) -> Schema:
         """Return what sort of curve it takes."""
-        return {"of": [self.of]}
+        return {"of": [self.of, "closed"] if self.closed else [self.of]}
 
 
 def curve(
-    description: str, *, of: str = "profile", chapter: str = "", optional: bool = False, **more: Unpack[Declared]
+    description: str,
+    *,
+    of: str = "profile",
+    closed: bool = False,
+    chapter: str = "",
+    optional: bool = False,
+    **more: Unpack[Declared],
 ) -> Any:
     """Declare a curve of the bench; one that is ``optional`` may be left out, and is None then."""
-    return declare(CurveKind(of=of, chapter=chapter), None if optional else ..., description, **more)
+    return declare(CurveKind(of=of, closed=closed, chapter=chapter), None if optional else ..., description, **more)
