@@ -7,6 +7,7 @@ import math
 import numpy as np
 
 from jukai.core.errors import CoreError
+from jukai.core.geometry.crossings import polyline_crossing
 from jukai.core.geometry.measuring import READINGS, Reading
 from jukai.core.notes import Note
 from jukai.core.operators.base import Callout
@@ -99,7 +100,10 @@ def curve_view(resolver: Resolver, curve: Curve) -> dict[str, object]:
     out: dict[str, object] = {
         "id": curve.id,
         "name": curve.name,
+        "kind": curve.kind,
         "closed": curve.closed,
+        "length": None,
+        "crosses": None,
         "points": [],
         "samples": [],
         "fillets": [],
@@ -121,6 +125,23 @@ def curve_view(resolver: Resolver, curve: Curve) -> dict[str, object]:
     )
     out["points"] = [{"id": i, "at": at, "fillet": f, "join": j, "out": o, "into": n} for i, at, f, j, o, n in rows]
     out["samples"] = sampled.points.tolist()
+    path = profile.path
+    if path.pieces:
+        out["length"] = path.long
+    if profile.kind == "path":
+        out["fillets"] = [
+            {
+                "point": profile.point_ids[r.point],
+                "asked": r.asked,
+                "radius": r.radius,
+                "centre": shape.at[r.point].tolist(),
+            }
+            for r in path.roundings
+        ]
+        return out
+    crossing = polyline_crossing(sampled.points, closed=sampled.closed) if len(sampled.points) > 2 else None
+    if crossing is not None:
+        out["crosses"] = crossing[2].tolist()
     out["fillets"] = [
         {"point": profile.point_ids[f.point], "asked": f.asked, "radius": f.radius, "centre": list(f.centre)}
         for f in sampled.fillets

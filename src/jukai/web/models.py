@@ -198,7 +198,10 @@ class CurveView(BaseModel):
 
     id: str
     name: str
+    kind: Literal["profile", "path"]
     closed: bool
+    length: float | None = Field(description="mm; null of a curve without two places")
+    crosses: Vector | None = Field(description="where a profile crosses itself")
     points: list[CurvePointView]
     samples: list[Vector]
     fillets: list[FilletView]

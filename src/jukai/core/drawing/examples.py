@@ -22,14 +22,17 @@ _HEIGHT, _EDGE, _GAP = 56.0, 3.0, 16.0
 
 def example_bench(example: Example) -> Bench:
     """Return the bench of an example: part ``p1`` is what it shows, ``p0`` what stands beside it."""
-    curve = {"id": "c1", "name": "Profile", "closed": example.closed, "points": list(example.profile)}
+    curves: list[dict[str, object]] = [
+        {"id": "c1", "name": "Profile", "closed": example.closed, "points": list(example.profile)},
+        {"id": "c2", "name": "Path", "kind": "path", "points": list(example.path)},
+    ]
     rows = (("p0", example.beside), ("p1", example.steps))
     parts = [
         {"id": name, "name": name, "recipe": [{"id": f"s{i}", "operator": op, "values": dict(v)} for i, (op, v) in enumerate(steps, 1)]}
         for name, steps in rows
         if steps
     ]  # fmt: skip
-    return Bench.model_validate({"name": "Example", "curves": [curve] if example.profile else [], "parts": parts})
+    return Bench.model_validate({"name": "Example", "curves": [c for c in curves if c["points"]], "parts": parts})
 
 
 def example_drawing(op: Operator, look: str) -> str:

@@ -10,7 +10,17 @@ import numpy as np
 
 from jukai.core.geometry.arrays import Floats, Ints
 
-__all__ = ["CurveShape", "Fillet", "Sampled", "bezier", "sample", "smooth_handles", "steps_for_arc"]
+__all__ = [
+    "CurveShape",
+    "Fillet",
+    "Piece",
+    "Sampled",
+    "bezier",
+    "pieces_of",
+    "sample",
+    "smooth_handles",
+    "steps_for_arc",
+]
 
 _DENSE = 257
 """Samples of a curved piece in which a fillet's place is first looked for."""
@@ -18,14 +28,14 @@ _DENSE = 257
 
 @dataclass(frozen=True, slots=True, eq=False)
 class CurveShape:
-    """A curve as numbers.
+    """A curve as numbers, in a plane or in space.
 
     Attributes
     ----------
-    at : (n, 2) points, mm.
+    at : (n, 2) or (n, 3) points, mm.
     fillet : (n,) radius asked for at each point, 0 for none.
     join : how the piece after each point runs: ``straight``, ``bezier`` or ``smooth``.
-    out, into : (n, 2) Bezier handles, relative to their points.
+    out, into : Bezier handles, relative to their points.
     closed : whether the last point is joined to the first.
     tolerance : greatest distance between curve and chords, mm; None is the size / 500.
     count : chords per piece, instead of the tolerance.
@@ -90,8 +100,8 @@ class Sampled:
 
 
 @dataclass(slots=True)
-class _Piece:
-    """A straight or cubic piece and the part of it that fillets leave."""
+class Piece:
+    """A straight or cubic piece, in the plane or in space, and the part of it that fillets leave."""
 
     control: Floats
     straight: bool
@@ -100,25 +110,33 @@ class _Piece:
     dense: Floats = field(default_factory=lambda: np.zeros((0, 2)))
 
     def point(self, t: Floats) -> Floats:
+        """Return points at parameters from 0 to 1."""
         return bezier(self.control, t)
 
     def slope(self, t: Floats) -> Floats:
+        """Return derivatives by the parameter."""
         d = 3 * np.diff(self.control, axis=0)
         t = np.asarray(t)[..., None]
         return (1 - t) ** 2 * d[0] + 2 * t * (1 - t) * d[1] + t**2 * d[2]
 
     def tangent(self, *, at_end: bool) -> Floats:
+        """Return the unit direction at an end; 0 where all its points are one."""
         c = self.control[::-1] if at_end else self.control
         for other in c[1:]:
             d = other - c[0]
-            length = float(np.hypot(*d))
+            length = _norm(d)
             if length > 0:
                 return np.asarray(-d / length if at_end else d / length)
-        return np.zeros(2)
+        return np.zeros(c.shape[1])
 
     @property
     def length(self) -> float:
-        return float(np.hypot(*(self.control[3] - self.control[0])))
+        """The length of its chord."""
+        return _norm(self.control[3] - self.control[0])
+
+
+def _norm(d: Floats) -> float:
+    return float(np.hypot(*d)) if len(d) == 2 else float(np.linalg.norm(d))
 
 
 def bezier(control: Floats, t: Floats | float) -> Floats:
@@ -149,7 +167,7 @@ def smooth_handles(p0: Floats, p1: Floats, p2: Floats, p3: Floats) -> tuple[Floa
     Barry & Goldman 1988 with the knots of Lee 1989: no loops or cusps within a piece (Yuksel,
     Schaefer & Keyser 2011).
     """
-    d1, d2, d3 = (math.sqrt(max(float(np.hypot(*(b - a))), 1e-300)) for a, b in ((p0, p1), (p1, p2), (p2, p3)))
+    d1, d2, d3 = (math.sqrt(max(_norm(b - a), 1e-300)) for a, b in ((p0, p1), (p1, p2), (p2, p3)))
     b1 = (d1**2 * p2 - d2**2 * p0 + (2 * d1**2 + 3 * d1 * d2 + d2**2) * p1) / (3 * d1 * (d1 + d2))
     b2 = (d3**2 * p1 - d2**2 * p3 + (2 * d3**2 + 3 * d3 * d2 + d2**2) * p2) / (3 * d3 * (d3 + d2))
     return b1, b2
@@ -163,7 +181,7 @@ def sample(shape: CurveShape) -> Sampled:
     n = len(shape.at)
     size = shape.size
     tolerance = shape.tolerance if shape.tolerance is not None else max(size / 500, 1e-12)
-    pieces = _pieces(shape)
+    pieces = pieces_of(shape)
     fillets = _fillets(shape, pieces)
     by_point = {f.point: f for f in fillets if f.radius > 0}
     points: list[Floats] = []
@@ -204,7 +222,7 @@ def _without_doubles(points: Floats, corner: np.ndarray, owner: Ints, shape: Cur
     return Sampled(points, corner, owner, shape.closed, fillets)
 
 
-def _bends_on(shape: CurveShape, pieces: list[_Piece], i: int) -> bool:
+def _bends_on(shape: CurveShape, pieces: list[Piece], i: int) -> bool:
     """Return whether the curve runs on through point i without a corner."""
     if not shape.closed and i == 0:
         return False
@@ -215,7 +233,8 @@ def _bends_on(shape: CurveShape, pieces: list[_Piece], i: int) -> bool:
     return bool(a @ b > math.cos(math.radians(1)))
 
 
-def _pieces(shape: CurveShape) -> list[_Piece]:
+def pieces_of(shape: CurveShape) -> list[Piece]:
+    """Return the pieces of a curve, the one after each point, whole."""
     n = len(shape.at)
     count = n if shape.closed and n > 2 else max(n - 1, 0)
     out = []
@@ -231,7 +250,7 @@ def _pieces(shape: CurveShape) -> list[_Piece]:
             inner = smooth_handles(p0, p, q, p3)
         else:
             inner = (p + (q - p) / 3, p + (q - p) * (2 / 3))
-        out.append(_Piece(np.array([p, *inner, q]), straight=kind not in ("bezier", "smooth")))
+        out.append(Piece(np.array([p, *inner, q]), straight=kind not in ("bezier", "smooth")))
     return out
 
 
@@ -245,7 +264,7 @@ def _smooth_neighbour(shape: CurveShape, piece: int, count: int, mirrored: Float
     return mirrored
 
 
-def _run(piece: _Piece, tolerance: float, count: int | None) -> Floats:
+def _run(piece: Piece, tolerance: float, count: int | None) -> Floats:
     if piece.straight:
         steps = count or 1
         t = np.linspace(piece.start, piece.stop, steps + 1)[:, None]
@@ -273,7 +292,7 @@ def _arc(f: Fillet, steps: int) -> Floats:
     return np.asarray(rows)
 
 
-def _fillets(shape: CurveShape, pieces: list[_Piece]) -> list[Fillet]:
+def _fillets(shape: CurveShape, pieces: list[Piece]) -> list[Fillet]:
     n = len(shape.at)
     inner = range(n) if shape.closed and n > 2 else range(1, n - 1)
     requested = [i for i in inner if shape.fillet[i] > 0]
@@ -289,14 +308,14 @@ def _fillets(shape: CurveShape, pieces: list[_Piece]) -> list[Fillet]:
     return out
 
 
-def _tangent_share(before: _Piece, after: _Piece) -> float:
+def _tangent_share(before: Piece, after: Piece) -> float:
     """Return tangent length over radius at a corner, 1 / tan(θ / 2) = tan(turn / 2)."""
     a, b = before.tangent(at_end=True), after.tangent(at_end=False)
     turn = abs(math.atan2(a[0] * b[1] - a[1] * b[0], float(a @ b)))
     return math.tan(min(turn, math.pi - 1e-9) / 2)
 
 
-def _length_shares(shape: CurveShape, pieces: list[_Piece], requested: list[int]) -> dict[int, float]:
+def _length_shares(shape: CurveShape, pieces: list[Piece], requested: list[int]) -> dict[int, float]:
     """Return for each corner between straight pieces the radius that fits.
 
     Two fillets that want more than the piece between them share it in proportion.
@@ -313,7 +332,7 @@ def _length_shares(shape: CurveShape, pieces: list[_Piece], requested: list[int]
     return out
 
 
-def _straight_fillet(shape: CurveShape, i: int, before: _Piece, after: _Piece, radius: float) -> Fillet:
+def _straight_fillet(shape: CurveShape, i: int, before: Piece, after: Piece, radius: float) -> Fillet:
     asked = float(shape.fillet[i])
     p = shape.at[i]
     a, b = before.tangent(at_end=True), after.tangent(at_end=False)
@@ -335,7 +354,7 @@ def _pair(p: Floats) -> tuple[float, float]:
     return float(p[0]), float(p[1])
 
 
-def _curved_fillet(shape: CurveShape, i: int, before: _Piece, after: _Piece, requested: set[int], n: int) -> Fillet:
+def _curved_fillet(shape: CurveShape, i: int, before: Piece, after: Piece, requested: set[int], n: int) -> Fillet:
     """Find the circle that touches both pieces: where their offsets by the radius meet."""
     asked = float(shape.fillet[i])
     here = _pair(shape.at[i])
@@ -370,7 +389,7 @@ def _curved_fillet(shape: CurveShape, i: int, before: _Piece, after: _Piece, req
     return Fillet(i, asked, radius, _pair(centre), _pair(start), _pair(stop), sweep)
 
 
-def _touching(before: _Piece, after: _Piece, radius: float, side: float, low: float, high: float
+def _touching(before: Piece, after: Piece, radius: float, side: float, low: float, high: float
               ) -> tuple[float, float, Floats] | None:  # fmt: skip
     ts, tt = np.linspace(1.0, low, _DENSE), np.linspace(0.0, high, _DENSE)
     p, q = _offset(before, ts, radius, side), _offset(after, tt, radius, side)
@@ -407,7 +426,7 @@ def _touching(before: _Piece, after: _Piece, radius: float, side: float, low: fl
     return float(s), float(t), _offset(before, np.array([s]), radius, side)[0]
 
 
-def _offset(piece: _Piece, t: Floats, radius: float, side: float) -> Floats:
+def _offset(piece: Piece, t: Floats, radius: float, side: float) -> Floats:
     d = piece.slope(t)
     length = np.maximum(np.hypot(d[:, 0], d[:, 1]), 1e-300)
     normal = np.stack([-d[:, 1], d[:, 0]], axis=1) / length[:, None] * side

@@ -15,6 +15,7 @@ from jukai.core.geometry.curves import CurveShape, Sampled
 from jukai.core.geometry.frames import Frame, frame_along
 from jukai.core.geometry.measures import surface_centroid
 from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.paths import Path, path_through
 from jukai.core.geometry.placing import Reach, placed
 from jukai.core.picks.picked import Picked
 
@@ -70,7 +71,10 @@ class Along:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class CurveInput:
-    """A curve as an operator sees it: its points as numbers, sampled, and where they came from."""
+    """A curve as an operator sees it: its points as numbers, sampled, and where they came from.
+
+    ``sampled`` is that of its own kind: of a profile in its plane, of a path in space.
+    """
 
     id: str
     name: str
@@ -79,6 +83,12 @@ class CurveInput:
     point_ids: tuple[str, ...]
     formulas: tuple[frozenset[str], ...] = ()
     key: str = ""
+    kind: str = "profile"
+
+    @property
+    def path(self) -> Path:
+        """The curve as a path in space; a profile stands upright in the plane Y = 0, across along X."""
+        return path_through(self.shape)
 
 
 @dataclass(frozen=True, slots=True, eq=False)

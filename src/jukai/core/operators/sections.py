@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.crossings import polyline_crossing
+from jukai.core.operators.base import Callout, CalloutForm
 from jukai.core.operators.inputs import CurveInput
 
-__all__ = ["drawn_section", "reach_of", "square_section"]
+__all__ = ["closed_section", "drawn_section", "path_points", "reach_of", "shared_out", "square_section"]
 
 
 def square_section(sides: int) -> Floats:
@@ -30,6 +33,19 @@ def drawn_section(profile: CurveInput | None, field: str) -> Floats:
     """
     if profile is None:
         raise ValueProblem("No profile is chosen.", field=field, hint="Draw a closed one, or take a round section.")
+    section, centre = closed_section(profile, field)
+    extent = float(np.ptp(profile.sampled.points, axis=0).max())
+    return np.asarray((section - centre) * (2 / extent))
+
+
+def closed_section(profile: CurveInput, field: str) -> tuple[Floats, Floats]:
+    """Return a closed profile (n, 2) counter-clockwise, mm, and its centre of area.
+
+    Raises
+    ------
+    ValueProblem
+        When it is open, crosses itself or has no area.
+    """
     points, name = profile.sampled.points, profile.name
     if not profile.sampled.closed or len(points) < 3:
         raise ValueProblem(f"The profile '{name}' is open.", field=field, hint="Close it on the drawing board.")
@@ -47,8 +63,37 @@ def drawn_section(profile: CurveInput | None, field: str) -> Floats:
     if not abs(area) > 1e-12 * extent**2:
         raise ValueProblem(f"The profile '{name}' encloses no area.", field=field, hint="Move its points apart.")
     centre = points[0] + ((p + q) * cross[:, None]).sum(axis=0) / (6 * area)
-    section = np.asarray((points - centre) * (2 / extent))
-    return section if area > 0 else section[::-1]
+    return (points if area > 0 else points[::-1]), np.asarray(centre)
+
+
+def shared_out(lengths: Floats, total: int) -> np.ndarray:
+    """Share out ``total`` rows over pieces by their lengths, at least one each (largest remainder)."""
+    cuts = np.ones(len(lengths), dtype=np.int64)
+    left = total - len(lengths)
+    if left > 0:
+        ideal = lengths / lengths.sum() * total
+        extra = np.maximum(ideal - 1, 0)
+        extra = extra / max(float(extra.sum()), 1e-300) * left
+        cuts += np.floor(extra).astype(np.int64)
+        rest = total - int(cuts.sum())
+        cuts[np.argsort(-(extra - np.floor(extra)), kind="stable")[:rest]] += 1
+    return cuts
+
+
+def path_points(path: CurveInput) -> Iterator[Callout]:
+    """Yield a handle for each point of a path, in the part's own space."""
+    flat = path.shape.at.shape[1] == 2
+    for point, at in zip(path.point_ids, path.shape.at, strict=True):
+        spot = (float(at[0]), 0.0, float(at[1])) if flat else (float(at[0]), float(at[1]), float(at[2]))
+        yield Callout(
+            f"curves/{path.id}/{point}/at",
+            CalloutForm.POINT,
+            spot,
+            spot,
+            (1, 0, 0),
+            1.0,
+            (0, 0, 1) if flat else (0, 1, 0),
+        )
 
 
 def reach_of(section: Floats, angle: Floats) -> Floats:

@@ -73,6 +73,8 @@ Name = Annotated[
 ]
 Point2 = Annotated[list[Number], Field(min_length=2, max_length=2)]
 Point3 = Annotated[list[Number], Field(min_length=3, max_length=3)]
+PointOfCurve = Annotated[list[Number], Field(min_length=2, max_length=3)]
+"""(across, up) of a profile, (x, y, z) of a path."""
 
 
 class _Model(BaseModel):
@@ -90,11 +92,13 @@ class CurvePoint(_Model):
     """A point of a curve and how the piece after it runs."""
 
     id: Id | None = None
-    at: Point2 = Field(description="(across, up) in the curve's own plane, mm")
+    at: PointOfCurve = Field(description="of a profile (across, up) in its own plane, of a path (x, y, z), mm")
     fillet: Number = Field(0, description="radius of the corner, mm")
     join: Literal["straight", "bezier", "smooth"] = "straight"
-    out: Point2 | None = Field(None, description="handle of the piece after the point, relative to it")
-    into: Point2 | None = Field(None, alias="in", description="handle of the piece before the point, relative to it")
+    out: PointOfCurve | None = Field(None, description="handle of the piece after the point, relative to it")
+    into: PointOfCurve | None = Field(
+        None, alias="in", description="handle of the piece before the point, relative to it"
+    )
 
 
 class Sampling(_Model):
@@ -130,15 +134,30 @@ class Placement(_Model):
 
 
 class Curve(_Model):
-    """A profile: points in its own plane, open or closed."""
+    """A profile: points in its own plane; or a path: points in space. Open or closed."""
 
     id: Id
     name: Name
-    kind: Literal["profile"] = "profile"
+    kind: Literal["profile", "path"] = "profile"
     closed: bool = False
     points: list[CurvePoint] = Field(max_length=2000)
     sampling: Sampling = Field(default_factory=Sampling)
     placement: Placement = Field(default_factory=Placement)
+
+    @property
+    def across(self) -> int:
+        """How many numbers each of its points has."""
+        return 2 if self.kind == "profile" else 3
+
+    @model_validator(mode="after")
+    def _alike(self) -> Curve:
+        for i, p in enumerate(self.points, 1):
+            for row in (p.at, p.out, p.into):
+                if row is not None and len(row) != self.across:
+                    raise ValueError(
+                        f"point {i} of the {self.kind} '{self.name}' has {len(row)} numbers instead of {self.across}"
+                    )
+        return self
 
 
 class Step(_Model):

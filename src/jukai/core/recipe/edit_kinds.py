@@ -17,8 +17,8 @@ from jukai.core.recipe.bench import (  # fmt: skip
     Name,
     Number,
     Placement,
-    Point2,
     Point3,
+    PointOfCurve,
     Sampling,
     Shown,
     Side,
@@ -116,11 +116,11 @@ class SetPoint(_Edit):
     kind: Literal["set_point"] = "set_point"
     curve: Id
     point: Id
-    at: Point2 | None = None
+    at: PointOfCurve | None = None
     fillet: Number | None = None
     join: Literal["straight", "bezier", "smooth"] | None = None
-    out: Point2 | None = None
-    into: Point2 | None = None
+    out: PointOfCurve | None = None
+    into: PointOfCurve | None = None
 
 
 class AddPoint(_Edit):
@@ -129,7 +129,7 @@ class AddPoint(_Edit):
     kind: Literal["add_point"] = "add_point"
     curve: Id
     point: Id
-    at: Point2
+    at: PointOfCurve
     after: Id | None = None
 
 

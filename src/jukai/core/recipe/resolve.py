@@ -16,6 +16,7 @@ from jukai.core.errors import CoreError, FormulaError, ValueProblem
 from jukai.core.formulas import Quantity, evaluate_formula, resolve_names
 from jukai.core.geometry.curves import CurveShape, Sampled, sample
 from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.paths import path_through
 from jukai.core.notes import Note
 from jukai.core.operators.base import Operator, OperatorValues
 from jukai.core.operators.fields import Field, field_at, fields_of, relevant_keys
@@ -41,6 +42,16 @@ def point_ids(curve: Curve) -> tuple[str, ...]:
             name += "_"
         out.append(name)
     return tuple(out)
+
+
+def _in_space(shape: CurveShape) -> Sampled:
+    """Return a path as a polyline in space."""
+    path = path_through(shape)
+    if not path.pieces:
+        return Sampled(shape.at, np.ones(len(shape.at), bool), np.zeros(len(shape.at), np.int32), shape.closed)
+    tolerance = shape.tolerance if shape.tolerance is not None else max(path.size / 500, 1e-12)
+    stations = path.stations(path.steps(tolerance))
+    return Sampled(stations.points, stations.corner, np.zeros(len(stations.points), np.int32), path.closed)
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,15 +130,15 @@ class Resolver:
                     f"Curve '{curve.name}', {e.field}: {e.message}", position=e.position, field=where, hint=e.hint
                 ) from None
             raise ValueProblem(f"Curve '{curve.name}': {e.message}", field=where, hint=e.hint) from None
-        body = json.dumps([curve.id, curve.closed, shape.at.tolist(), shape.fillet.tolist(), shape.join, shape.out.tolist(),
+        body = json.dumps([curve.id, curve.kind, curve.closed, shape.at.tolist(), shape.fillet.tolist(), shape.join, shape.out.tolist(),
                            shape.into.tolist(), shape.tolerance, shape.count, ids])  # fmt: skip
         key = hashlib.blake2b(body.encode(), digest_size=12).hexdigest()
         sampled = _SAMPLED.get(key)
         if sampled is None:
-            sampled = _SAMPLED[key] = sample(shape)
+            sampled = _SAMPLED[key] = sample(shape) if curve.kind == "profile" else _in_space(shape)
             while len(_SAMPLED) > _MOST_SAMPLED:
                 del _SAMPLED[next(iter(_SAMPLED))]
-        return CurveInput(curve.id, curve.name, shape, sampled, ids, key=key)
+        return CurveInput(curve.id, curve.name, shape, sampled, ids, key=key, kind=curve.kind)
 
     def shape(self, curve: Curve) -> CurveShape:
         """Return a curve with its numbers worked out.
@@ -138,7 +149,7 @@ class Resolver:
             Of the first that can't be, or that no curve can have.
         """
         n = len(curve.points)
-        at, out, into = np.zeros((n, 2)), np.zeros((n, 2)), np.zeros((n, 2))
+        at, out, into = (np.zeros((n, curve.across)) for _ in range(3))
         fillet = np.zeros(n)
         for i, p in enumerate(curve.points):
             at[i] = [self.number(v, measures="length", where=f"point {i + 1}") for v in p.at]
@@ -247,8 +258,15 @@ class _StepScope:
     def say(self, note: Note) -> None:
         self.notes.append(note)
 
-    def curve(self, raw: object, where: str) -> CurveInput:
-        return self.resolver.curve(raw, where)
+    def curve(self, raw: object, where: str, *, of: str = "profile") -> CurveInput:
+        found = self.resolver.curve(raw, where)
+        if of == "profile" and found.kind == "path":
+            raise ValueProblem(
+                f"'{found.name}' is a path in space; a profile is wanted here.",
+                field=where,
+                hint="Choose one, or draw a new one.",
+            )
+        return found
 
     def body(self, raw: object, where: str, *, upto: object, placed: bool) -> Body:
         bench = self.resolver.bench

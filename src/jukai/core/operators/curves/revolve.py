@@ -36,6 +36,7 @@ from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.curve import curve
 from jukai.core.operators.kinds.length import length
+from jukai.core.operators.sections import shared_out
 
 __all__ = ["Values", "revolve"]
 
@@ -256,7 +257,7 @@ class _Plan:
         if rows < len(lengths):
             text = f"{rows} rows are fewer than the profile's {len(lengths)} chords; each of them has a row."
             self.notes.append(Note("info", text, field="rows"))
-        return _spread(lengths, max(len(lengths), round(rows * float(lengths.sum()) / self.length)))
+        return shared_out(lengths, max(len(lengths), round(rows * float(lengths.sum()) / self.length)))
 
 
 def _sections(
@@ -313,20 +314,6 @@ def _inside(spot: Floats, ring: Floats) -> bool:
     rise = np.where(over, b[:, 1] - a[:, 1], 1.0)
     across = a[:, 0] + (spot[1] - a[:, 1]) * (b[:, 0] - a[:, 0]) / rise
     return bool((over & (across > spot[0])).sum() % 2)
-
-
-def _spread(lengths: Floats, total: int) -> np.ndarray:
-    """Share out ``total`` rows over chords by their lengths, at least one each (largest remainder)."""
-    cuts = np.ones(len(lengths), dtype=np.int64)
-    left = total - len(lengths)
-    if left > 0:
-        ideal = lengths / lengths.sum() * total
-        extra = np.maximum(ideal - 1, 0)
-        extra = extra / max(float(extra.sum()), 1e-300) * left
-        cuts += np.floor(extra).astype(np.int64)
-        rest = total - int(cuts.sum())
-        cuts[np.argsort(-(extra - np.floor(extra)), kind="stable")[:rest]] += 1
-    return cuts
 
 
 def _warn_of_overlap(pts: Floats, degrees: float, rise: float, notes: list[Note]) -> None:

@@ -106,8 +106,8 @@ class Scope(Protocol):
     def say(self, note: Note) -> None:
         """Have the step say something."""
 
-    def curve(self, raw: object, where: str) -> CurveInput:
-        """Return a curve of the bench."""
+    def curve(self, raw: object, where: str, *, of: str = "profile") -> CurveInput:
+        """Return a curve of the bench; where a path is wanted a profile will do, not the other way round."""
 
     def body(self, raw: object, where: str, *, upto: object, placed: bool) -> Body:
         """Return the body of another part, worked out."""

@@ -26,7 +26,7 @@ class CurveKind(ValueKind[CurveInput]):
 
     def resolve(self, raw: object, scope: Scope, where: str) -> CurveInput:
         """Return the curve, sampled."""
-        return scope.curve(raw, where)
+        return scope.curve(raw, where, of=self.of)
 
     def mapped(self, raw: object, change: Change, where: str = "") -> object:
         """Return what the name is replaced with."""

@@ -35,7 +35,7 @@ class CurvesKind(ValueKind[tuple[CurveInput, ...]]):
                 field=where,
                 hint='Their ids, in order: ["c1", "c2"].',
             )
-        return tuple(scope.curve(row, where) for row in raw)
+        return tuple(scope.curve(row, where, of=self.of) for row in raw)
 
     def mapped(self, raw: object, change: Change, where: str = "") -> object:
         """Return the list with each name replaced."""

@@ -1,0 +1,80 @@
+"""Carrying a section along a path: mitred at its corners, sized and turned on its way; and where it is carried through itself."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.paths import Frames, Stations
+from jukai.core.geometry.tubes import Run
+
+__all__ = ["Tight", "run_along", "sharpest", "tightest"]
+
+
+def run_along(stations: Stations, lies: Frames, scale: Floats, turn: Floats) -> Run:
+    """Return where sections stand: square to the path, at its corners in the plane half way between its directions.
+
+    There a section is stretched so that it fits the straight parts on both sides (a mitre).
+
+    Parameters
+    ----------
+    scale, turn : (k,) size of the section at each station, and degrees by which it is turned counter-clockwise, looking back
+        along the path.
+    """
+    a = np.radians(turn)[:, None]
+    c, s = np.cos(a), np.sin(a)
+    across, up = c * lies.across + s * lies.up, c * lies.up - s * lies.across
+    at = np.flatnonzero(stations.corner)
+    if len(at):
+        before, after = stations.before[at], stations.after[at]
+        n = before + after
+        n /= np.maximum(np.linalg.norm(n, axis=1), 1e-300)[:, None]
+        lean = np.maximum(np.einsum("ij,ij->i", before, n), 1e-9)[:, None]
+        across[at] -= before * (np.einsum("ij,ij->i", across[at], n)[:, None] / lean)
+        up[at] -= before * (np.einsum("ij,ij->i", up[at], n)[:, None] / lean)
+    along = np.append(stations.length, stations.long) if stations.closed else stations.length
+    return Run(stations.points, across, up, scale, along)
+
+
+def sharpest(stations: Stations) -> tuple[int, float]:
+    """Return the station at which a path turns most, and by how many degrees; -1 where it has no corner."""
+    at = np.flatnonzero(stations.corner)
+    if not len(at):
+        return -1, 0.0
+    cosine = np.einsum("ij,ij->i", stations.before[at], stations.after[at])
+    k = int(np.argmin(cosine))
+    return int(at[k]), float(np.degrees(np.arccos(np.clip(cosine[k], -1, 1))))
+
+
+@dataclass(frozen=True, slots=True)
+class Tight:
+    """Where a section is carried through itself: between which stations, and what share of it would still fit there."""
+
+    station: int
+    share: float
+
+
+def tightest(run: Run, stations: Stations, section: Floats) -> Tight | None:
+    """Return where neighbouring sections run through each other most, None where none do.
+
+    Between two stations each point of the section must go forward: the path bends too tightly where one goes back.
+    """
+    points = run.centres
+    to = np.roll(np.arange(len(points)), -1) if stations.closed else np.arange(1, len(points))
+    start = np.arange(len(to))
+    step = points[to] - points[start]
+    way = stations.after[start] + stations.before[to]
+    way /= np.maximum(np.linalg.norm(way, axis=1), 1e-300)[:, None]
+    forward = np.einsum("ij,ij->i", step, way)
+    gain = [
+        np.einsum("ij,ij->i", run.scale[to, None] * v[to] - run.scale[start, None] * v[start], way)
+        for v in (run.across, run.up)
+    ]
+    back = -(np.column_stack(gain) @ section.T).min(axis=1)
+    share = forward / np.maximum(back, 1e-300)
+    k = int(np.argmin(np.where(back > 0, share, np.inf)))
+    if back[k] <= 0 or share[k] >= 1:
+        return None
+    return Tight(int(start[k]), float(max(share[k], 0.0)))

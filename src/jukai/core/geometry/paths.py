@@ -1,0 +1,384 @@
+"""Paths in space: their pieces and rounded corners, places along them, and how sections lie there."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+from typing import NamedTuple
+
+import numpy as np
+
+from jukai.core.geometry.arrays import Array, Bools, Floats
+from jukai.core.geometry.curves import CurveShape, Piece, pieces_of, steps_for_arc
+from jukai.core.geometry.kernels import kernel, piece
+
+__all__ = ["Arc", "Frames", "Path", "Rounding", "Stations", "frames", "least_twist", "path_through", "upright"]
+
+_DENSE = 129
+"""Places of a curved piece by which its length is measured."""
+_CORNER = math.cos(math.radians(1.0))
+"""Pieces that meet at more than a degree make a corner."""
+_FEW_STATIONS = 64
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Arc:
+    """A part of a circle: ``centre`` + cos(a) ``start`` + sin(a) ``ahead``, a from 0 to ``sweep`` radians."""
+
+    centre: Floats
+    start: Floats
+    ahead: Floats
+    sweep: float
+    straight: bool = False
+
+    def point(self, t: Floats) -> Floats:
+        """Return points at parameters from 0 to 1."""
+        a = np.asarray(t)[..., None] * self.sweep
+        return np.asarray(self.centre + np.cos(a) * self.start + np.sin(a) * self.ahead)
+
+    def slope(self, t: Floats) -> Floats:
+        """Return derivatives by the parameter."""
+        a = np.asarray(t)[..., None] * self.sweep
+        return np.asarray(self.sweep * (np.cos(a) * self.ahead - np.sin(a) * self.start))
+
+    def tangent(self, *, at_end: bool) -> Floats:
+        """Return the unit direction at an end."""
+        d = self.slope(np.array(1.0 if at_end else 0.0))
+        return np.asarray(d / np.linalg.norm(d))
+
+
+class Rounding(NamedTuple):
+    """What became of the radius that a corner asks for; 0 where it can't have one."""
+
+    point: int
+    asked: float
+    radius: float
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Stations:
+    """Places along a path.
+
+    Attributes
+    ----------
+    points : (k, 3) mm; of a closed path the last leads on to the first.
+    before, after : (k, 3) unit directions in which the path comes and goes; the same but at corners.
+    corner : (k,) whether the path has a corner there.
+    length : (k,) of the path up to each, mm.
+    long : of the whole path, mm.
+    """
+
+    points: Floats
+    before: Floats
+    after: Floats
+    corner: Bools
+    length: Floats
+    long: float
+    closed: bool
+
+    @property
+    def share(self) -> Floats:
+        """How far along each stands, 0 to 1."""
+        return self.length / max(self.long, 1e-300)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Path:
+    """A path as pieces that follow each other.
+
+    Attributes
+    ----------
+    pieces : none of them without length.
+    roundings : what became of radii at its points.
+    size : its greatest extent, mm.
+    """
+
+    pieces: tuple[Piece | Arc, ...]
+    closed: bool
+    roundings: tuple[Rounding, ...]
+    size: float
+
+    @property
+    def lengths(self) -> Floats:
+        """The length of each piece, mm."""
+        return np.array([_measured(p)[1][-1] for p in self.pieces])
+
+    @property
+    def long(self) -> float:
+        """The length of the whole, mm."""
+        return float(self.lengths.sum())
+
+    @property
+    def flat(self) -> bool:
+        """Whether it is all of straight pieces."""
+        return all(p.straight for p in self.pieces)
+
+    def steps(self, tolerance: float, reach: float = 0.0) -> list[int]:
+        """Return into how many chords each piece is cut to stay within a tolerance, mm, out to ``reach`` from the path."""
+        return [_steps(p, tolerance, reach) for p in self.pieces]
+
+    def stations(self, steps: list[int]) -> Stations:
+        """Return the path cut into as many chords for each piece, evenly by length."""
+        points, slopes = [], []
+        lengths, up_to = [], 0.0
+        for each, n in zip(self.pieces, steps, strict=True):
+            t, length = _measured(each)
+            want = length[-1] * np.arange(n + 1) / n
+            at = np.interp(want, length, t)
+            at[0], at[-1] = 0.0, 1.0
+            points.append(each.point(at))
+            slopes.append(_unit(_slopes(each, at)))
+            lengths.append(up_to + want)
+            up_to += float(length[-1])
+        first = [p[:-1] for p in points]
+        before = [np.concatenate([s[:1], s[1:-1]]) for s in slopes]
+        after = [s[:-1] for s in slopes]
+        for i in range(1, len(before)):
+            before[i][0] = slopes[i - 1][-1]
+        if self.closed:
+            before[0][0] = slopes[-1][-1]
+        else:
+            first.append(points[-1][-1:])
+            before.append(slopes[-1][-1:])
+            after.append(slopes[-1][-1:])
+            lengths.append(np.array([up_to, up_to]))
+        b, a = np.concatenate(before), np.concatenate(after)
+        corner = np.einsum("ij,ij->i", b, a) < _CORNER
+        # where it runs on smoothly the two differ by rounding, or by less than can be seen: one direction for both
+        middle = _unit(b + a)
+        b, a = np.where(corner[:, None], b, middle), np.where(corner[:, None], a, middle)
+        at = np.concatenate([row[:-1] for row in lengths])
+        return Stations(np.concatenate(first), b, a, corner, at, up_to, self.closed)
+
+
+def path_through(shape: CurveShape) -> Path:
+    """Return the path of a curve; one of two columns lies in the plane Y = 0, across along X, up along Z.
+
+    Corners between straight pieces may be round. Those of curved pieces stay as they are.
+    """
+    flat = shape.at.shape[1] == 2
+    at, out, into = (_in_space(rows) if flat else rows for rows in (shape.at, shape.out, shape.into))
+    whole = replace(shape, at=at, out=out, into=into)
+    pieces: list[Piece | Arc] = list(pieces_of(whole))
+    size = whole.size
+    pieces, roundings = _rounded(whole, pieces)
+    kept = tuple(p for p in pieces if _measured(p)[1][-1] > 1e-12 * max(size, 1e-300))
+    return Path(kept, whole.closed and len(whole.at) > 2, tuple(roundings), size)
+
+
+def _in_space(rows: Floats) -> Floats:
+    return np.column_stack([rows[:, 0], np.zeros(len(rows)), rows[:, 1]])
+
+
+def _rounded(shape: CurveShape, pieces: list[Piece | Arc]) -> tuple[list[Piece | Arc], list[Rounding]]:
+    """Cut corners that ask for a radius off straight pieces, and put arcs there."""
+    n = len(shape.at)
+    closed = shape.closed and n > 2
+    asked = [i for i in (range(n) if closed else range(1, n - 1)) if shape.fillet[i] > 0]
+    need: dict[int, float] = {}
+    out: list[Rounding] = []
+    for i in asked:
+        a, b = pieces[i - 1], pieces[i]
+        turn = _turn(a.tangent(at_end=True), b.tangent(at_end=False))
+        if a.straight and b.straight and 1e-9 < turn < math.pi - 1e-6:
+            need[i] = float(shape.fillet[i]) * math.tan(turn / 2)
+        else:
+            out.append(Rounding(i, float(shape.fillet[i]), 0.0))
+    taken: dict[int, float] = {}
+    for i, want in need.items():
+        factor = 1.0
+        for beside, other in ((pieces[i - 1], (i - 1) % n), (pieces[i], (i + 1) % n)):
+            p, q = _ends(beside)
+            total, room = want + need.get(other, 0.0), float(np.linalg.norm(q - p))
+            if total > room:
+                factor = min(factor, room / total)
+        taken[i] = want * factor
+        out.append(Rounding(i, float(shape.fillet[i]), float(shape.fillet[i]) * factor))
+    trimmed: list[Piece | Arc] = []
+    for k, each in enumerate(pieces):
+        start, stop = taken.get(k, 0.0), taken.get((k + 1) % n, 0.0)
+        if not each.straight or not (start or stop):
+            trimmed.append(each)
+        else:
+            p, q = _ends(each)
+            d = _unit((q - p)[None])[0]
+            trimmed.append(_line(p + d * start, q - d * stop))
+        if (k + 1) % n in taken and (closed or k + 1 < n):
+            trimmed.append(_corner_arc(shape, (k + 1) % n, pieces, taken))
+    return trimmed, sorted(out)
+
+
+def _corner_arc(shape: CurveShape, i: int, pieces: list[Piece | Arc], taken: dict[int, float]) -> Arc:
+    a, b = pieces[i - 1].tangent(at_end=True), pieces[i].tangent(at_end=False)
+    turn = _turn(a, b)
+    radius = taken[i] / math.tan(turn / 2)
+    inward = _unit((b - a * float(a @ b))[None])[0]
+    start = shape.at[i] - a * taken[i]
+    return Arc(start + inward * radius, -inward * radius, a * radius, turn)
+
+
+def _line(p: Floats, q: Floats) -> Piece:
+    return Piece(np.array([p, p + (q - p) / 3, p + (q - p) * (2 / 3), q]), straight=True)
+
+
+def _ends(piece: Piece | Arc) -> tuple[Floats, Floats]:
+    assert isinstance(piece, Piece)  # noqa: S101 - only straight ones are asked for
+    return piece.control[0], piece.control[3]
+
+
+def _turn(a: Floats, b: Floats) -> float:
+    return math.atan2(float(np.linalg.norm(np.cross(a, b))), float(a @ b))
+
+
+def _unit(rows: Floats) -> Floats:
+    return np.asarray(rows / np.maximum(np.linalg.norm(rows, axis=1), 1e-300)[:, None])
+
+
+def _slopes(piece: Piece | Arc, t: Floats) -> Floats:
+    """Derivatives at parameters; where a handle has no length, the direction toward the next place stands for them."""
+    rows = piece.slope(t)
+    still = np.linalg.norm(rows, axis=1) <= 1e-9 * max(float(np.abs(rows).max()), 1e-300)
+    if still.any():
+        near = np.clip(t[still] + np.where(t[still] < 0.5, 1e-4, -1e-4), 0, 1)
+        rows[still] = piece.slope(near)
+    return rows
+
+
+def _measured(piece: Piece | Arc) -> tuple[Floats, Floats]:
+    """Return parameters of a piece and its length up to each (Simpson's rule between them)."""
+    if piece.straight:
+        p, q = _ends(piece)
+        return np.array([0.0, 1.0]), np.array([0.0, float(np.linalg.norm(q - p))])
+    if isinstance(piece, Arc):
+        return np.array([0.0, 1.0]), np.array([0.0, piece.sweep * float(np.linalg.norm(piece.start))])
+    t = np.linspace(0.0, 1.0, _DENSE)
+    ends = np.linalg.norm(piece.slope(t), axis=1)
+    middles = np.linalg.norm(piece.slope((t[:-1] + t[1:]) / 2), axis=1)
+    return t, np.concatenate([[0.0], np.cumsum((ends[:-1] + 4 * middles + ends[1:]) / (6 * (_DENSE - 1)))])
+
+
+def _steps(piece: Piece | Arc, tolerance: float, reach: float) -> int:
+    if piece.straight:
+        return 1
+    if isinstance(piece, Arc):
+        return steps_for_arc(float(np.linalg.norm(piece.start)) + reach, piece.sweep, tolerance)
+    c = piece.control
+    turned = _unit(_slopes(piece, np.linspace(0.0, 1.0, 17)))
+    bent = float(np.arccos(np.clip(np.einsum("ij,ij->i", turned[:-1], turned[1:]), -1, 1)).sum())
+    # what lies ``reach`` from the path bends with it: as an arc of that radius
+    outer = steps_for_arc(reach, bent, tolerance) if reach > 0 and bent > 1e-3 else 1
+    # second differences bound the distance between a cubic and its chords (Wang 1984)
+    bound = 6 * max(float(np.linalg.norm(c[0] - 2 * c[1] + c[2])), float(np.linalg.norm(c[1] - 2 * c[2] + c[3])))
+    return max(outer, math.ceil(math.sqrt(bound / (8 * tolerance)) - 1e-9))
+
+
+# -- how sections lie -----------------------------------------------------------------------------
+@dataclass(frozen=True, slots=True, eq=False)
+class Frames:
+    """Across and up, (k, 3) unit vectors square to the path as it comes to each station; across x up points along it."""
+
+    across: Floats
+    up: Floats
+
+
+def frames(stations: Stations, *, fixed_up: bool) -> Frames:
+    """Return how sections lie: kept upright along Z, or turning as little as can be; on a closed path without a jump at its seam.
+
+    Raises
+    ------
+    ValueError
+        With the number of the station where a path runs straight up or down, so that upright says nothing.
+    """
+    return upright(stations) if fixed_up else least_twist(stations)
+
+
+def upright(stations: Stations) -> Frames:
+    """Return frames whose up is as near to Z as may be."""
+    t = stations.before
+    up = np.array([0.0, 0.0, 1.0]) - t[:, 2:] * t
+    size = np.linalg.norm(up, axis=1)
+    if (size < 1e-6).any():
+        raise ValueError(int(np.argmin(size)))
+    up = up / size[:, None]
+    return Frames(np.cross(up, t), up)
+
+
+def least_twist(stations: Stations) -> Frames:
+    """Return rotation-minimising frames (W. Wang, B. Jüttler, D. Zheng, Y. Liu, Computation of rotation minimizing frames, 2008).
+
+    Two reflections carry a frame from each station to the next: in the plane half way between them, and in the one that then
+    brings its direction to the next one's. At a corner it turns with the path about the axis of the bend. What is left over
+    where a closed path comes back is spread over its length.
+    """
+    first = _first_across(stations.before[0])
+    k = len(stations.points)
+    out = np.empty((k + 1, 3))
+    carry = _carried if k > _FEW_STATIONS else _carried.plain
+    carry(stations.points, stations.before, stations.after, first, stations.closed, out)
+    across = out[:k]
+    up = np.cross(stations.before, across)
+    if stations.closed:
+        last = out[k]
+        left = math.atan2(float(last @ up[0]), float(last @ across[0]))
+        a = -left * stations.share
+        c, s = np.cos(a)[:, None], np.sin(a)[:, None]
+        across, up = c * across + s * up, c * up - s * across
+    return Frames(across, up)
+
+
+def _first_across(t: Floats) -> Floats:
+    """Return a direction square to the path's first: level, so that up is up; along X where the path begins straight up."""
+    z = np.array([0.0, 0.0, 1.0])
+    level = np.cross(z, t)
+    if np.linalg.norm(level) < 1e-6:
+        level = np.array([1.0, 0.0, 0.0]) - t[0] * t
+    return np.asarray(level / np.linalg.norm(level))
+
+
+@piece
+def _reflected(r: Array, way: Array, tangent: Array, goal: Array) -> None:
+    """Reflect a direction in the plane square to ``way``, then in the one that takes the reflected ``tangent`` to ``goal``."""
+    c1 = way[0] * way[0] + way[1] * way[1] + way[2] * way[2]
+    if c1 <= 0.0:
+        return
+    dot_r = (way[0] * r[0] + way[1] * r[1] + way[2] * r[2]) * 2.0 / c1
+    dot_t = (way[0] * tangent[0] + way[1] * tangent[1] + way[2] * tangent[2]) * 2.0 / c1
+    c2 = 0.0
+    dot = 0.0
+    for a in range(3):
+        r[a] -= dot_r * way[a]
+        v = goal[a] - (tangent[a] - dot_t * way[a])
+        c2 += v * v
+        dot += v * r[a]
+    if c2 > 0.0:
+        for a in range(3):
+            r[a] -= 2.0 / c2 * dot * (goal[a] - (tangent[a] - dot_t * way[a]))
+
+
+@kernel
+def _carried(points: Array, before: Array, after: Array, first: Array, closed: bool, out: Array) -> None:
+    """Carry a direction along stations; ``out`` (k + 1, 3) has one more, for a closed path that comes back to its first."""
+    k = points.shape[0]
+    out[0] = first
+    out[k] = first
+    r = first.copy()
+    way = np.empty(3)
+    for i in range(k if closed else k - 1):
+        j = (i + 1) % k
+        # at a corner the two reflections are the turn about the axis of the bend
+        for a in range(3):
+            way[a] = after[i, a] + before[i, a]
+        _reflected(r, way, before[i], after[i])
+        for a in range(3):
+            way[a] = points[j, a] - points[i, a]
+        _reflected(r, way, after[i], before[j])
+        # rounding must not add up over many stations
+        along = r[0] * before[j, 0] + r[1] * before[j, 1] + r[2] * before[j, 2]
+        size = 0.0
+        for a in range(3):
+            r[a] -= along * before[j, a]
+            size += r[a] * r[a]
+        row = k if j == 0 else j
+        for a in range(3):
+            r[a] /= math.sqrt(size)
+            out[row, a] = r[a]

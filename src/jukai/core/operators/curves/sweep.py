@@ -1,0 +1,249 @@
+"""Carrying a closed profile along a path: rails, pipes, mouldings, handles."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from jukai.core.errors import ValueProblem
+from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.graphs import Graph
+from jukai.core.geometry.triangulation import with_short_diagonals
+from jukai.core.notes import Note
+from jukai.core.operators.base import (
+    Callout,
+    CalloutForm,
+    Context,
+    Example,
+    Kind,
+    OperatorValues,
+    Result,
+    operator,
+    points_of,
+    three,
+)
+from jukai.core.operators.inputs import CurveInput
+from jukai.core.operators.kinds.angle import angle
+from jukai.core.operators.kinds.choice import choice
+from jukai.core.operators.kinds.count import count
+from jukai.core.operators.kinds.curve import curve
+from jukai.core.operators.kinds.graph import graph
+from jukai.core.operators.sections import closed_section, path_points, shared_out
+
+if TYPE_CHECKING:
+    from jukai.core.geometry.carrying import Tight
+    from jukai.core.geometry.paths import Path, Stations
+    from jukai.core.geometry.tubes import Run
+
+__all__ = ["Values", "sweep"]
+
+_TURNS_BACK = 165.0
+"""Degrees: a corner that turns by more has no mitre worth having."""
+_LEAST_ROWS = 48
+"""Rows of a run along which something varies, where none are given."""
+_MOST_TURN = 7.5
+"""Degrees that neighbouring sections of a twisted run may be turned against each other, where no rows are given."""
+_MOST_SHOWN = 400
+
+
+class Values(OperatorValues):
+    """A closed profile carried along a path."""
+
+    profile: CurveInput = curve("What is carried along.", closed=True)
+    path: CurveInput = curve(
+        "What it is carried along: a path in space, or a profile, upright in the plane Y = 0.", of="path"
+    )
+    rows: int | None = count(
+        "Rows of faces along the path; each of its pieces has one at least.", otherwise="as many as the chord tolerance asks for",
+        ge=1, le=1_000_000,
+    )  # fmt: skip
+    turn: float = angle(
+        "How far the profile is turned about the path, counter-clockwise looking back along it.",
+        default=0.0,
+        ge=-36_000,
+        le=36_000,
+    )
+    upright: str = choice(
+        "How the profile lies on its way.",
+        (("least_twist", "turning as little as it can"), ("fixed", "kept upright along Z")),
+    )
+    rides: str = choice(
+        "What of the profile runs on the path.", (("zero", "its zero point"), ("middle", "its centre of area"))
+    )
+    ends: str = choice("How an open path's ends are made.", (("flat", "flat faces"), ("open", "open")))
+    size_along: Graph | None = graph(
+        "What the profile's size is multiplied by along the path.", otherwise="the same all along"
+    )
+    turn_along: Graph | None = graph(
+        "How far the profile is turned along the path, beside its turn.",
+        measured="angle",
+        otherwise="the same all along",
+    )
+
+
+@operator(
+    id="sweep",
+    kind=Kind.BLANK,
+    values=Values,
+    sentence="Carry {profile} along {path}",
+    quiet="{rows} rows; it is turned by {turn}, {upright}; {rides} runs on the path, ends are {ends}. "
+    "Size {size_along}; turn {turn_along}.",
+    groups=("walls", "start_cap", "end_cap"),
+    synonyms=("pipe", "rail", "extrude along a path", "moulding", "handle", "tube", "follow"),
+    example=Example(
+        (("sweep", {"profile": "c1", "path": "c2"}),),
+        profile=({"at": [-4, -3]}, {"at": [4, -3]}, {"at": [4, 3], "fillet": 2}, {"at": [-4, 3], "fillet": 2}),
+        closed=True,
+        path=(
+            {"at": [0, 0, 0]},
+            {"at": [0, 0, 26], "fillet": 12},
+            {"at": [30, 0, 26], "fillet": 12},
+            {"at": [30, 24, 26]},
+        ),
+    ),
+)
+def sweep(values: Values, context: Context) -> Result:
+    """A body whose section stays as it is drawn while it follows a path; corners are mitred, a closed path has no seam.
+
+    Notes
+    -----
+    Of a path of straight pieces every wall is flat, and the volume is the section's area times the length of the path on which
+    its centre of area runs (Pappus and Guldinus).
+    """
+    from jukai.core.geometry.carrying import run_along, tightest
+    from jukai.core.geometry.paths import frames
+    from jukai.core.geometry.tubes import count_tube, pointed, tube
+
+    section, middle = closed_section(values.profile, "profile")
+    if values.rides == "middle":
+        section = section - middle
+    path = values.path.path
+    if not path.pieces:
+        raise ValueProblem(f"'{values.path.name}' has no length.", field="path", hint="Move its points apart.")
+    notes: list[Note] = []
+    stations = path.stations(_steps(values, path, section, notes))
+    _refuse_turning_back(values.path, stations)
+    context.afford(count_tube(len(stations.points), len(section)), field="rows")
+    try:
+        lies = frames(stations, fixed_up=values.upright == "fixed")
+    except ValueError as e:
+        raise ValueProblem(
+            "The path runs straight up or down, where upright says nothing.", field="upright",
+            hint="Let the profile turn as little as it can.", places=[three(stations.points[e.args[0]])],
+        ) from None  # fmt: skip
+    context.checkpoint(0.2)
+    share = stations.share
+    scale = _sizes(values.size_along, share, closed=stations.closed)
+    turn = values.turn + (np.zeros(len(share)) if values.turn_along is None else values.turn_along(share))
+    run = run_along(stations, lies, scale, turn)
+    if not stations.closed:
+        run = pointed(run, 1e-9)
+    tight = tightest(run, stations, section)
+    mesh = tube(run, section, context.step, closed=stations.closed, capped=values.ends == "flat")
+    context.checkpoint(0.6)
+    if values.size_along is not None or values.turn_along is not None or stations.closed or not path.flat:
+        mesh = with_short_diagonals(mesh)
+    notes += _notes(values, path, stations, tight, mesh.n_faces)
+    used = {"rows": len(stations.points) - (not stations.closed)}
+    along = np.linspace(0, len(share) - 1, min(len(share), _MOST_SHOWN)).astype(int)
+    shown = np.column_stack([share[along], stations.points[along]])
+    facts = {"path_length": path.long}
+    return Result(mesh, tuple(notes), _callouts(values, run, section), used, facts, run=shown)
+
+
+def _steps(values: Values, path: Path, section: Floats, notes: list[Note]) -> list[int]:
+    """Return into how many rows each piece of the path is cut."""
+    lengths = path.lengths
+    if values.rows is not None:
+        if values.rows < len(lengths):
+            text = f"{values.rows} rows are fewer than the path's {len(lengths)} pieces; each of them has a row."
+            notes.append(Note("info", text, field="rows"))
+        return [int(n) for n in shared_out(lengths, max(values.rows, len(lengths)))]
+    reach = float(np.hypot(*section.T).max())
+    steps = path.steps((path.size + 2 * reach) / 500, reach)
+    least = 0
+    if values.size_along is not None or values.turn_along is not None:
+        least = _LEAST_ROWS
+        if values.turn_along is not None:
+            turned = float(np.abs(np.diff(values.turn_along(np.linspace(0, 1, 513)))).sum())
+            least = max(least, int(np.ceil(min(turned / _MOST_TURN, 1e6))))
+    more = shared_out(lengths, max(least, len(lengths)))
+    return [max(a, int(b)) for a, b in zip(steps, more, strict=True)] if least else steps
+
+
+def _refuse_turning_back(path: CurveInput, stations: Stations) -> None:
+    from jukai.core.geometry.carrying import sharpest
+
+    at, degrees = sharpest(stations)
+    if degrees > _TURNS_BACK:
+        spot = stations.points[at]
+        raise ValueProblem(
+            f"'{path.name}' turns back by {degrees:.4g}° at ({', '.join(f'{x:.4g}' for x in spot)}): no section fits both ways.",
+            field="path", hint=f"Up to {_TURNS_BACK:g}° can be mitred; or give that corner a radius.", places=[three(spot)],
+        )  # fmt: skip
+
+
+def _sizes(size: Graph | None, share: Floats, *, closed: bool) -> Floats:
+    if size is None:
+        return np.ones(len(share))
+    out = size(share)
+    inner = share if closed else share[1:-1]
+    low = size(np.union1d(np.linspace(0, 1, 1001), inner))
+    if low.min() < 0 or (out[1:-1] <= 1e-9).any() or (closed and out.min() <= 1e-9):
+        at = (
+            float(share[int(np.argmin(out))])
+            if low.min() >= 0
+            else float(np.linspace(0, 1, 1001)[int(np.argmin(size(np.linspace(0, 1, 1001))))])
+        )
+        raise ValueProblem(
+            f"The size falls to {min(float(low.min()), float(out.min())):.3g} at {100 * at:.3g} % of the path.", field="size_along",
+            hint="Only the ends of an open path may run to 0, in a point.",
+        )  # fmt: skip
+    return out
+
+
+def _notes(values: Values, path: Path, stations: Stations, tight: Tight | None, faces: int) -> list[Note]:
+    many = f"{faces:,}".replace(",", "\u2009")
+    out = [Note("info", f"{many} faces; {path.long:.4g} mm of path.", field="path")]
+    at = values.path.shape.at
+    for r in path.roundings:
+        if r.radius < r.asked * (1 - 1e-9):
+            spot = at[r.point] if at.shape[1] == 3 else np.array([at[r.point, 0], 0.0, at[r.point, 1]])
+            where = ", ".join(f"{x:.4g}" for x in at[r.point])
+            room = (
+                f"has room for a radius of {r.radius:.4g} mm, not {r.asked:.4g} mm"
+                if r.radius > 0
+                else "takes no radius: straight pieces must meet there at an angle"
+            )
+            out.append(Note("warning", f"The corner at ({where}) {room}.", (three(spot),), field="path"))
+    if tight is not None:
+        spot = stations.points[tight.station]
+        where = ", ".join(f"{x:.4g}" for x in spot)
+        text = f"The path bends more tightly than the profile reaches inward at ({where}): a profile of {100 * tight.share:.3g} % of its size would pass there."
+        out.append(Note("warning", text, (three(spot),), field="path"))
+    if stations.closed:
+        jump = 0.0 if values.turn_along is None else float(np.subtract(*values.turn_along(np.array([1.0, 0.0]))))
+        if abs(jump - 360 * round(jump / 360)) > 1e-6:
+            out.append(
+                Note(
+                    "warning",
+                    f"Where the closed path comes back, the profile jumps by {jump:.4g}°.",
+                    field="turn_along",
+                )
+            )
+        if values.size_along is not None and abs(float(np.subtract(*values.size_along(np.array([1.0, 0.0]))))) > 1e-6:
+            out.append(
+                Note("warning", "Where the closed path comes back, the profile jumps in size.", field="size_along")
+            )
+    return out
+
+
+def _callouts(values: Values, run: Run, section: Floats) -> tuple[Callout, ...]:
+    """Return handles on the points of the path, and the number of rows."""
+    out = list(path_points(values.path))
+    k = len(run.centres) // 2
+    edge = section[int(np.argmax(section[:, 1]))] * run.scale[k]
+    spot = points_of((run.centres[k] + edge[0] * run.across[k] + edge[1] * run.up[k])[None])[0]
+    out.append(Callout("values/rows", CalloutForm.COUNT, spot, spot, (0, 0, 1), 0.5))
+    return tuple(out)
