@@ -7,7 +7,6 @@ from typing import Any
 
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
-from selenium.webdriver.support.ui import Select
 
 from tests.browser.harness import Actions, BrowserTest
 from tests.browser.test_placing import bench, part
@@ -83,7 +82,7 @@ class Graphs(BrowserTest):
         self.settled()
         self.assertEqual(self.revision(), before)
         # smooth, then bent by a handle: the other side turns with it
-        self.after(lambda: Select(self.find(f"graph-smooth-{middle}")).select_by_value("smooth"))
+        self.after(lambda: self.open_menu(f"graph-smooth-{middle}", "smooth"))
         self.assertTrue(self.graph()[1]["smooth"])
         self.click(f"graph-point-{middle}")
         self.after(lambda: self.drag(self.wait(lambda: self.find("graph-handle-out")), (0, 0), (10, -20)))

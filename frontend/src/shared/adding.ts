@@ -3,7 +3,7 @@ import { api } from './api/client'
 import type { Edit, OperatorView, ValueView } from './api/client'
 import { liveCopy, partOf } from './parts'
 import { PLACE } from './placement'
-import { freeCurve, startingCurve } from './startingCurves'
+import { freeCurve, startingCurve, startingCurves } from './startingCurves'
 import { doEdit, edit, say, useSession } from './session'
 import { useView } from './viewState'
 
@@ -54,14 +54,13 @@ async function addBlank(o: OperatorView): Promise<void> {
     finish: doc?.finishes?.[0]?.name ?? null,
     reference: false,
   }
-  const drawn = o.values.find((v) => v.kind === 'curve')
-  if (drawn) {
-    const curve = startingCurve(drawn, freeCurve(doc?.curves), doc?.floor ?? 100)
-    e.curve = curve
-    e.values = { [drawn.key]: curve.id }
+  const begun = startingCurves(o, doc?.curves, doc?.floor ?? 100)
+  if (begun.curves.length) {
+    e.curves = begun.curves
+    e.values = begun.values
   }
   await edit(e)
-  useView.getState().set({ part, step: 's1', board: e.curve ? e.curve.id : null })
+  useView.getState().set({ part, step: 's1', board: begun.curves[0]?.id ?? null })
 }
 
 /** Draw a curve for a value of a step, and open it on the board; `besides` are values that are set with it. */

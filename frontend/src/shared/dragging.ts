@@ -4,6 +4,8 @@ import type { Edit } from './api/client'
 import { beginPreview, doEdit, edit, endPreview, preview, say } from './session'
 import { inUnitOf, isFormula } from './number'
 import type { NumberTarget } from './number'
+import { inPlane } from './planes'
+import type { Plane } from './planes'
 
 const THRESHOLD = 3
 /** px of pull away from the number that halve the speed */
@@ -189,18 +191,20 @@ export function dragPlane(
   })
 }
 
-/** A point of a curve at another place; a coordinate that is a formula stays one. */
+/** A point of a curve with two of its coordinates elsewhere; one that is a formula stays one. */
 export function movedPoint(
   curve: string,
   point: string,
   written: readonly (number | string)[],
   at: Pair,
+  plane: Plane = [0, 1],
 ): Edit {
-  const both = at.map((v, k) => {
+  const both = plane.map((k, i) => {
     const was = written[k] ?? null
-    return isFormula(was) ? was : inUnitOf(was, v)
+    return isFormula(was) ? was : inUnitOf(was, at[i] ?? 0)
   })
-  return { kind: 'set_point', curve, point, at: both }
+  const to: [number | string, number | string] = [both[0] ?? 0, both[1] ?? 0]
+  return { kind: 'set_point', curve, point, at: inPlane(written, plane, to) }
 }
 
 /** Follow a pointer that went down on an element, until it is let go or Enter; Escape calls `cancel`. */

@@ -1,4 +1,4 @@
-import type { Curve, Step, ValueView } from './api/client'
+import type { Curve, OperatorView, Step, ValueView } from './api/client'
 import { freeId } from './format'
 import { isRelevant, operatorOf } from './operators'
 
@@ -22,7 +22,69 @@ export function freeCurve(curves: readonly Curve[] | undefined): string {
 
 /** What is drawn first for a value that takes a curve. */
 export function startingCurve(spec: Pick<ValueView, 'of'>, id: string, floor: number): Curve {
+  if (spec.of.includes('path')) return startingPath(id, floor)
   return spec.of.includes('closed') ? startingSection(id, floor) : startingProfile(id, floor)
+}
+
+/** The curves that a new step must have, and its values that name them: one for each value, of a list two unlike ones. */
+export function startingCurves(
+  op: OperatorView,
+  known: readonly Curve[] | undefined,
+  floor: number,
+): { curves: Curve[]; values: Record<string, unknown> } {
+  const curves: Curve[] = []
+  const values: Record<string, unknown> = {}
+  const begin = (spec: ValueView) => {
+    const curve = startingCurve(spec, freeCurve([...(known ?? []), ...curves]), floor)
+    curves.push(curve)
+    return curve
+  }
+  for (const spec of op.values) {
+    if (spec.relevant.length > 0) continue
+    if (spec.kind === 'curve') {
+      const curve = begin(spec)
+      // wound about an axis it must keep off it
+      if (spec.of.includes('closed') && op.values.some((v) => v.kind === 'axis'))
+        curve.points = curve.points.map((p) => ({
+          ...p,
+          at: [Number(p.at[0]) + floor / 12.5, Number(p.at[1]) + floor / 50],
+        }))
+      values[spec.key] = curve.id
+    }
+    if (spec.kind === 'curves') {
+      const first = begin(spec)
+      const second = begin(spec)
+      first.points = scaled(first.points, 4)
+      second.points = scaled(second.points, 2).map((p) => ({ ...p, fillet: floor / 28 }))
+      values[spec.key] = [first.id, second.id]
+    }
+  }
+  return { curves, values }
+}
+
+function scaled(points: Curve['points'], by: number): Curve['points'] {
+  return points.map((p) => ({
+    ...p,
+    at: p.at.map((x) => Number(x) * by),
+    fillet: Number(p.fillet ?? 0) * by,
+  }))
+}
+
+/** Up, over and aside: a path that goes through space. */
+function startingPath(id: string, floor: number): Curve {
+  const u = floor / 50
+  const at = (x: number, y: number, z: number, fillet = 0) => ({
+    at: [x * u, y * u, z * u],
+    fillet,
+  })
+  const places = [at(0, 0, 0), at(0, 0, 10, 4 * u), at(10, 0, 10, 4 * u), at(10, 8, 10)]
+  return {
+    id,
+    name: 'Path',
+    kind: 'path',
+    closed: false,
+    points: places.map((p, i) => ({ id: `p${String(i + 1)}`, ...p, join: 'straight' })),
+  }
 }
 
 /** A small baluster: something to be seen at once, with a fillet and a smooth piece to try. */

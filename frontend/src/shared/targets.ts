@@ -1,4 +1,4 @@
-import type { BenchView, PartView, Placement } from './api/client'
+import type { BenchView, Curve, PartView, Placement } from './api/client'
 import { niceStep } from './format'
 import { KINDS } from './kinds'
 import { LIMIT, inItsUnit } from './number'
@@ -124,6 +124,12 @@ function placedNumber(
   }
 }
 
+/** What a coordinate of a curve's points says. */
+function whatOf(curve: Curve, i: number): string {
+  if (curve.kind === 'path') return `Where it stands along ${'XYZ'.charAt(i)}.`
+  return i === 0 ? 'Distance from the axis.' : 'Height along the axis.'
+}
+
 function curveNumber(
   bench: BenchView,
   parts: readonly PartView[],
@@ -165,7 +171,7 @@ function curveNumber(
   return {
     ...shared,
     address: words.join('/'),
-    words: i === 0 ? 'Distance from the axis.' : 'Height along the axis.',
+    words: whatOf(curve, i),
     value: view?.at[i] ?? (typeof raw === 'number' ? raw : null),
     raw,
     least: -LIMIT,

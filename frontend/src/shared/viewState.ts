@@ -1,4 +1,5 @@
 import { create } from 'zustand'
+import type { Plane } from './planes'
 
 export type Drawing = 'shaded' | 'shaded_lines' | 'lines'
 export type Look = 'paper' | 'dusk'
@@ -13,6 +14,8 @@ interface ViewState {
   look: Look
   perspective: boolean
   board: string | null
+  /** the plane in which the path on the board is drawn and dragged; null drags it in the one that faces the eye */
+  plane: Plane | null
   /** the graph that is drawn below the view */
   graph: { part: string; step: string; key: string } | null
   /** the place along its run that is pointed at, in the graph or on the body */
@@ -82,6 +85,7 @@ export const useView = create<ViewState>((set) => ({
   look: storedLook(),
   perspective: true,
   board: null,
+  plane: null,
   graph: null,
   along: null,
   keys: false,

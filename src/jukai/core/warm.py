@@ -21,9 +21,11 @@ from jukai.core.geometry.building import box_mesh
 from jukai.core.geometry.clearance import clearance, place
 from jukai.core.geometry.crossings import self_crossings
 from jukai.core.geometry.hidden_lines import SEEN_FROM, visible_lines
+from jukai.core.geometry.curves import CurveShape
 from jukai.core.geometry.lathe import Section, Turning, turn
 from jukai.core.geometry.measures import signed_volume
 from jukai.core.geometry.mesh import Mesh, join_meshes
+from jukai.core.geometry.paths import least_twist, path_through
 from jukai.core.geometry.section import Plane, cut, gap_between
 from jukai.core.geometry.soundness import soundness
 from jukai.core.geometry.strips import strip_bytes
@@ -61,6 +63,9 @@ def warming(*, rare: bool = False) -> Iterator[None]:
     yield
     soundness(twisted)
     yield
+    coil = np.column_stack([20 * np.cos(z), 20 * np.sin(z), z])
+    lies = path_through(CurveShape.straight(coil))
+    least_twist(lies.stations(lies.steps(0.1)))
     cube = box_mesh(np.ones(3), (50, 50, 50), "warm")
     view_bytes(cube)
     deform.twist_points(cube.points, np.zeros(3), np.array([0.0, 0.0, 1.0]), 0.0, 1.0, 90.0, 0.0)

@@ -1,9 +1,11 @@
-import { useMemo, useState } from 'react'
+import { useEffect, useMemo, useRef, useState } from 'react'
 import type { PointerEvent as ReactPointerEvent, WheelEvent } from 'react'
 import type { Curve, CurveView } from '../../shared/api/client'
 import { dragPlane, movedPoint } from '../../shared/dragging'
 import type { Pair } from '../../shared/dragging'
 import { freeId, snapped } from '../../shared/format'
+import { PLANES, inPlane, planeName, widest } from '../../shared/planes'
+import type { Plane } from '../../shared/planes'
 import { doEdit, edit, useSession } from '../../shared/session'
 import { useLengths } from '../../shared/shown'
 import { lengthFigure, lengthText, niceLength } from '../../shared/units'
@@ -13,7 +15,9 @@ import { Handle, Ruling } from './Ruling'
 import type { Window } from './Ruling'
 import { Rows } from './Rows'
 
-/** The drawing board: a profile in its own plane, across to the right and up. */
+const FLAT: Plane = [0, 1]
+
+/** The drawing board: a profile in its own plane, across to the right and up; a path as it is seen along an axis. */
 export function Board({ curve }: { curve: Curve }) {
   const session = useSession()
   const bench = session.preview ?? session.bench
@@ -23,9 +27,18 @@ export function Board({ curve }: { curve: Curve }) {
   const [frame, setFrame] = useState<Window | null>(null)
   const close = () => useView.getState().set({ board: null })
 
-  const fitted = useMemo(() => fit(view, size), [view, size])
+  const [turned, setTurned] = useState<Plane | null>(null)
+  // a path is seen along the axis that shows most of it until another is asked for
+  const first = useRef(widest(view?.points.map((p) => p.at) ?? []))
+  const plane: Plane = curve.kind === 'path' ? (turned ?? first.current) : FLAT
+  const fitted = useMemo(() => fit(view, size, plane), [view, size, plane])
   // the window stays put while a point is dragged, and fits again for another curve
   const w = frame ?? fitted
+  const inSpace = curve.kind === 'path'
+  useEffect(() => {
+    useView.getState().set({ plane: inSpace ? plane : null })
+    return () => useView.getState().set({ plane: null })
+  }, [inSpace, plane])
   const remove = (point: string) => {
     doEdit({ kind: 'remove_point', curve: curve.id, point })
     setChosen(null)
@@ -47,6 +60,23 @@ export function Board({ curve }: { curve: Curve }) {
         <b className="prose" style={{ fontSize: 16 }}>
           {curve.name}
         </b>
+        {inSpace &&
+          PLANES.map((p) => (
+            <button
+              key={planeName(p)}
+              className="plain link"
+              aria-pressed={p === plane}
+              style={{ fontWeight: p === plane ? 600 : 400 }}
+              data-testid={`plane-${p.map((k) => 'xyz'.charAt(k)).join('')}`}
+              title={`Draw it as it is seen along ${'XYZ'.charAt(3 - p[0] - p[1])}`}
+              onClick={() => {
+                setTurned(p)
+                setFrame(null)
+              }}
+            >
+              {planeName(p)}
+            </button>
+          ))}
         <label>
           <input
             type="checkbox"
@@ -73,12 +103,12 @@ export function Board({ curve }: { curve: Curve }) {
           Close
         </button>
       </header>
-      {}
       <Drawing
         box={box}
         w={w}
         size={size}
         curve={curve}
+        plane={plane}
         view={view}
         chosen={chosen}
         setChosen={setChosen}
@@ -90,10 +120,10 @@ export function Board({ curve }: { curve: Curve }) {
 }
 
 /** A window that shows the whole curve and the axis. */
-function fit(view: CurveView | undefined, [width, height]: Pair): Window {
-  const pts = [...(view?.samples ?? []), ...(view?.points.map((p) => p.at) ?? []), [0, 0]]
-  const xs = pts.map((p) => p[0] ?? 0)
-  const ys = pts.map((p) => p[1] ?? 0)
+function fit(view: CurveView | undefined, [width, height]: Pair, [i, j]: Plane): Window {
+  const pts = [...(view?.samples ?? []), ...(view?.points.map((p) => p.at) ?? []), [0, 0, 0]]
+  const xs = pts.map((p) => p[i] ?? 0)
+  const ys = pts.map((p) => p[j] ?? 0)
   const low: Pair = [Math.min(...xs), Math.min(...ys)]
   const high: Pair = [Math.max(...xs), Math.max(...ys)]
   const scale = Math.min(
@@ -112,6 +142,7 @@ interface DrawingProps {
   w: Window
   size: Pair
   curve: Curve
+  plane: Plane
   view: CurveView | undefined
   chosen: string | null
   setChosen: (p: string | null) => void
@@ -119,12 +150,14 @@ interface DrawingProps {
 }
 
 function Drawing(props: DrawingProps) {
-  const { w, size, curve, view, chosen, setChosen, setFrame, box } = props
+  const { w, size, curve, plane, view, chosen, setChosen, setFrame, box } = props
+  const [i, j] = plane
   const lengths = useLengths()
-  const px = (p: readonly number[]): Pair => [
+  const flat = (p: readonly number[]): Pair => [
     size[0] / 2 + ((p[0] ?? 0) - w.x) * w.scale,
     size[1] / 2 - ((p[1] ?? 0) - w.y) * w.scale,
   ]
+  const px = (p: readonly number[]): Pair => flat([p[i] ?? 0, p[j] ?? 0])
   const mm = (x: number, y: number): Pair => [
     w.x + (x - size[0] / 2) / w.scale,
     w.y - (y - size[1] / 2) / w.scale,
@@ -138,26 +171,30 @@ function Drawing(props: DrawingProps) {
 
   const dragPoint = (e: ReactPointerEvent<SVGElement>, id: string) => {
     setChosen(id)
-    const at = points.find((p) => p.id === id)?.at ?? [0, 0]
+    const at = points.find((p) => p.id === id)?.at ?? [0, 0, 0]
     const written = curve.points.find((p) => p.id === id)?.at ?? at
     setFrame(w)
-    dragPlane(e, local, step, at, (next) => movedPoint(curve.id, id, written, next))
+    const from = plane.map((k) => at[k] ?? 0)
+    dragPlane(e, local, step, from, (next) => movedPoint(curve.id, id, written, next, plane))
   }
   const dragHandle = (e: ReactPointerEvent<SVGElement>, id: string, which: 'out' | 'into') => {
     const p = points.find((q) => q.id === id)
     if (!p) return
-    const from: Pair = [(p.at[0] ?? 0) + (p[which][0] ?? 0), (p.at[1] ?? 0) + (p[which][1] ?? 0)]
+    const from: Pair = [(p.at[i] ?? 0) + (p[which][i] ?? 0), (p.at[j] ?? 0) + (p[which][j] ?? 0)]
     setFrame(w)
     dragPlane(e, local, step, from, (next) => ({
       kind: 'set_point',
       curve: curve.id,
       point: id,
-      [which]: [snapped(next[0] - (p.at[0] ?? 0), step), snapped(next[1] - (p.at[1] ?? 0), step)],
+      [which]: inPlane(p[which], plane, [
+        snapped(next[0] - (p.at[i] ?? 0), step),
+        snapped(next[1] - (p.at[j] ?? 0), step),
+      ]),
     }))
   }
   const add = (e: ReactPointerEvent<SVGElement>) => {
     const at = local(e)
-    const after = nearestPiece(view, at)
+    const { after, place } = nearestPiece(view, at, plane)
     const id = freeId(
       'p',
       curve.points.map((p) => p.id ?? ''),
@@ -167,7 +204,7 @@ function Drawing(props: DrawingProps) {
       curve: curve.id,
       point: id,
       after,
-      at: [snapped(at[0], step), snapped(at[1], step)],
+      at: inPlane(place, plane, [snapped(at[0], step), snapped(at[1], step)]),
     })
       .then(() => setChosen(id))
       .catch(() => undefined)
@@ -202,7 +239,9 @@ function Drawing(props: DrawingProps) {
     })
   }
   const path = toPath(view, px)
-  const axis = px([0, 0])[0]
+  const axis = px([0, 0, 0])[0]
+  const end = (p: readonly number[], handle: readonly number[]) =>
+    px(p.map((x, k) => x + (handle[k] ?? 0)))
   return (
     <svg
       ref={box}
@@ -213,8 +252,10 @@ function Drawing(props: DrawingProps) {
       data-x={w.x}
       data-y={w.y}
     >
-      <Ruling w={w} size={size} px={px} />
-      <line className="axis" x1={axis} x2={axis} y1={0} y2={size[1]} pointerEvents="none" />
+      <Ruling w={w} size={size} px={flat} />
+      {curve.kind !== 'path' && (
+        <line className="axis" x1={axis} x2={axis} y1={0} y2={size[1]} pointerEvents="none" />
+      )}
       {points.length > 1 && (
         <polyline
           className="construction"
@@ -224,38 +265,27 @@ function Drawing(props: DrawingProps) {
       )}
       <path className="profile" d={path} pointerEvents="none" />
       <path className="hit" d={path} onPointerDown={add} data-testid="board-line" />
-      {points.map((p, i) => {
-        const next = points[(i + 1) % points.length]
+      {points.map((p, k) => {
+        const next = points[(k + 1) % points.length]
         if (p.join !== 'bezier' || !next) return null
         return (
           <g key={`h${p.id}`}>
             <Handle
               from={px(p.at)}
-              to={px([(p.at[0] ?? 0) + (p.out[0] ?? 0), (p.at[1] ?? 0) + (p.out[1] ?? 0)])}
+              to={end(p.at, p.out)}
               down={(e) => dragHandle(e, p.id, 'out')}
             />
             <Handle
               from={px(next.at)}
-              to={px([
-                (next.at[0] ?? 0) + (next.into[0] ?? 0),
-                (next.at[1] ?? 0) + (next.into[1] ?? 0),
-              ])}
+              to={end(next.at, next.into)}
               down={(e) => dragHandle(e, next.id, 'into')}
             />
           </g>
         )
       })}
-      {view?.fillets.map((f) => {
-        const at = px(f.centre)
-        return (
-          <text key={f.point} x={at[0] + 6} y={at[1] + 4} pointerEvents="none">
-            R {lengthText(f.radius, lengths, 4)}
-            {f.radius < f.asked * (1 - 1e-9)
-              ? ` (room for no more, ${lengthFigure(f.asked, lengths, 4)} asked)`
-              : ''}
-          </text>
-        )
-      })}
+      {view?.fillets.map((f) => (
+        <FilletText key={f.point} f={f} points={points} px={px} />
+      ))}
       {points.map((p) => {
         const at = px(p.at)
         return (
@@ -280,6 +310,36 @@ function Drawing(props: DrawingProps) {
   )
 }
 
+/** The radius of a corner, beside it, on the side of its arc. */
+function FilletText(props: {
+  f: CurveView['fillets'][number]
+  points: CurveView['points']
+  px: (p: readonly number[]) => Pair
+}) {
+  const { f, points, px } = props
+  const lengths = useLengths()
+  const corner = points.find((p) => p.id === f.point)
+  if (!corner) return null
+  const [x, y] = px(corner.at)
+  const [cx, cy] = px(f.centre)
+  const left = cx < x
+  const room =
+    f.radius < f.asked * (1 - 1e-9)
+      ? ` (room for no more, ${lengthFigure(f.asked, lengths, 4)} asked)`
+      : ''
+  return (
+    <text
+      x={x + (left ? -8 : 8)}
+      y={y + (cy < y ? 20 : -11)}
+      textAnchor={left ? 'end' : 'start'}
+      pointerEvents="none"
+    >
+      R {lengthText(f.radius, lengths, 4)}
+      {room}
+    </text>
+  )
+}
+
 function toPath(view: CurveView | undefined, px: (p: readonly number[]) => Pair): string {
   if (!view?.samples.length) return ''
   return (
@@ -294,18 +354,23 @@ function toPath(view: CurveView | undefined, px: (p: readonly number[]) => Pair)
   )
 }
 
-/** The point behind which a new one on the line belongs: the piece whose chord is nearest. */
-export function nearestPiece(view: CurveView | undefined, at: Pair): string | null {
+/** The point behind which a new one on the line belongs, the piece whose chord is nearest as it is drawn; and the place on that chord. */
+export function nearestPiece(
+  view: CurveView | undefined,
+  at: Pair,
+  [across, up]: Plane,
+): { after: string | null; place: number[] } {
   const pts = view?.points ?? []
-  let best: string | null = pts.at(-1)?.id ?? null
+  const last = pts.at(-1)
+  let best = { after: last?.id ?? null, place: [...(last?.at ?? [...at])] }
   let least = Infinity
   const count = view?.closed ? pts.length : pts.length - 1
   for (let i = 0; i < count; i += 1) {
     const a = pts[i]
     const b = pts[(i + 1) % pts.length]
     if (!a || !b) continue
-    const [ax = 0, ay = 0] = a.at
-    const [bx = 0, by = 0] = b.at
+    const [ax, ay] = [a.at[across] ?? 0, a.at[up] ?? 0]
+    const [bx, by] = [b.at[across] ?? 0, b.at[up] ?? 0]
     const l = (bx - ax) ** 2 + (by - ay) ** 2
     const t =
       l > 0
@@ -314,7 +379,7 @@ export function nearestPiece(view: CurveView | undefined, at: Pair): string | nu
     const d = Math.hypot(at[0] - ax - t * (bx - ax), at[1] - ay - t * (by - ay))
     if (d < least) {
       least = d
-      best = a.id
+      best = { after: a.id, place: a.at.map((x, k) => x + t * ((b.at[k] ?? x) - x)) }
     }
   }
   return best

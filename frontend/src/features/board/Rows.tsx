@@ -2,6 +2,7 @@ import type { Curve } from '../../shared/api/client'
 import { doEdit, shownParts, useSession } from '../../shared/session'
 import { useLengths } from '../../shared/shown'
 import { numberAt } from '../../shared/targets'
+import { ChoiceWord } from '../../shared/ui/ChoiceWord'
 import { NumberChip } from '../../shared/ui/NumberChip'
 
 type Join = 'straight' | 'bezier' | 'smooth'
@@ -23,6 +24,7 @@ export function Rows(props: {
   const bench = session.preview ?? session.bench
   const lengths = useLengths()
   if (!bench) return null
+  const names = curve.kind === 'path' ? ['X', 'Y', 'Z'] : ['across', 'up']
   const number = (address: string) => {
     const target = numberAt(bench, shownParts(session), address)
     return target ? <NumberChip target={target} plain /> : null
@@ -33,8 +35,9 @@ export function Rows(props: {
         <thead>
           <tr>
             <th />
-            <th>across</th>
-            <th>up</th>
+            {names.map((name) => (
+              <th key={name}>{name}</th>
+            ))}
             <th style={{ paddingRight: 10 }}>R, {lengths.unit}</th>
             <th>then</th>
             <th />
@@ -49,29 +52,20 @@ export function Rows(props: {
               data-testid={`row-${p.id ?? ''}`}
             >
               <td className="muted figures">{i + 1}</td>
-              <td>{number(`curves/${curve.id}/${p.id ?? ''}/at/0`)}</td>
-              <td>{number(`curves/${curve.id}/${p.id ?? ''}/at/1`)}</td>
+              {names.map((name, k) => (
+                <td key={name}>{number(`curves/${curve.id}/${p.id ?? ''}/at/${k}`)}</td>
+              ))}
               <td>{number(`curves/${curve.id}/${p.id ?? ''}/fillet`)}</td>
               <td>
-                <select
-                  aria-label={`How the piece after point ${i + 1} runs`}
-                  value={p.join ?? 'straight'}
-                  style={{ background: 'none', fontSize: 13, maxWidth: 66 }}
-                  onChange={(e) =>
-                    doEdit({
-                      kind: 'set_point',
-                      curve: curve.id,
-                      point: p.id ?? '',
-                      join: e.target.value as Join,
-                    })
+                <ChoiceWord
+                  label={`How the piece after point ${i + 1} runs`}
+                  testId={`join-${p.id ?? ''}`}
+                  now={p.join ?? 'straight'}
+                  choices={JOINS}
+                  choose={(join) =>
+                    doEdit({ kind: 'set_point', curve: curve.id, point: p.id ?? '', join })
                   }
-                >
-                  {JOINS.map(([v, words]) => (
-                    <option key={v} value={v}>
-                      {words}
-                    </option>
-                  ))}
-                </select>
+                />
               </td>
               <td>
                 <button

@@ -3,7 +3,14 @@ import { addressOf } from '../../shared/graph'
 import type { GraphPlace, Written } from '../../shared/graph'
 import { shownParts, useSession } from '../../shared/session'
 import { numberAt } from '../../shared/targets'
+import { ChoiceWord } from '../../shared/ui/ChoiceWord'
 import { NumberChip } from '../../shared/ui/NumberChip'
+
+type Pass = 'corner' | 'smooth' | 'handles'
+const PASSES: readonly (readonly [Pass, string])[] = [
+  ['corner', 'a corner'],
+  ['smooth', 'smooth'],
+]
 
 /** The points as numbers: place and value are typed, corners made smooth. */
 export function Points(props: {
@@ -52,17 +59,15 @@ export function Points(props: {
               <td>{number(`${p.id}/at`)}</td>
               <td>{number(`${p.id}/value`)}</td>
               <td>
-                <select
-                  aria-label={`How the graph passes point ${i + 1}`}
-                  data-testid={`graph-smooth-${p.id}`}
-                  value={p.in || p.out ? 'handles' : p.smooth ? 'smooth' : 'corner'}
-                  style={{ background: 'none', fontSize: 13, maxWidth: 90 }}
-                  onChange={(e) => props.shape(p.id, e.target.value === 'smooth')}
-                >
-                  <option value="corner">a corner</option>
-                  <option value="smooth">smooth</option>
-                  {(p.in ?? p.out) && <option value="handles">its handles</option>}
-                </select>
+                <ChoiceWord
+                  label={`How the graph passes point ${i + 1}`}
+                  testId={`graph-smooth-${p.id}`}
+                  now={p.in || p.out ? 'handles' : p.smooth ? 'smooth' : 'corner'}
+                  choices={p.in || p.out ? [...PASSES, ['handles', 'its handles']] : PASSES}
+                  choose={(way) => {
+                    if (way !== 'handles') props.shape(p.id, way === 'smooth')
+                  }}
+                />
               </td>
               <td>
                 <button

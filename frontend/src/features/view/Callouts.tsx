@@ -8,6 +8,7 @@ import { useSection } from '../../shared/section'
 import { inFile } from '../../shared/number'
 import type { NumberTarget } from '../../shared/number'
 import { NumberField } from '../../shared/ui/NumberChip'
+import { facing } from '../../shared/planes'
 import { lengthText, lengthsOf, placeText } from '../../shared/units'
 import type { Lengths } from '../../shared/units'
 import { useView } from '../../shared/viewState'
@@ -296,7 +297,13 @@ export function SmallGrip(
   )
 }
 
-/** A point of the profile, dragged on the body in the profile's plane. */
+const AXES = [
+  [1, 0, 0],
+  [0, 1, 0],
+  [0, 0, 1],
+] as const
+
+/** A point of a curve: of a profile dragged in its plane, of a path in that of the board, or the one that faces the eye. */
 export function PointGrip({ stage, part, bench, s, small }: Omit<CalloutProps, 'open'>) {
   const { lit, hover } = useLit(s.target.address)
   const half = small ? 3 : 4.5
@@ -309,12 +316,13 @@ export function PointGrip({ stage, part, bench, s, small }: Omit<CalloutProps, '
   const written = curve?.points.find((p) => p.id === pointId)?.at ?? []
   const down = (e: ReactPointerEvent<SVGElement>) => {
     if (!shown) return
-    const u = screenWay(stage, here, new Vector3(...s.callout.along).transformDirection(m))
-    const v = screenWay(
-      stage,
-      here,
-      new Vector3(...(s.callout.second ?? [0, 0, 1])).transformDirection(m),
-    )
+    const way = (d: readonly number[]) =>
+      screenWay(stage, here, new Vector3(...(d as [number, number, number])).transformDirection(m))
+    const inSpace = shown.at.length === 3
+    const axes = AXES.map(way)
+    const plane = !inSpace ? ([0, 1] as const) : (useView.getState().plane ?? facing(axes))
+    const u = inSpace ? (axes[plane[0]] ?? way([1, 0, 0])) : way(s.callout.along)
+    const v = inSpace ? (axes[plane[1]] ?? way([0, 0, 1])) : way(s.callout.second ?? [0, 0, 1])
     const det = u.x * v.y - u.y * v.x
     const flat = Math.abs(det) * stage.mmPerPx() ** 2 < 0.04
     const local = (p: PointerEvent): Pair => {
@@ -327,8 +335,9 @@ export function PointGrip({ stage, part, bench, s, small }: Omit<CalloutProps, '
       }
       return [(d.x * v.y - d.y * v.x) / det, (u.x * d.y - u.y * d.x) / det]
     }
-    dragPlane(e, local, s.target.step * (s.target.per ?? 1), shown.at, (p) =>
-      movedPoint(curveId, pointId, written, p),
+    const from = plane.map((k) => shown.at[k] ?? 0)
+    dragPlane(e, local, s.target.step * (s.target.per ?? 1), from, (p) =>
+      movedPoint(curveId, pointId, written, p, plane),
     )
   }
   return (

@@ -86,6 +86,21 @@ function seeWhatCame(frame: Framing, stage: Stage, parts: readonly PartView[], b
   if (bodies && !useSession.getState().bench?.waiting.length) frame.on = false
 }
 
+/** Whether a part lies beside the picture, or reaches far out of it. */
+function outOfSight(stage: Stage, part: PartView): boolean {
+  const spots = cornersOf(part).map((p) => stage.project(p))
+  const inside = spots.filter(
+    (s) => s.ahead && s.x >= 0 && s.y >= 0 && s.x <= stage.width && s.y <= stage.height,
+  )
+  return inside.length < 3
+}
+
+/** A part that was just made is seen: all are, where it would come out of sight. */
+function seeWhatIsNew(known: Set<string>, stage: Stage, parts: readonly PartView[]): void {
+  const fresh = known.size ? parts.filter((p) => p.mesh && !known.has(p.part)) : []
+  if (fresh.some((p) => !p.part.startsWith(BEFORE) && outOfSight(stage, p))) seeAll(stage, parts)
+}
+
 /** The parts whose bodies stand on the stage. */
 const shownOf = (parts: readonly PartView[], only: string | null) =>
   parts.filter((p) => p.mesh && !p.hidden && (!only || plain(p.part) === only))
@@ -97,6 +112,7 @@ export function useBodies(
   holder: React.RefObject<HTMLDivElement | null>,
 ): void {
   const framing = useRef<Framing>({ on: true, bodies: 0, looking: null })
+  const known = useRef(new Set<string>())
   const document_ = useSession((s) => (s.preview ?? s.bench)?.document)
   const only = useView((s) => s.only)
   const limit = useView((s) => s.limit)
@@ -169,6 +185,8 @@ export function useBodies(
         holder.current?.setAttribute('data-shown', wanted.map((p) => p.mesh).join(' '))
         holder.current?.setAttribute('data-limit', limit)
         seeWhatCame(framing.current, stage, parts, rows.length)
+        seeWhatIsNew(known.current, stage, wanted)
+        known.current = new Set(document_?.parts?.map((p) => p.id))
       })
       .catch(() => {
         if (on) void refresh() // the server was restarted and has forgotten the hash: ask anew

@@ -856,7 +856,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "along" | "angle" | "axis" | "choice" | "count" | "counts" | "curve" | "curves" | "factor" | "file" | "finish" | "further" | "graph" | "length" | "part" | "parts" | "pick" | "seed" | "share" | "step" | "switch" | "vector" | "weights";
+            kind: "along" | "angle" | "angles" | "axis" | "choice" | "count" | "counts" | "curve" | "curves" | "factor" | "file" | "finish" | "further" | "graph" | "length" | "part" | "parts" | "pick" | "seed" | "share" | "step" | "switch" | "vector" | "weights";
             /** Unit */
             unit: string;
             /** Description */
@@ -1121,7 +1121,7 @@ export interface components {
         };
         /**
          * Curve
-         * @description A profile: points in its own plane, open or closed.
+         * @description A profile: points in its own plane; or a path: points in space. Open or closed.
          */
         Curve: {
             /** Id */
@@ -1131,9 +1131,9 @@ export interface components {
             /**
              * Kind
              * @default profile
-             * @constant
+             * @enum {string}
              */
-            kind?: "profile";
+            kind?: "profile" | "path";
             /**
              * Closed
              * @default false
@@ -1153,7 +1153,7 @@ export interface components {
             id?: string | null;
             /**
              * At
-             * @description (across, up) in the curve's own plane, mm
+             * @description of a profile (across, up) in its own plane, of a path (x, y, z), mm
              */
             at: (number | string)[];
             /**
@@ -1209,8 +1209,23 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "profile" | "path";
             /** Closed */
             closed: boolean;
+            /**
+             * Length
+             * @description mm; null of a curve without two places
+             */
+            length: number | null;
+            /**
+             * Crosses
+             * @description where a profile crosses itself
+             */
+            crosses: number[] | null;
             /** Points */
             points: components["schemas"]["CurvePointView"][];
             /** Samples */
@@ -1894,7 +1909,7 @@ export interface components {
         };
         /**
          * AddPart
-         * @description Add a part that begins with a blank, and the curve it is made from, if any.
+         * @description Add a part that begins with a blank, and the curves it is made from, if any.
          */
         AddPart: {
             /**
@@ -1915,6 +1930,11 @@ export interface components {
                 [key: string]: unknown;
             };
             curve?: components["schemas"]["Curve"] | null;
+            /**
+             * Curves
+             * @description where there are several
+             */
+            curves?: components["schemas"]["Curve"][];
             /** Finish */
             finish?: string | null;
             placement?: components["schemas"]["Placement"] | null;

@@ -1,36 +1,43 @@
 import { X } from 'lucide-react'
 import { chooseFile, drawNew } from '../adding'
-import type { Step } from '../api/client'
+import type { Curve, Step, ValueView } from '../api/client'
 import { api } from '../api/client'
 import { operatorOf } from '../operators'
 import { doEdit, say, useSession } from '../session'
 import { useView } from '../viewState'
 import type { ChipProps } from './at'
+import type { MenuEntry } from '../ui/Menu'
 import { choices, setting } from './chip'
+
+/** Whether a value can take a curve: a path goes where a path is wanted alone, a profile everywhere. */
+const fits = (c: Curve, spec: ValueView) => c.kind !== 'path' || spec.of.includes('path')
+
+const openBoard = (id: string) => useView.getState().set({ board: id, graph: null })
 
 export function CurveChip(props: ChipProps) {
   const bench = useSession((s) => s.bench)
   const now = props.step.values?.[props.spec.key]
   const curves = bench?.document.curves ?? []
   const found = curves.find((c) => c.id === now)
-  const open = (id: string) => useView.getState().set({ board: id, graph: null })
-  return choices(props, found?.name ?? 'a profile', [
+  return choices(props, found?.name ?? (props.spec.of.includes('path') ? 'a path' : 'a profile'), [
     ...(found
       ? [
           {
             id: '=draw',
             words: `Draw ${found.name}`,
             note: 'on the board',
-            act: () => open(found.id),
+            act: () => openBoard(found.id),
           },
         ]
       : []),
-    ...curves.map((c) => ({
-      id: c.id,
-      words: c.name,
-      chosen: c.id === now,
-      act: () => doEdit(setting(props, c.id)),
-    })),
+    ...curves
+      .filter((c) => fits(c, props.spec))
+      .map((c) => ({
+        id: c.id,
+        words: c.name,
+        chosen: c.id === now,
+        act: () => doEdit(setting(props, c.id)),
+      })),
     {
       id: '=new',
       words: 'Draw a new one',
@@ -119,20 +126,39 @@ export function FileChip(props: ChipProps) {
 }
 
 /** Several names in order: each can be taken out, others put behind. */
-function NameList(props: ChipProps & { known: { id: string; name: string }[]; one: string }) {
-  const { step, spec, known } = props
+function NameList(
+  props: ChipProps & {
+    known: { id: string; name: string }[]
+    one: string
+    open?: (id: string) => void
+    more?: MenuEntry[]
+  },
+) {
+  const { step, spec, known, open } = props
   const raw = step.values?.[spec.key]
   const now = Array.isArray(raw) ? (raw as string[]) : []
   const keep = (rows: string[]) => doEdit(setting(props, rows.length ? rows : null))
   const rest = known.filter((k) => !now.includes(k.id))
+  const nameOf = (id: string) => known.find((k) => k.id === id || k.name === id)?.name ?? id
   return (
     <>
       {now.map((id, i) => (
-        <span key={`${id} ${i}`}>
-          {known.find((k) => k.id === id || k.name === id)?.name ?? id}
+        <span key={`${id} ${i}`} style={{ whiteSpace: 'nowrap' }}>
+          {open ? (
+            <button
+              className="plain chip choice"
+              title="Draw it on the board"
+              data-testid={`listed-${id}`}
+              onClick={() => open(id)}
+            >
+              {nameOf(id)}
+            </button>
+          ) : (
+            nameOf(id)
+          )}
           <button
             className="plain muted drop"
-            aria-label={`Take ${id} out`}
+            aria-label={`Take ${nameOf(id)} out`}
             onClick={() => keep(now.filter((_, k) => k !== i))}
           >
             <X size={13} />
@@ -140,18 +166,31 @@ function NameList(props: ChipProps & { known: { id: string; name: string }[]; on
           {', '}
         </span>
       ))}
-      {choices(
-        props,
-        now.length ? 'another' : `a ${props.one}`,
-        rest.map((k) => ({ id: k.id, words: k.name, act: () => keep([...now, k.id]) })),
-      )}
+      {choices(props, now.length ? 'another' : `a ${props.one}`, [
+        ...rest.map((k) => ({ id: k.id, words: k.name, act: () => keep([...now, k.id]) })),
+        ...(props.more ?? []),
+      ])}
     </>
   )
 }
 
 export function CurvesChip(props: ChipProps) {
   const curves = useSession((s) => s.bench?.document.curves)
-  return <NameList {...props} one="curve" known={curves ?? []} />
+  return (
+    <NameList
+      {...props}
+      one="curve"
+      known={(curves ?? []).filter((c) => fits(c, props.spec))}
+      open={openBoard}
+      more={[
+        {
+          id: '=new',
+          words: 'Draw a new one',
+          act: () => drawNew(props.part.id, props.step.id, props.spec),
+        },
+      ]}
+    />
+  )
 }
 
 export function PartsChip(props: ChipProps) {

@@ -22,6 +22,23 @@ export function SeveralNumbers(props: ChipProps) {
   )
 }
 
+/** An angle for each of what another value lists. */
+export function EachAngle(props: ChipProps) {
+  const listed: unknown = props.step.values?.[props.spec.beside]
+  const count = Array.isArray(listed) ? listed.length : 0
+  return (
+    <>
+      turned by{' '}
+      {Array.from({ length: count }, (_, k) => (
+        <span key={k} style={{ whiteSpace: 'nowrap' }}>
+          {k > 0 && ', '}
+          {props.number(`/${String(k)}`)}
+        </span>
+      ))}
+    </>
+  )
+}
+
 /** A graph: what its values run through; a click opens it for editing. */
 export function GraphChip(props: ChipProps) {
   const { step, spec } = props

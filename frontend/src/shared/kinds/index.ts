@@ -10,13 +10,15 @@ import {
   PartsChip,
   StepChip,
 } from './NameChips'
-import { GraphChip, OneNumber, SeveralNumbers } from './NumberChips'
+import { EachAngle, GraphChip, OneNumber, SeveralNumbers } from './NumberChips'
 import { FurtherChip, PickChip, WeightsChip } from './PickChips'
 import { AxisChip, ChoiceChip, SwitchChip } from './WordChips'
 import * as numbers from './numbers'
 
 const counted = (value: number, key: string) =>
-  `${whole(value)} ${(Math.round(value) === 1 ? key.replace(/s$/, '') : key).replaceAll('_', ' ')}`
+  key === 'count'
+    ? `count ${whole(value)}`
+    : `${whole(value)} ${(Math.round(value) === 1 ? key.replace(/s$/, '') : key).replaceAll('_', ' ')}`
 
 /**
  * What the page does with each kind of value: its chip in a sentence, the number that chips and
@@ -25,6 +27,7 @@ const counted = (value: number, key: string) =>
 export const KINDS: Record<ValueView['kind'], KindOnPage> = {
   length: { chip: OneNumber, number: numbers.lengthNumber },
   angle: { chip: OneNumber, number: numbers.angleNumber },
+  angles: { chip: EachAngle, number: numbers.angleNumber },
   count: { chip: OneNumber, number: numbers.wholeNumber, callout: counted },
   factor: {
     chip: OneNumber,

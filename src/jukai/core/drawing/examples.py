@@ -25,6 +25,7 @@ def example_bench(example: Example) -> Bench:
     curves: list[dict[str, object]] = [
         {"id": "c1", "name": "Profile", "closed": example.closed, "points": list(example.profile)},
         {"id": "c2", "name": "Path", "kind": "path", "points": list(example.path)},
+        {"id": "c2", "name": "Second", "closed": True, "points": list(example.second)},
     ]
     rows = (("p0", example.beside), ("p1", example.steps))
     parts = [

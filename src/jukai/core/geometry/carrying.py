@@ -10,7 +10,7 @@ from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.paths import Frames, Stations
 from jukai.core.geometry.tubes import Run
 
-__all__ = ["Tight", "run_along", "sharpest", "tightest"]
+__all__ = ["Tight", "run_along", "sharpest", "tightest", "tightest_of"]
 
 
 def run_along(stations: Stations, lies: Frames, scale: Floats, turn: Floats) -> Run:
@@ -78,3 +78,18 @@ def tightest(run: Run, stations: Stations, section: Floats) -> Tight | None:
     if back[k] <= 0 or share[k] >= 1:
         return None
     return Tight(int(start[k]), float(max(share[k], 0.0)))
+
+
+def tightest_of(places: Floats, stations: Stations) -> Tight | None:
+    """Return the same of rings (k, n, 3) of any shape: between which stations points go back, None where all go forward."""
+    to = np.roll(np.arange(len(places)), -1) if stations.closed else np.arange(1, len(places))
+    start = np.arange(len(to))
+    way = stations.after[start] + stations.before[to]
+    way /= np.maximum(np.linalg.norm(way, axis=1), 1e-300)[:, None]
+    step = np.einsum("ij,ij->i", stations.points[to] - stations.points[start], way)
+    levels = np.einsum("ijk,ik->ij", places[to] - places[start], way)
+    least = levels.min(axis=1)
+    k = int(np.argmin(least))
+    if least[k] > 0:
+        return None
+    return Tight(k, float(step[k] / max(step[k] - least[k], 1e-300)))

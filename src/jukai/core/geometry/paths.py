@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
+from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
@@ -119,11 +120,24 @@ class Path:
 
     def stations(self, steps: list[int]) -> Stations:
         """Return the path cut into as many chords for each piece, evenly by length."""
+        return self._cut([length * np.arange(n + 1) / n for length, n in zip(self.lengths, steps, strict=True)])
+
+    def stations_at(self, shares: Floats) -> Stations:
+        """Return places at shares of the length, ascending from 0 to 1, and where pieces meet."""
+        ends = np.concatenate([[0.0], np.cumsum(self.lengths)])
+        want = np.asarray(shares) * ends[-1]
+        eps = 1e-9 * ends[-1]
+        rows = [
+            np.concatenate([[0.0], want[(want > a + eps) & (want < b - eps)] - a, [b - a]]) for a, b in pairwise(ends)
+        ]
+        return self._cut(rows)
+
+    def _cut(self, rows: list[Floats]) -> Stations:
+        """Return stations at lengths within each piece, from 0 to its whole."""
         points, slopes = [], []
         lengths, up_to = [], 0.0
-        for each, n in zip(self.pieces, steps, strict=True):
+        for each, want in zip(self.pieces, rows, strict=True):
             t, length = _measured(each)
-            want = length[-1] * np.arange(n + 1) / n
             at = np.interp(want, length, t)
             at[0], at[-1] = 0.0, 1.0
             points.append(each.point(at))

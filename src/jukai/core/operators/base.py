@@ -209,7 +209,7 @@ class Example:
     files : files beside the bench, by name.
     profile : the points of a curve ``c1``, where one is needed.
     closed : whether that curve is closed.
-    path : the points of a path ``c2``, where one is needed.
+    path, second : the points of a path or of another closed profile ``c2``, where one is needed.
     seen_from : degrees around and above that it is looked at from.
     """
 
@@ -219,6 +219,7 @@ class Example:
     profile: tuple[object, ...] = ()
     closed: bool = False
     path: tuple[object, ...] = ()
+    second: tuple[object, ...] = ()
     seen_from: tuple[float, float] = (-35.0, 25.0)
 
 

@@ -3,16 +3,32 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.crossings import polyline_crossing
+from jukai.core.geometry.graphs import Graph
+from jukai.core.notes import Note
 from jukai.core.operators.base import Callout, CalloutForm
 from jukai.core.operators.inputs import CurveInput
 
-__all__ = ["closed_section", "drawn_section", "path_points", "reach_of", "shared_out", "square_section"]
+if TYPE_CHECKING:
+    from jukai.core.geometry.carrying import Tight
+    from jukai.core.geometry.paths import Stations
+
+__all__ = [
+    "closed_section",
+    "drawn_section",
+    "path_points",
+    "reach_of",
+    "shared_out",
+    "sizes_along",
+    "square_section",
+    "tight_note",
+]
 
 
 def square_section(sides: int) -> Floats:
@@ -78,6 +94,37 @@ def shared_out(lengths: Floats, total: int) -> np.ndarray:
         rest = total - int(cuts.sum())
         cuts[np.argsort(-(extra - np.floor(extra)), kind="stable")[:rest]] += 1
     return cuts
+
+
+def sizes_along(size: Graph | None, share: Floats, *, closed: bool) -> Floats:
+    """Return the size at each station of a run; only the ends of an open one may be 0, where it runs out to a point.
+
+    Raises
+    ------
+    ValueProblem
+        When it falls to nothing anywhere else, with the place.
+    """
+    if size is None:
+        return np.ones(len(share))
+    places = np.union1d(np.linspace(0.0, 1.0, 1001), share)
+    found = size(places)
+    inner = np.ones(len(places), bool) if closed else (places > 0) & (places < 1)
+    bad = (found < 0) | (inner & (found <= 1e-9))
+    if bad.any():
+        at = int(np.argmin(np.where(bad, found, np.inf)))
+        raise ValueProblem(
+            f"The size falls to {found[at]:.3g} at {100 * places[at]:.3g} % of the way.", field="size_along",
+            hint="Only the ends of what is open may run to 0, in a point.",
+        )  # fmt: skip
+    return size(share)
+
+
+def tight_note(stations: Stations, tight: Tight, what: str, field: str) -> Note:
+    """Return the warning that a section is carried through itself, with the place and how much smaller it would pass."""
+    spot = stations.points[tight.station]
+    where = ", ".join(f"{x:.4g}" for x in spot)
+    text = f"{what} at ({where}): {100 * tight.share:.3g} % of the size would pass there."
+    return Note("warning", text, ((float(spot[0]), float(spot[1]), float(spot[2])),), field=field)
 
 
 def path_points(path: CurveInput) -> Iterator[Callout]:

@@ -152,7 +152,7 @@ class SetCurve(_Edit):
 
 
 class AddPart(_Edit):
-    """Add a part that begins with a blank, and the curve it is made from, if any."""
+    """Add a part that begins with a blank, and the curves it is made from, if any."""
 
     kind: Literal["add_part"] = "add_part"
     part: Id
@@ -161,6 +161,7 @@ class AddPart(_Edit):
     operator: str
     values: JsonObject = Field(default_factory=dict)
     curve: Curve | None = None
+    curves: list[Curve] = Field(default_factory=list, max_length=200, description="where there are several")
     finish: str | None = None
     placement: Placement | None = None
     reference: bool = False

@@ -45,7 +45,9 @@ def _add_part(bench: Bench, e: AddPart) -> Bench:
         placement=e.placement or Placement(),
         recipe=[Step(id=e.step, operator=e.operator, values=e.values)],
     )
-    curves = [*bench.curves, e.curve] if e.curve is not None else bench.curves
+    curves = list(bench.curves)
+    for curve in [*([] if e.curve is None else [e.curve]), *e.curves]:
+        curves.append(curve.model_copy(update={"name": free_name(curves, curve.name)}))
     return with_point_ids(bench.model_copy(update={"parts": [*bench.parts, part], "curves": curves}))
 
 

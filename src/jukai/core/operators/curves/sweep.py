@@ -29,7 +29,7 @@ from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.curve import curve
 from jukai.core.operators.kinds.graph import graph
-from jukai.core.operators.sections import closed_section, path_points, shared_out
+from jukai.core.operators.sections import closed_section, path_points, shared_out, sizes_along, tight_note
 
 if TYPE_CHECKING:
     from jukai.core.geometry.carrying import Tight
@@ -134,7 +134,7 @@ def sweep(values: Values, context: Context) -> Result:
         ) from None  # fmt: skip
     context.checkpoint(0.2)
     share = stations.share
-    scale = _sizes(values.size_along, share, closed=stations.closed)
+    scale = sizes_along(values.size_along, share, closed=stations.closed)
     turn = values.turn + (np.zeros(len(share)) if values.turn_along is None else values.turn_along(share))
     run = run_along(stations, lies, scale, turn)
     if not stations.closed:
@@ -184,25 +184,6 @@ def _refuse_turning_back(path: CurveInput, stations: Stations) -> None:
         )  # fmt: skip
 
 
-def _sizes(size: Graph | None, share: Floats, *, closed: bool) -> Floats:
-    if size is None:
-        return np.ones(len(share))
-    out = size(share)
-    inner = share if closed else share[1:-1]
-    low = size(np.union1d(np.linspace(0, 1, 1001), inner))
-    if low.min() < 0 or (out[1:-1] <= 1e-9).any() or (closed and out.min() <= 1e-9):
-        at = (
-            float(share[int(np.argmin(out))])
-            if low.min() >= 0
-            else float(np.linspace(0, 1, 1001)[int(np.argmin(size(np.linspace(0, 1, 1001))))])
-        )
-        raise ValueProblem(
-            f"The size falls to {min(float(low.min()), float(out.min())):.3g} at {100 * at:.3g} % of the path.", field="size_along",
-            hint="Only the ends of an open path may run to 0, in a point.",
-        )  # fmt: skip
-    return out
-
-
 def _notes(values: Values, path: Path, stations: Stations, tight: Tight | None, faces: int) -> list[Note]:
     many = f"{faces:,}".replace(",", "\u2009")
     out = [Note("info", f"{many} faces; {path.long:.4g} mm of path.", field="path")]
@@ -218,10 +199,7 @@ def _notes(values: Values, path: Path, stations: Stations, tight: Tight | None, 
             )
             out.append(Note("warning", f"The corner at ({where}) {room}.", (three(spot),), field="path"))
     if tight is not None:
-        spot = stations.points[tight.station]
-        where = ", ".join(f"{x:.4g}" for x in spot)
-        text = f"The path bends more tightly than the profile reaches inward at ({where}): a profile of {100 * tight.share:.3g} % of its size would pass there."
-        out.append(Note("warning", text, (three(spot),), field="path"))
+        out.append(tight_note(stations, tight, "The path bends more tightly than the profile reaches inward", "path"))
     if stations.closed:
         jump = 0.0 if values.turn_along is None else float(np.subtract(*values.turn_along(np.array([1.0, 0.0]))))
         if abs(jump - 360 * round(jump / 360)) > 1e-6:

@@ -16,12 +16,13 @@ MOST = 200
 
 @dataclass(frozen=True, kw_only=True)
 class CurvesKind(ValueKind[tuple[CurveInput, ...]]):
-    """Ids of curves, at least ``least`` of them."""
+    """Ids of curves, at least ``least`` of them; ``closed`` where each must be that."""
 
     name: ClassVar[str] = "curves"
     refers: ClassVar[str] = "curve"
     of: str = "profile"
     least: int = 2
+    closed: bool = False
 
     def schema(self) -> Schema:
         """Return the JSON Schema of the written form."""
@@ -49,11 +50,17 @@ class CurvesKind(ValueKind[tuple[CurveInput, ...]]):
 
     def describe(self) -> Schema:
         """Return what sort of curves it takes, and how many at least."""
-        return {"of": [self.of], "axes": self.least}
+        return {"of": [self.of, "closed"] if self.closed else [self.of], "axes": self.least}
 
 
 def curves(
-    description: str, *, of: str = "profile", least: int = 2, chapter: str = "", **more: Unpack[Declared]
+    description: str,
+    *,
+    of: str = "profile",
+    least: int = 2,
+    closed: bool = False,
+    chapter: str = "",
+    **more: Unpack[Declared],
 ) -> tuple[CurveInput, ...]:
     """Declare several curves of the bench, in order."""
-    return declare(CurvesKind(of=of, least=least, chapter=chapter), ..., description, **more)
+    return declare(CurvesKind(of=of, least=least, closed=closed, chapter=chapter), ..., description, **more)

@@ -1,0 +1,190 @@
+"""Closed sections of different points made alike: turned to each other, corners paired with corners, cut at the same places."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+
+from jukai.core.geometry.arrays import Bools, Floats
+
+__all__ = ["Outline", "alike", "least_turn", "pairs_of_corners"]
+
+_EVEN = 512
+"""Places by which two outlines are held against each other."""
+_SAME, _NEAR = 1 / 2048, 1 / 12
+"""Shares of the way round: nearer than the first a point stands for a place, nearer than the second a corner may."""
+_MOST_CORNERS = 400
+"""Corners beyond which outlines are paired by their length alone."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Outline:
+    """A closed polyline, counter-clockwise.
+
+    Attributes
+    ----------
+    points : (n, 2) mm.
+    corner : (n,) whether a point is a corner of what is drawn, rather than of its chords.
+    """
+
+    points: Floats
+    corner: Bools
+
+    @property
+    def share(self) -> Floats:
+        """How far round each point stands, (n + 1,) from 0 to 1; the last is the first again."""
+        step = np.hypot(*(np.roll(self.points, -1, axis=0) - self.points).T)
+        out = np.concatenate([[0.0], np.cumsum(step)])
+        return np.asarray(out / max(float(out[-1]), 1e-300))
+
+    def at(self, places: Floats) -> Floats:
+        """Return points (k, 2) at shares of the way round; whole turns make no difference."""
+        share = self.share
+        x = np.asarray(places) % 1.0
+        ring = np.concatenate([self.points, self.points[:1]])
+        i = np.clip(np.searchsorted(share, x, side="right") - 1, 0, len(share) - 2)
+        t = (x - share[i]) / np.maximum(share[i + 1] - share[i], 1e-300)
+        return np.asarray(ring[i] + (ring[i + 1] - ring[i]) * t[:, None])
+
+    def turned_to(self, start: float) -> Outline:
+        """Return the same outline that begins at a place: at its point there, if one is as good as there, else with a new point."""
+        share = self.share[:-1]
+        gap = np.abs((share - start + 0.5) % 1.0 - 0.5)
+        k = int(np.argmin(gap))
+        if gap[k] <= _SAME:
+            return Outline(np.roll(self.points, -k, axis=0), np.roll(self.corner, -k))
+        after = int(np.searchsorted(share, start % 1.0))
+        points = np.insert(self.points, after, self.at(np.array([start]))[0], axis=0)
+        corner = np.insert(self.corner, after, False)
+        return Outline(np.roll(points, -after, axis=0), np.roll(corner, -after))
+
+
+def least_turn(a: Outline, b: Outline) -> float:
+    """Return the place of ``b`` that lies best where ``a`` begins: as little as can be is left between them.
+
+    Both are set about their middles and made of one size; of all starts the one with the least sum of squared distances, by
+    their circular correlation.
+    """
+    places = np.arange(_EVEN) / _EVEN
+    z, w = (_centred(o.at(places)) for o in (a, b))
+    fit = np.fft.ifft(np.conj(np.fft.fft(z)) * np.fft.fft(w)).real
+    best = float(fit.max())
+    # of starts as good as each other, as of a circle or a square, the one nearest to its own
+    good = np.flatnonzero(fit >= best - 1e-6 * max(abs(best), 1e-300))
+    k = int(good[np.argmin(np.minimum(good, _EVEN - good))])
+    before, here, after = (float(fit[(k + d) % _EVEN]) for d in (-1, 0, 1))
+    bend = before - 2 * here + after
+    start = (k + (0.5 * (before - after) / bend if bend < 0 else 0.0)) / _EVEN % 1.0
+    corners = b.share[:-1][b.corner]
+    if a.corner[0] and len(corners):  # a corner begins with a corner
+        gap = np.abs((corners - start + 0.5) % 1.0 - 0.5)
+        if gap.min() <= _NEAR:
+            return float(corners[int(np.argmin(gap))])
+    return start
+
+
+def _centred(points: Floats) -> np.ndarray:
+    z = points[:, 0] + 1j * points[:, 1]
+    z = z - z.mean()
+    return np.asarray(z / max(float(np.abs(z).mean()), 1e-300))
+
+
+def pairs_of_corners(a: Outline, b: Outline) -> list[tuple[int, int]]:
+    """Pair corners of two outlines that begin alike, in order, by how far round they stand and how much they turn.
+
+    Dynamic programming over both (H. Fuchs, Z. M. Kedem, S. P. Uselton, Optimal surface reconstruction from planar contours,
+    1977, on corners alone). Those that stand more than a twelfth of the way round from each other are not paired.
+    """
+    rows, cols = np.flatnonzero(a.corner), np.flatnonzero(b.corner)
+    if not len(rows) or not len(cols) or max(len(rows), len(cols)) > _MOST_CORNERS:
+        return []
+    s, t = a.share[rows], b.share[cols]
+    gap = np.abs((s[:, None] - t[None] + 0.5) % 1.0 - 0.5)
+    bend = np.abs(_turns(a)[rows][:, None] - _turns(b)[cols][None])
+    cost = gap + 0.02 * bend
+    alone = _NEAR / 2
+    n, m = cost.shape
+    best = np.zeros((n + 1, m + 1))
+    best[:, 0], best[0] = alone * np.arange(n + 1), alone * np.arange(m + 1)
+    for i in range(1, n + 1):
+        paired = best[i - 1, :-1] + cost[i - 1]
+        skipped = best[i - 1, 1:] + alone
+        row = np.minimum(paired, skipped)
+        # along a row a corner of ``b`` may be left alone: running least of (row - alone * j)
+        ahead = np.concatenate([best[i, :1], row - alone * np.arange(1, m + 1)])
+        best[i] = np.minimum.accumulate(ahead) + alone * np.arange(m + 1)
+    out = []
+    i, j = n, m
+    while i and j:
+        if np.isclose(best[i, j], best[i - 1, j - 1] + cost[i - 1, j - 1], rtol=0, atol=1e-12):
+            out.append((int(rows[i - 1]), int(cols[j - 1])))
+            i, j = i - 1, j - 1
+        elif np.isclose(best[i, j], best[i - 1, j] + alone, rtol=0, atol=1e-12):
+            i -= 1
+        else:
+            j -= 1
+    return out[::-1]
+
+
+def _turns(o: Outline) -> Floats:
+    """Radians by which an outline turns at each of its points."""
+    step = np.roll(o.points, -1, axis=0) - o.points
+    before = np.roll(step, 1, axis=0)
+    return np.asarray(np.arctan2(before[:, 0] * step[:, 1] - before[:, 1] * step[:, 0], (before * step).sum(axis=1)))
+
+
+def alike(outlines: list[Outline]) -> Floats:
+    """Return outlines that begin alike as rings of as many points each, (m, n, 2): corners of one stand on corners of the next.
+
+    Where neighbours have no corner for each other's, there is a point as far round between those that are paired. Between such
+    places each ring is cut as finely as the finest; one that has as many points there as are needed keeps its own.
+    """
+    maps = [_map(a, b) for a, b in pairwise(outlines)]
+    # where corners of each stand on the first
+    marks = [np.array([0.0])]
+    for k, o in enumerate(outlines):
+        places = o.share[:-1][o.corner]
+        for a, b in reversed(maps[:k]):
+            places = np.interp(places, b, a)
+        marks.append(places)
+    first = _once(np.concatenate(marks))
+    where = [first]
+    for a, b in maps:
+        where.append(np.interp(where[-1], a, b))
+    shares = [o.share for o in outlines]
+    ends = [np.append(w, 1.0) for w in where]
+    inside: list[list[np.ndarray]] = [
+        [np.flatnonzero((s[:-1] > p + 1e-9) & (s[:-1] < q - 1e-9)) for p, q in pairwise(e)]
+        for s, e in zip(shares, ends, strict=True)
+    ]
+    counts = [max(len(row[j]) for row in inside) for j in range(len(first))]
+    rings = []
+    for o, e, row in zip(outlines, ends, inside, strict=True):
+        parts = []
+        for j, n in enumerate(counts):
+            p, q = e[j], e[j + 1]
+            parts.append(o.at(np.array([p])))
+            own = row[j]
+            parts.append(o.points[own] if len(own) == n else o.at(p + (q - p) * np.arange(1, n + 1) / (n + 1)))
+        rings.append(np.concatenate(parts))
+    return np.stack(rings)
+
+
+def _map(a: Outline, b: Outline) -> tuple[Floats, Floats]:
+    """Return places of one outline and those of the next that belong to them, ascending from 0 to 1."""
+    s, t = a.share, b.share
+    pairs = [(float(s[i]), float(t[j])) for i, j in pairs_of_corners(a, b)]
+    kept = [(0.0, 0.0)]
+    for p, q in pairs:
+        if p > kept[-1][0] + 1e-9 and q > kept[-1][1] + 1e-9 and p < 1 - 1e-9 and q < 1 - 1e-9:
+            kept.append((p, q))
+    rows = np.array([*kept, (1.0, 1.0)])
+    return rows[:, 0], rows[:, 1]
+
+
+def _once(places: Floats) -> Floats:
+    """Return places in order, those that are the same but for rounding once."""
+    out = np.sort(places[places < 1 - 1e-9])
+    return np.asarray(out[np.concatenate([[True], np.diff(out) > 1e-9])])
