@@ -20,8 +20,8 @@ from jukai.core.geometry.bevel.rounding import round_edges
 from jukai.core.geometry.building import box_mesh
 from jukai.core.geometry.clearance import clearance, place
 from jukai.core.geometry.crossings import self_crossings
-from jukai.core.geometry.hidden_lines import SEEN_FROM, visible_lines
 from jukai.core.geometry.curves import CurveShape
+from jukai.core.geometry.hidden_lines import SEEN_FROM, visible_lines
 from jukai.core.geometry.lathe import Section, Turning, turn
 from jukai.core.geometry.measures import signed_volume
 from jukai.core.geometry.mesh import Mesh, join_meshes

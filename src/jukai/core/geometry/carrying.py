@@ -13,29 +13,68 @@ from jukai.core.geometry.tubes import Run
 __all__ = ["Tight", "run_along", "sharpest", "tightest", "tightest_of"]
 
 
-def run_along(stations: Stations, lies: Frames, scale: Floats, turn: Floats) -> Run:
+def run_along(stations: Stations, lies: Frames, scale: Floats, turn: Floats, reach: float) -> Run:
     """Return where sections stand: square to the path, at its corners in the plane half way between its directions.
 
-    There a section is stretched so that it fits the straight parts on both sides (a mitre).
+    There a section is stretched so that it fits the straight parts on both sides (a mitre). Those near a corner lean less and
+    less on their way from it, so that rows beside it do not run through it.
 
     Parameters
     ----------
     scale, turn : (k,) size of the section at each station, and degrees by which it is turned counter-clockwise, looking back
         along the path.
+    reach : how far a section of size 1 reaches from the path, mm.
     """
     a = np.radians(turn)[:, None]
     c, s = np.cos(a), np.sin(a)
     across, up = c * lies.across + s * lies.up, c * lies.up - s * lies.across
-    at = np.flatnonzero(stations.corner)
-    if len(at):
-        before, after = stations.before[at], stations.after[at]
-        n = before + after
-        n /= np.maximum(np.linalg.norm(n, axis=1), 1e-300)[:, None]
-        lean = np.maximum(np.einsum("ij,ij->i", before, n), 1e-9)[:, None]
-        across[at] -= before * (np.einsum("ij,ij->i", across[at], n)[:, None] / lean)
-        up[at] -= before * (np.einsum("ij,ij->i", up[at], n)[:, None] / lean)
+    if stations.corner.any():
+        lean = _leans(stations, reach * scale)
+        across, up = (v + stations.before * np.einsum("ij,ij->i", lean, v)[:, None] for v in (across, up))
     along = np.append(stations.length, stations.long) if stations.closed else stations.length
     return Run(stations.points, across, up, scale, along)
+
+
+def _leans(stations: Stations, reach: Floats) -> Floats:
+    """Return for each station how far forward its section leans for each mm in each direction, (k, 3)."""
+    k = len(stations.points)
+    out = np.zeros((k, 3))
+    corners = np.flatnonzero(stations.corner)
+    n = stations.before[corners] + stations.after[corners]
+    n /= np.maximum(np.linalg.norm(n, axis=1), 1e-300)[:, None]
+    lean = np.maximum(np.einsum("ij,ij->i", stations.before[corners], n), 1e-9)[:, None]
+    comes, goes = (-n / lean + d[corners] for d in (stations.before, stations.after))
+    out[corners] = comes
+    ends = (
+        [(None, i) for i in range(len(corners))][:1]
+        + [(i, i + 1) for i in range(len(corners) - 1)]
+        + [(len(corners) - 1, None)]
+    )
+    if stations.closed:
+        ends = [(i, (i + 1) % len(corners)) for i in range(len(corners))]
+    for a, b in ends:
+        start = 0 if a is None else int(corners[a])
+        stop = k - 1 if b is None else int(corners[b])
+        span = (stop - start) % k if stations.closed else stop - start
+        rows = (start + np.arange(span + 1 if span else k + 1)) % k
+        far = (
+            (stations.length[rows] - stations.length[start]) % stations.long
+            if stations.closed
+            else stations.length[rows] - stations.length[start]
+        )
+        if stations.closed:
+            far[-1] = far[-1] or stations.long
+        long = float(far[-1])
+        need = [
+            0.0 if i is None else 2 * float(reach[corners[i]] * np.linalg.norm(t[i]))
+            for i, t in ((a, goes), (b, comes))
+        ]
+        first, last = need if sum(need) <= long else (long, long)
+        inner = rows[1:-1]
+        for i, turned, zone, left in ((a, goes, first, far[1:-1]), (b, comes, last, long - far[1:-1])):
+            if i is not None and zone > 0:
+                out[inner] += np.clip(1 - left / zone, 0.0, 1.0)[:, None] * turned[i]
+    return out
 
 
 def sharpest(stations: Stations) -> tuple[int, float]:

@@ -118,10 +118,10 @@ def pairs_of_corners(a: Outline, b: Outline) -> list[tuple[int, int]]:
     out = []
     i, j = n, m
     while i and j:
-        if np.isclose(best[i, j], best[i - 1, j - 1] + cost[i - 1, j - 1], rtol=0, atol=1e-12):
+        if abs(best[i, j] - best[i - 1, j - 1] - cost[i - 1, j - 1]) < 1e-12:
             out.append((int(rows[i - 1]), int(cols[j - 1])))
             i, j = i - 1, j - 1
-        elif np.isclose(best[i, j], best[i - 1, j] + alone, rtol=0, atol=1e-12):
+        elif abs(best[i, j] - best[i - 1, j] - alone) < 1e-12:
             i -= 1
         else:
             j -= 1
@@ -153,22 +153,22 @@ def alike(outlines: list[Outline]) -> Floats:
     where = [first]
     for a, b in maps:
         where.append(np.interp(where[-1], a, b))
-    shares = [o.share for o in outlines]
+    shares = [o.share[:-1] for o in outlines]
     ends = [np.append(w, 1.0) for w in where]
-    inside: list[list[np.ndarray]] = [
-        [np.flatnonzero((s[:-1] > p + 1e-9) & (s[:-1] < q - 1e-9)) for p, q in pairwise(e)]
-        for s, e in zip(shares, ends, strict=True)
+    # its own points between such places: from which, and how many
+    low = [np.searchsorted(s, e[:-1] + 1e-9, side="right") for s, e in zip(shares, ends, strict=True)]
+    many = [
+        np.maximum(np.searchsorted(s, e[1:] - 1e-9) - begin, 0) for s, e, begin in zip(shares, ends, low, strict=True)
     ]
-    counts = [max(len(row[j]) for row in inside) for j in range(len(first))]
+    counts = np.max(many, axis=0)
+    gap = np.repeat(np.arange(len(counts)), counts + 1)
+    k = np.arange(len(gap)) - np.repeat(np.cumsum(counts + 1) - counts - 1, counts + 1)
     rings = []
-    for o, e, row in zip(outlines, ends, inside, strict=True):
-        parts = []
-        for j, n in enumerate(counts):
-            p, q = e[j], e[j + 1]
-            parts.append(o.at(np.array([p])))
-            own = row[j]
-            parts.append(o.points[own] if len(own) == n else o.at(p + (q - p) * np.arange(1, n + 1) / (n + 1)))
-        rings.append(np.concatenate(parts))
+    for o, e, begin, own in zip(outlines, ends, low, many, strict=True):
+        ring = o.at(e[gap] + (e[gap + 1] - e[gap]) * (k / (counts[gap] + 1)))
+        kept = (own == counts)[gap] & (k > 0)
+        ring[kept] = o.points[(begin[gap] + k - 1)[kept]]
+        rings.append(ring)
     return np.stack(rings)
 
 

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
@@ -15,7 +15,7 @@ from jukai.core.geometry.kernels import kernel, piece
 
 __all__ = ["Arc", "Frames", "Path", "Rounding", "Stations", "frames", "least_twist", "path_through", "upright"]
 
-_DENSE = 129
+_DENSE = 65
 """Places of a curved piece by which its length is measured."""
 _CORNER = math.cos(math.radians(1.0))
 """Pieces that meet at more than a degree make a corner."""
@@ -92,17 +92,30 @@ class Path:
     pieces : none of them without length.
     roundings : what became of radii at its points.
     size : its greatest extent, mm.
+    lengths : (m,) of each piece, mm.
     """
 
     pieces: tuple[Piece | Arc, ...]
     closed: bool
     roundings: tuple[Rounding, ...]
     size: float
+    lengths: Floats
+    _control: Floats
+    _table: tuple[Floats, Floats]
 
-    @property
-    def lengths(self) -> Floats:
-        """The length of each piece, mm."""
-        return np.array([_measured(p)[1][-1] for p in self.pieces])
+    @staticmethod
+    def of(pieces: Sequence[Piece | Arc], roundings: Sequence[Rounding], size: float, *, closed: bool) -> Path:
+        """Return the path of some pieces; those without length are left out."""
+        control = np.array([np.zeros((4, 3)) if isinstance(p, Arc) else p.control for p in pieces]).reshape(-1, 4, 3)
+        along = _lengths_along(pieces, control)
+        kept = np.flatnonzero(along[:, -1] > 1e-12 * max(size, 1e-300)) if len(pieces) else np.zeros(0, int)
+        along, control = along[kept], control[kept]
+        lengths = along[:, -1].copy()
+        start = np.concatenate([[0.0], np.cumsum(lengths)[:-1]]) if len(kept) else np.zeros(0)
+        # one table for all: the length up to each place, the number of its piece and how far through it
+        t = np.arange(len(kept))[:, None] + np.linspace(0.0, 1.0, _DENSE)
+        table = ((start[:, None] + along).ravel(), t.ravel())
+        return Path(tuple(pieces[int(i)] for i in kept), closed, tuple(roundings), size, lengths, control, table)
 
     @property
     def long(self) -> float:
@@ -118,51 +131,54 @@ class Path:
         """Return into how many chords each piece is cut to stay within a tolerance, mm, out to ``reach`` from the path."""
         return [_steps(p, tolerance, reach) for p in self.pieces]
 
-    def stations(self, steps: list[int]) -> Stations:
+    def stations(self, steps: Sequence[int]) -> Stations:
         """Return the path cut into as many chords for each piece, evenly by length."""
-        return self._cut([length * np.arange(n + 1) / n for length, n in zip(self.lengths, steps, strict=True)])
+        n = np.asarray(steps)
+        piece = np.repeat(np.arange(len(n)), n)
+        share = (np.arange(len(piece)) - np.repeat(np.cumsum(n) - n, n)) / n[piece]
+        return self._cut(piece, self.lengths[piece] * share)
 
     def stations_at(self, shares: Floats) -> Stations:
         """Return places at shares of the length, ascending from 0 to 1, and where pieces meet."""
         ends = np.concatenate([[0.0], np.cumsum(self.lengths)])
         want = np.asarray(shares) * ends[-1]
-        eps = 1e-9 * ends[-1]
-        rows = [
-            np.concatenate([[0.0], want[(want > a + eps) & (want < b - eps)] - a, [b - a]]) for a, b in pairwise(ends)
-        ]
-        return self._cut(rows)
+        k = np.clip(np.searchsorted(ends, want, side="right") - 1, 0, len(self.lengths) - 1)
+        far, left = want - ends[k], ends[k + 1] - want
+        inner = (far > 1e-9 * ends[-1]) & (left > 1e-9 * ends[-1])
+        piece = np.concatenate([np.arange(len(self.lengths)), k[inner]])
+        length = np.concatenate([np.zeros(len(self.lengths)), far[inner]])
+        order = np.lexsort((length, piece))
+        return self._cut(piece[order], length[order])
 
-    def _cut(self, rows: list[Floats]) -> Stations:
-        """Return stations at lengths within each piece, from 0 to its whole."""
-        points, slopes = [], []
-        lengths, up_to = [], 0.0
-        for each, want in zip(self.pieces, rows, strict=True):
-            t, length = _measured(each)
-            at = np.interp(want, length, t)
-            at[0], at[-1] = 0.0, 1.0
-            points.append(each.point(at))
-            slopes.append(_unit(_slopes(each, at)))
-            lengths.append(up_to + want)
-            up_to += float(length[-1])
-        first = [p[:-1] for p in points]
-        before = [np.concatenate([s[:1], s[1:-1]]) for s in slopes]
-        after = [s[:-1] for s in slopes]
-        for i in range(1, len(before)):
-            before[i][0] = slopes[i - 1][-1]
-        if self.closed:
-            before[0][0] = slopes[-1][-1]
-        else:
-            first.append(points[-1][-1:])
-            before.append(slopes[-1][-1:])
-            after.append(slopes[-1][-1:])
-            lengths.append(np.array([up_to, up_to]))
-        b, a = np.concatenate(before), np.concatenate(after)
-        corner = np.einsum("ij,ij->i", b, a) < _CORNER
+    def _cut(self, piece: np.ndarray, far: Floats) -> Stations:
+        """Return stations at lengths within pieces, in order; each piece has one at its start."""
+        start = np.concatenate([[0.0], np.cumsum(self.lengths)[:-1]])
+        length = start[piece] + far
+        begins = far == 0
+        t = np.where(begins, 0.0, np.clip(np.interp(length, *self._table) - piece, 0.0, 1.0))
+        points, after = self._at(piece, t)
+        m = len(self.pieces)
+        last, leaving = self._at(np.arange(m), np.ones(m))
+        before = after.copy()
+        before[begins] = np.roll(leaving, 1, axis=0)[piece[begins]]
+        if not self.closed:
+            before[0] = after[0]
+            points, length = np.concatenate([points, last[-1:]]), np.append(length, self.long)
+            before, after = (np.concatenate([v, leaving[-1:]]) for v in (before, after))
+        corner = np.einsum("ij,ij->i", before, after) < _CORNER
         # where it runs on smoothly the two differ by rounding, or by less than can be seen: one direction for both
-        middle = _unit(b + a)
-        b, a = np.where(corner[:, None], b, middle), np.where(corner[:, None], a, middle)
-        at = np.concatenate([row[:-1] for row in lengths])
-        return Stations(np.concatenate(first), b, a, corner, at, up_to, self.closed)
+        middle = _unit(before + after)
+        b, a = np.where(corner[:, None], before, middle), np.where(corner[:, None], after, middle)
+        return Stations(points, b, a, corner, length, self.long, self.closed)
+
+    def _at(self, piece: np.ndarray, t: Floats) -> tuple[Floats, Floats]:
+        """Return points and unit directions at parameters of pieces."""
+        points, slopes = _bezier(self._control[piece], t)
+        for k, p in enumerate(self.pieces):
+            if isinstance(p, Arc):
+                here = piece == k
+                points[here], slopes[here] = p.point(t[here]), p.slope(t[here])
+        return points, _unit(slopes)
 
 
 def path_through(shape: CurveShape) -> Path:
@@ -176,8 +192,7 @@ def path_through(shape: CurveShape) -> Path:
     pieces: list[Piece | Arc] = list(pieces_of(whole))
     size = whole.size
     pieces, roundings = _rounded(whole, pieces)
-    kept = tuple(p for p in pieces if _measured(p)[1][-1] > 1e-12 * max(size, 1e-300))
-    return Path(kept, whole.closed and len(whole.at) > 2, tuple(roundings), size)
+    return Path.of(pieces, roundings, size, closed=whole.closed and len(whole.at) > 2)
 
 
 def _in_space(rows: Floats) -> Floats:
@@ -248,27 +263,47 @@ def _unit(rows: Floats) -> Floats:
     return np.asarray(rows / np.maximum(np.linalg.norm(rows, axis=1), 1e-300)[:, None])
 
 
-def _slopes(piece: Piece | Arc, t: Floats) -> Floats:
-    """Derivatives at parameters; where a handle has no length, the direction toward the next place stands for them."""
-    rows = piece.slope(t)
-    still = np.linalg.norm(rows, axis=1) <= 1e-9 * max(float(np.abs(rows).max()), 1e-300)
+def _bezier(control: Floats, t: Floats) -> tuple[Floats, Floats]:
+    """Return points (k, 3) and derivatives of cubic pieces (k, 4, 3) at parameters (k,).
+
+    Where a handle has no length, the derivative is that a little further on.
+    """
+    t, s = t[:, None], 1 - t[:, None]
+    c0, c1, c2, c3 = (control[:, i] for i in range(4))
+    points = s**3 * c0 + 3 * s * s * t * c1 + 3 * s * t * t * c2 + t**3 * c3
+    ends = t[:, 0] == 1
+    points[ends] = c3[ends]
+    slopes = _derivative(control, t)
+    still = np.linalg.norm(slopes, axis=1) <= 1e-9 * np.abs(control - control[:, :1]).max(axis=(1, 2))
     if still.any():
         near = np.clip(t[still] + np.where(t[still] < 0.5, 1e-4, -1e-4), 0, 1)
-        rows[still] = piece.slope(near)
-    return rows
+        slopes[still] = _derivative(control[still], near)
+    return points, slopes
 
 
-def _measured(piece: Piece | Arc) -> tuple[Floats, Floats]:
-    """Return parameters of a piece and its length up to each (Simpson's rule between them)."""
-    if piece.straight:
-        p, q = _ends(piece)
-        return np.array([0.0, 1.0]), np.array([0.0, float(np.linalg.norm(q - p))])
-    if isinstance(piece, Arc):
-        return np.array([0.0, 1.0]), np.array([0.0, piece.sweep * float(np.linalg.norm(piece.start))])
-    t = np.linspace(0.0, 1.0, _DENSE)
-    ends = np.linalg.norm(piece.slope(t), axis=1)
-    middles = np.linalg.norm(piece.slope((t[:-1] + t[1:]) / 2), axis=1)
-    return t, np.concatenate([[0.0], np.cumsum((ends[:-1] + 4 * middles + ends[1:]) / (6 * (_DENSE - 1)))])
+def _derivative(control: Floats, t: Floats) -> Floats:
+    d = 3 * np.diff(control, axis=-2)
+    s = 1 - t
+    return np.asarray(s * s * d[..., 0, :] + 2 * t * s * d[..., 1, :] + t * t * d[..., 2, :])
+
+
+def _lengths_along(pieces: Sequence[Piece | Arc], control: Floats) -> Floats:
+    """Return the length of each piece up to even parameters, (m, _DENSE): of curved ones by Simpson's rule between them."""
+    m = len(pieces)
+    whole = np.zeros(m)
+    for i, p in enumerate(pieces):
+        if isinstance(p, Arc):
+            whole[i] = p.sweep * float(np.linalg.norm(p.start))
+        elif p.straight:
+            whole[i] = float(np.linalg.norm(p.control[3] - p.control[0]))
+    out = whole[:, None] * np.linspace(0.0, 1.0, _DENSE)
+    bent = [i for i, p in enumerate(pieces) if not p.straight and not isinstance(p, Arc)]
+    if bent:
+        t = np.linspace(0.0, 1.0, 2 * _DENSE - 1)[None, :, None]
+        speed = np.linalg.norm(_derivative(control[bent][:, None], t), axis=2)
+        each = (speed[:, :-1:2] + 4 * speed[:, 1::2] + speed[:, 2::2]) / (6 * (_DENSE - 1))
+        out[bent, 1:] = np.cumsum(each, axis=1)
+    return out
 
 
 def _steps(piece: Piece | Arc, tolerance: float, reach: float) -> int:
@@ -277,7 +312,7 @@ def _steps(piece: Piece | Arc, tolerance: float, reach: float) -> int:
     if isinstance(piece, Arc):
         return steps_for_arc(float(np.linalg.norm(piece.start)) + reach, piece.sweep, tolerance)
     c = piece.control
-    turned = _unit(_slopes(piece, np.linspace(0.0, 1.0, 17)))
+    turned = _unit(_bezier(np.broadcast_to(c, (17, 4, 3)), np.linspace(0.0, 1.0, 17))[1])
     bent = float(np.arccos(np.clip(np.einsum("ij,ij->i", turned[:-1], turned[1:]), -1, 1)).sum())
     # what lies ``reach`` from the path bends with it: as an arc of that radius
     outer = steps_for_arc(reach, bent, tolerance) if reach > 0 and bent > 1e-3 else 1

@@ -84,11 +84,14 @@ class CurveInput:
     formulas: tuple[frozenset[str], ...] = ()
     key: str = ""
     kind: str = "profile"
+    _made: list[Path] = field(default_factory=list)
 
     @property
     def path(self) -> Path:
         """The curve as a path in space; a profile stands upright in the plane Y = 0, across along X."""
-        return path_through(self.shape)
+        if not self._made:
+            self._made.append(path_through(self.shape))
+        return self._made[0]
 
 
 @dataclass(frozen=True, slots=True, eq=False)

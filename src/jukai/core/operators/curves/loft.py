@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from itertools import pairwise
 from typing import TYPE_CHECKING
 
@@ -10,7 +11,7 @@ import numpy as np
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.graphs import Graph
-from jukai.core.geometry.triangulation import with_short_diagonals
+from jukai.core.geometry.triangulation import cut_alike, with_short_diagonals
 from jukai.core.notes import Note
 from jukai.core.operators.base import (
     Callout,
@@ -40,6 +41,8 @@ __all__ = ["Values", "loft"]
 
 _SMOOTH_ROWS, _GRAPH_ROWS = 8, 48
 """Rows between two profiles that are joined smoothly, and of the whole where a graph varies it, if none are given."""
+_MOST_TURN = 7.5
+"""Degrees by which rings next to each other may be turned, where no rows are given."""
 _MOST_SHOWN = 400
 
 
@@ -120,7 +123,7 @@ def loft(values: Values, context: Context) -> Result:
     share = stations.share
     scale = sizes_along(values.size_along, share, closed=closed)
     turn = np.zeros(len(share)) if values.turn_along is None else values.turn_along(share)
-    run = run_along(stations, lies, np.ones(len(share)), turn)
+    run = run_along(stations, lies, np.ones(len(share)), turn, float(np.linalg.norm(rings, axis=2).max()))
     flat = _between(rings, where, share, smooth=values.join == "smooth", closed=closed) * scale[:, None, None]
     places = run.centres[:, None] + flat[..., :1] * run.across[:, None] + flat[..., 1:] * run.up[:, None]
     context.checkpoint(0.5)
@@ -130,7 +133,7 @@ def loft(values: Values, context: Context) -> Result:
     v = np.append(share, 1.0) if closed else share
     capped = values.ends == "flat"
     caps = (_cap_uv(flat[first]) if capped else None, _cap_uv(flat[last - 1]) if capped else None)
-    mesh = with_short_diagonals(
+    mesh = (cut_alike if _rows(values, path, len(where) - 1) >= _SMOOTH_ROWS else with_short_diagonals)(
         skin(Rings(places[first:last], _round(rings), v, tips, closed=closed), caps, context.step)
     )
     many = f"{mesh.n_faces:,}".replace(",", "\u2009")
@@ -196,7 +199,9 @@ def _rows(values: Values, path: Path, gaps: int) -> int:
     if values.rows is not None:
         return values.rows
     varies = values.size_along is not None or values.turn_along is not None
-    least = _SMOOTH_ROWS if values.join == "smooth" and gaps > 1 else 1
+    by_hand = max((abs(t) for t in values.turns or ()), default=0.0)
+    least = max(1, math.ceil(by_hand / _MOST_TURN))
+    least = max(least, _SMOOTH_ROWS) if values.join == "smooth" and gaps > 1 else least
     bends = 1 if path.flat else sum(path.steps(path.size / 500, path.size / 10))
     return max(least, -(-bends // gaps), -(-_GRAPH_ROWS // gaps) if varies else 1)
 

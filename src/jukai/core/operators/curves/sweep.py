@@ -9,7 +9,7 @@ import numpy as np
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.graphs import Graph
-from jukai.core.geometry.triangulation import with_short_diagonals
+from jukai.core.geometry.triangulation import cut_alike, with_short_diagonals
 from jukai.core.notes import Note
 from jukai.core.operators.base import (
     Callout,
@@ -136,14 +136,14 @@ def sweep(values: Values, context: Context) -> Result:
     share = stations.share
     scale = sizes_along(values.size_along, share, closed=stations.closed)
     turn = values.turn + (np.zeros(len(share)) if values.turn_along is None else values.turn_along(share))
-    run = run_along(stations, lies, scale, turn)
+    run = run_along(stations, lies, scale, turn, float(np.hypot(*section.T).max()))
     if not stations.closed:
         run = pointed(run, 1e-9)
     tight = tightest(run, stations, section)
     mesh = tube(run, section, context.step, closed=stations.closed, capped=values.ends == "flat")
     context.checkpoint(0.6)
-    if values.size_along is not None or values.turn_along is not None or stations.closed or not path.flat:
-        mesh = with_short_diagonals(mesh)
+    # faces are flat, or bent by what they turn on their way: all cut alike they shade evenly; twisted ones along their short diagonals
+    mesh = cut_alike(mesh) if values.turn_along is None else with_short_diagonals(mesh)
     notes += _notes(values, path, stations, tight, mesh.n_faces)
     used = {"rows": len(stations.points) - (not stations.closed)}
     along = np.linspace(0, len(share) - 1, min(len(share), _MOST_SHOWN)).astype(int)

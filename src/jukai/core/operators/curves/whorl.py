@@ -134,7 +134,7 @@ def whorl(values: Values, context: Context) -> Result:
     shown = np.column_stack([v[along], frame.to_bench(path)])
     used = {"sides_per_turn": per_turn}
     facts = {"grown": values.growth_per_turn**values.turns, "risen": float(of.lift(np.array([values.turns]))[0])}
-    return Result(mesh, tuple(_notes(values, of, section, mesh.n_faces)), _callouts(values, of, section, frame.to_bench), used, facts,
+    return Result(mesh, tuple(_notes(values, of, section, per_turn, mesh.n_faces)), _callouts(values, of, section, frame.to_bench), used, facts,
                   axis=(frame.origin, frame.direction), run=shown)  # fmt: skip
 
 
@@ -162,12 +162,15 @@ def _pointed(of: Whorl, middle: Floats, turn: Floats, way: Floats, places: Float
     return out, out[small, 0]
 
 
-def _notes(values: Values, of: Whorl, section: Floats, faces: int) -> list[Note]:
+def _notes(values: Values, of: Whorl, section: Floats, per_turn: int, faces: int) -> list[Note]:
     from jukai.core.geometry.whorls import clearing_rise
 
     many = f"{faces:,}".replace(",", "\u2009")
     notes = [Note("info", f"{many} faces; in all it grows {of.growth**of.turns:.4g} times.", field="turns")]
     need = clearing_rise(section, of)
+    if need:  # faces between rows are bent: their diagonals may stand out by so much
+        edge = float(np.hypot(*(np.roll(section, -1, axis=0) - section).T).max())
+        need += math.copysign(edge * (2 * math.pi / per_turn) ** 2 / 8 * (1 + of.growth), need)
     if abs(values.rise_per_turn) < abs(need) * (1 - 1e-9):
         value = math.copysign(math.ceil(abs(need) * 1e4) / 1e4, need)
         text = f"Turns run into each other: a rise of {value:.5g} mm a turn clears."
