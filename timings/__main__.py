@@ -26,6 +26,7 @@ from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.triangulation import triangulate
 from jukai.memory import keep_freed_memory
 from timings.bevels import bevels, elsewhere
+from timings.carried import carried
 from timings.measure import Row, measure
 from timings.meshes import fresh, quads, shuffled, triangles
 from timings.shapes import clearances, shapes
@@ -378,6 +379,7 @@ def main() -> None:
         crossings,
         files,
         shapes,
+        carried,
         clearances,
         bevels,
         elsewhere,

@@ -205,6 +205,23 @@ def graph(t: Pictures) -> None:
     t.click("close-graph")
 
 
+def path(t: Pictures) -> None:
+    ornament(t, "Workshop", "Twisted guard")
+    rows = t.driver.find_elements(By.CSS_SELECTOR, "[data-testid^='part-p']")
+    part = (
+        next(r for r in rows if r.text.startswith("Twisted guard")).get_attribute("data-testid").removeprefix("part-")
+    )
+    t.after(lambda: t.click(f"eye-{part}"))
+    t.open_menu(f"part-more-{part}", "Show only")
+    t.driver.execute_script("document.querySelector(\"[data-testid='step-s1']\").click()")
+    t.open_menu(f"chip-{part}/s1/values/path", "Draw Guard run")
+    t.wait(lambda: t.find("board-drawing"))
+    t.rest(0.5)
+    t.look_at("Twisted guard", 120)
+    t.take("path")
+    t.click("close-board")
+
+
 def gem(t: Pictures) -> None:
     ornament(t, "Sky", "Zenith gem")
     for name in ("Zenith gem", "Gem setting"):
@@ -248,6 +265,7 @@ PICTURES: dict[str, Callable[[Pictures], None]] = {
         clearance,
         bevel,
         graph,
+        path,
         gem,
         handover,
         start,

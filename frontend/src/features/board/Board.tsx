@@ -88,9 +88,7 @@ export function Board({ curve }: { curve: Curve }) {
           />{' '}
           closed
         </label>
-        <span className="muted">
-          Drag a point; click the line to add one; Shift drags straight.
-        </span>
+        <span className="muted">Click the line to add a point; Shift drags straight.</span>
         <button className="plain link" onClick={() => setFrame(null)}>
           See all
         </button>

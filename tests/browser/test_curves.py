@@ -1,0 +1,115 @@
+"""Bodies from curves in the browser: a path on the board and in the view, profiles joined, rings by a formula."""
+
+from __future__ import annotations
+
+import unittest
+from typing import Any
+
+from selenium.webdriver.common.keys import Keys
+
+from tests.browser.harness import Actions, BrowserTest
+from tests.browser.test_placing import MARK, bench
+
+
+class FromCurves(BrowserTest):
+    def add(self, words: str, name: str) -> str:
+        """Add an operator to a bench that has little in it; return the new part's id."""
+        self.open_bench(bench(MARK, dimensions=[{"name": "n", "value": "5"}]))
+        self.settled()
+        self.find("find").send_keys(words)
+        self.after(lambda: self.find("find").send_keys(Keys.ENTER))
+        self.wait(lambda: any(p["name"] == name and p["faces"] for p in self.document()["parts"]))
+        found: str = next(p["id"] for p in self.document()["document"]["parts"] if p["name"] == name)
+        return found
+
+    def curve(self, curve: str) -> list[list[float]]:
+        rows = next(c for c in self.document()["document"]["curves"] if c["id"] == curve)["points"]
+        return [p["at"] for p in rows]
+
+    def part(self, part: str) -> dict[str, Any]:
+        found: dict[str, Any] = next(p for p in self.document()["parts"] if p["part"] == part)
+        return found
+
+    def spot(self, across: float, up: float) -> tuple[int, int]:
+        """Where a place of the board's plane lies, px from the middle of the drawing."""
+        drawing = self.find("board-drawing")
+        scale, x, y = (float(drawing.get_attribute(f"data-{k}") or 0) for k in ("scale", "x", "y"))
+        return round((across - x) * scale), round((y - up) * scale)
+
+    def test_a_path_is_drawn_in_its_planes_and_dragged_in_the_view(self) -> None:
+        part = self.add("sweep", "Sweep")
+        self.open_menu(f"chip-{part}/s1/values/path", "Draw Path")
+        self.wait(lambda: self.find("plane-xz"))
+        start = self.curve("c2")
+        self.assertEqual(start, [[0, 0, 0], [0, 0, 20], [20, 0, 20], [20, 16, 20]])
+        # on the board, as seen along Y: the third coordinate stays
+        self.after(lambda: self.drag(self.still("point-p1"), (-20, 0), (-20, 0)))
+        moved = self.curve("c2")
+        self.assertLess(moved[0][0], -1)
+        self.assertEqual([moved[0][1:], moved[1:]], [start[0][1:], start[1:]])
+        # seen from above a point on the last piece is added where the line runs
+        self.click("plane-xy")
+        self.wait(lambda: float(self.find("board-drawing").get_attribute("data-y") or 0) > 5)
+        line = Actions(self.driver).move_to_element_with_offset(self.find("board-drawing"), *self.spot(20, 8))
+        self.after(lambda: line.click().perform())
+        added = self.curve("c2")
+        self.assertEqual((len(added), added[3][2]), (5, 20))
+        self.assertAlmostEqual(added[3][1], 8, delta=1)
+        # its third coordinate is typed, its corner gets a radius later, both are undone
+        new = next(c for c in self.document()["document"]["curves"] if c["id"] == "c2")["points"][3]["id"]
+        self.after(lambda: self.type_into(f"curves/c2/{new}/at/2", "30"))
+        faces = self.part(part)["faces"]
+        self.after(lambda: self.type_into(f"curves/c2/{new}/fillet", "4"))
+        self.wait(lambda: self.part(part)["faces"] > faces)
+        self.after(lambda: self.open_menu(f"join-{new}", "smooth"))
+        self.wait(lambda: "takes no radius" in self.text("recipe"))
+        self.click("close-board")
+        # in the view a point goes in the plane that faces the eye: one coordinate stays
+        grip = self.still(f"grip-curves/c2/{new}/at")
+        before = self.curve("c2")[3]
+        self.after(lambda: self.drag(grip, (15, -10), (15, -10)))
+        after = self.curve("c2")[3]
+        self.assertEqual(sum(a == b for a, b in zip(before, after, strict=True)), 1)
+        self.assertIsNone(self.part(part)["error"])
+
+    def test_profiles_are_joined_turned_and_sized(self) -> None:
+        part = self.add("loft", "Loft")
+        at = f"{part}/s1/values"
+        volume = self.part(part)["volume"]
+        self.after(lambda: self.type_into(f"{at}/turns/1", "90"))
+        self.wait(lambda: self.part(part)["volume"] < 0.99 * volume)
+        self.after(lambda: self.open_menu(f"chip-{at}/profiles", "Draw a new one"))
+        self.wait(lambda: self.find("board-drawing"))
+        values = self.document()["document"]["parts"][-1]["recipe"][0]["values"]
+        self.assertEqual((values["profiles"], values["turns"]), (["c1", "c2", "c3"], [0, 90]))
+        self.after(lambda: self.open_menu(f"chip-{at}/join", "smoothly"))
+        self.wait(lambda: self.part(part)["faces"] > 500)
+        # along a path: the choice begins one
+        self.after(lambda: self.open_menu(f"chip-{at}/along", "along"))
+        self.wait(lambda: self.find("plane-xz"))
+        self.wait(lambda: self.part(part)["faces"] and not self.part(part)["error"])
+        self.click("close-board")
+        self.click(f"chip-{at}/size_along")
+        self.after(lambda: self.open_menu("graph-shapes", "to a point"))
+        self.wait(lambda: self.part(part)["four_sided"] < self.part(part)["faces"])
+
+    def test_rings_by_a_formula(self) -> None:
+        self.open_bench(bench(MARK, dimensions=[{"name": "n", "value": "5"}]))
+        self.settled()
+        self.find("find").send_keys("gimbal", Keys.ENTER)
+        self.wait(lambda: self.find("placing"))
+        self.after(lambda: self.keys(Keys.ENTER))
+        part = self.document()["document"]["parts"][-1]["id"]
+        self.after(lambda: self.type_into(f"{part}/s1/values/count", "n"))
+        self.after(lambda: self.click("instead-tilt"))
+        self.after(lambda: self.type_into(f"{part}/s1/values/tilt", "360 / n"))
+        self.wait(lambda: self.part(part)["volume"] and not self.part(part)["error"])
+        volume = self.part(part)["volume"]
+        self.after(lambda: self.type_into("dimensions/n", "3"))
+        self.wait(lambda: self.part(part)["volume"] < volume)
+        shown = self.part(part)["steps"][0]["shown"]
+        self.assertEqual((shown["count"], shown["tilt"]), (3, 120))
+
+
+if __name__ == "__main__":
+    unittest.main()
