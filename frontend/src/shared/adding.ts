@@ -1,9 +1,9 @@
 import { freeId } from './format'
 import { api } from './api/client'
-import type { Edit, OperatorView, ValueView } from './api/client'
+import type { Curve, Edit, OperatorView, ValueView } from './api/client'
 import { liveCopy, partOf } from './parts'
 import { PLACE } from './placement'
-import { freeCurve, startingCurve, startingCurves } from './startingCurves'
+import { fits, freeCurve, startingCurve, startingCurves } from './startingCurves'
 import { doEdit, edit, say, useSession } from './session'
 import { useView } from './viewState'
 
@@ -79,6 +79,37 @@ export function drawNew(
     .catch(() => undefined)
 }
 
+/** Take the curves of an SVG or DXF drawing; the first that will do is taken by the value of the step. */
+export function drawFromFile(part: string, step: string, spec: ValueView): void {
+  chooseFile((name, file) => {
+    api
+      .readCurves(name, file)
+      .then(async ({ curves }) => {
+        const known = useSession.getState().bench?.document.curves ?? []
+        const named: Curve[] = []
+        for (const c of curves) named.push({ ...c, id: freeCurve([...known, ...named]) })
+        const first = named.findIndex((c) => fits(c, spec)) // an open one can still be closed
+        const closed = named.findIndex((c) => fits(c, spec) && c.closed)
+        const at = spec.of.includes('closed') && closed >= 0 ? closed : first
+        const curve = named[at]
+        if (!curve) {
+          say(`${name} has paths in space alone; a profile is wanted here.`, 'error')
+          return
+        }
+        await edit({
+          kind: 'add_curve',
+          curve,
+          others: named.filter((_, i) => i !== at),
+          taken_by: { part, step, key: spec.key, besides: {} },
+        })
+        useView.getState().set({ board: curve.id, graph: null })
+        if (named.length > 1)
+          say(`${String(named.length)} curves came with ${name}; ${curve.name} is taken here.`)
+      })
+      .catch((e: unknown) => say(e instanceof Error ? e.message : String(e), 'error'))
+  }, '.svg,.dxf')
+}
+
 /** Set a mesh beside the parts, only to fit against: it is never changed and not chosen by accident. */
 export function addReference(): void {
   chooseFile((name, file) => void addImport(name, file, true))
@@ -111,10 +142,13 @@ async function addImport(name: string, file: File, reference = false): Promise<v
 }
 
 /** Ask for a mesh file. */
-export function chooseFile(then: (name: string, file: File) => void): void {
+export function chooseFile(
+  then: (name: string, file: File) => void,
+  accept = '.obj,.stl,.ply,.glb,.off,.3mf',
+): void {
   const input = document.createElement('input')
   input.type = 'file'
-  input.accept = '.obj,.stl,.ply,.glb,.off,.3mf'
+  input.accept = accept
   input.dataset['testid'] = 'import-input'
   input.hidden = true
   input.onchange = () => {

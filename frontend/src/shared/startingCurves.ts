@@ -16,6 +16,10 @@ export function curveAskedFor(step: Step, key: string, value: unknown): ValueVie
   )
 }
 
+/** Whether a value can take a curve: a path goes where a path is wanted alone, a profile everywhere. */
+export const fits = (c: Curve, spec: Pick<ValueView, 'of'>) =>
+  c.kind !== 'path' || spec.of.includes('path')
+
 export function freeCurve(curves: readonly Curve[] | undefined): string {
   return freeId('c', curves?.map((c) => c.id) ?? [])
 }

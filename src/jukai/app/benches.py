@@ -20,6 +20,7 @@ from jukai.app.work import Head, Work
 from jukai.app.workshop import Estimate, Workshop
 from jukai.core.errors import Cancelled, CoreError, FileProblem, ValueProblem
 from jukai.core.formats.bench_file import bench_from, read_bench, read_bench_zip, write_bench, write_bench_zip
+from jukai.core.formats.curves_reading import read_curves
 from jukai.core.formats.reading import format_of, read_mesh
 from jukai.core.json_data import JsonObject
 from jukai.core.operators.registry import first_values, get_operator
@@ -380,6 +381,11 @@ class Benches:
         self.work.go_on(bench_id)
 
     # -- files ----------------------------------------------------------------------------------
+    @staticmethod
+    def read_curves(name: str, data: bytes) -> list[JsonObject]:
+        """Return the curves of a drawing, to be put on a bench."""
+        return read_curves(name, data)
+
     def upload(
         self, bench_id: str, name: str, data: bytes, gone: Callable[[], bool] | None = None
     ) -> dict[str, object]:

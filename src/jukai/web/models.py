@@ -8,7 +8,7 @@ from pydantic import BaseModel, Field, RootModel
 
 from jukai.core.json_data import JsonObject
 from jukai.core.operators.base import CalloutForm
-from jukai.core.recipe.bench import Bench, Name, Shown
+from jukai.core.recipe.bench import Bench, Curve, Name, Shown
 from jukai.core.recipe.edits import Edit
 from jukai.web.models_base import ErrorView, In, NoteView, Vector
 from jukai.web.models_looking import Finding, MeasureView
@@ -393,6 +393,12 @@ class UploadQuery(BaseModel):
     """The name of the file that is sent."""
 
     name: str
+
+
+class ReadCurves(BaseModel):
+    """The curves of a drawing, numbered c1, c2 ..."""
+
+    curves: list[Curve]
 
 
 class UploadView(BaseModel):

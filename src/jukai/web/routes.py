@@ -120,12 +120,21 @@ def make_routes(benches: Benches) -> Blueprint:
     api = Blueprint("api", __name__, "/api")
     _server_routes(api, benches)
     _list_routes(api, benches)
+    _curve_routes(api, benches)
     _bench_routes(api, benches)
     _history_routes(api, benches)
     _asking_routes(api, benches)
     looking_routes(api, benches)
     _handover_routes(api, benches)
     return api
+
+
+def _curve_routes(api: Blueprint, benches: Benches) -> None:
+    @api.post("/curves/uploads", responses={"200": m.ReadCurves}, openapi_extensions=_RAW_BODY)
+    def curves_read(query: m.UploadQuery) -> m.ReadCurves:
+        """Return the curves of an SVG or DXF drawing; nothing is kept."""
+        rows = benches.read_curves(query.name, _body())
+        return m.ReadCurves.model_validate({"curves": [{"id": f"c{i}", **row} for i, row in enumerate(rows, 1)]})
 
 
 def _server_routes(api: Blueprint, benches: Benches) -> None:

@@ -202,6 +202,12 @@ export const api = {
       Schemas['UploadView']
     >,
 
+  /** The curves of a drawing; nothing is kept. */
+  readCurves: (name: string, file: Blob) =>
+    raw(`/api/curves/uploads?name=${encodeURIComponent(name)}`, file) as Promise<
+      Schemas['ReadCurves']
+    >,
+
   pick: (bench: string, part: string, step: string, key: string) =>
     answer(
       http.GET('/api/benches/{bench}/parts/{part}/picks/{step}/{key}', {

@@ -210,6 +210,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/curves/uploads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Return the curves of an SVG or DXF drawing; nothing is kept. */
+        post: operations["api_curves_read"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/benches/{bench}/parts": {
         parameters: {
             query?: never;
@@ -988,6 +1005,142 @@ export interface components {
             notes: string[];
         };
         /**
+         * ReadCurves
+         * @description The curves of a drawing, numbered c1, c2 ...
+         */
+        ReadCurves: {
+            /** Curves */
+            curves: components["schemas"]["Curve"][];
+        };
+        /**
+         * Curve
+         * @description A profile: points in its own plane; or a path: points in space. Open or closed.
+         */
+        Curve: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @default profile
+             * @enum {string}
+             */
+            kind?: "profile" | "path";
+            /**
+             * Closed
+             * @default false
+             */
+            closed?: boolean;
+            /** Points */
+            points: components["schemas"]["CurvePoint"][];
+            sampling?: components["schemas"]["Sampling"];
+            placement?: components["schemas"]["Placement"];
+        };
+        /**
+         * CurvePoint
+         * @description A point of a curve and how the piece after it runs.
+         */
+        CurvePoint: {
+            /** Id */
+            id?: string | null;
+            /**
+             * At
+             * @description of a profile (across, up) in its own plane, of a path (x, y, z), mm
+             */
+            at: (number | string)[];
+            /**
+             * Fillet
+             * @description radius of the corner, mm
+             * @default 0
+             */
+            fillet?: number | string;
+            /**
+             * Join
+             * @default straight
+             * @enum {string}
+             */
+            join?: "straight" | "bezier" | "smooth";
+            /**
+             * Out
+             * @description handle of the piece after the point, relative to it
+             */
+            out?: (number | string)[] | null;
+            /**
+             * In
+             * @description handle of the piece before the point, relative to it
+             */
+            in?: (number | string)[] | null;
+        };
+        /**
+         * Placement
+         * @description Where something stands: scaled and then turned about its zero point, in the order of the fixed X, Y, Z, then moved.
+         */
+        Placement: {
+            /**
+             * Move
+             * @description where the zero point stands on the bench, mm
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            move?: (number | string)[];
+            /**
+             * Turn
+             * @description degrees about the fixed X, Y, Z, in that order
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn?: (number | string)[];
+            /**
+             * Scale
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            scale?: (number | string)[];
+            /**
+             * Zero
+             * @description the zero point, in the part's own space, mm
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            zero?: (number | string)[];
+            /**
+             * Extents
+             * @description where sides of the body reach to on the bench, mm: of one side along an axis the body is moved there, of both it is stretched between them
+             */
+            extents?: {
+                [key: string]: number | string;
+            };
+        };
+        /**
+         * Sampling
+         * @description How finely a curve is cut into chords.
+         */
+        Sampling: {
+            /**
+             * Tolerance
+             * @description greatest distance between curve and chord, mm
+             */
+            tolerance?: number | string | null;
+            /**
+             * Count
+             * @description chords per piece
+             */
+            count?: number | string | null;
+        };
+        /**
          * BenchView
          * @description A bench worked out.
          */
@@ -1118,66 +1271,6 @@ export interface components {
              * @description where it is taken hold of, on the body
              */
             grip: number[];
-        };
-        /**
-         * Curve
-         * @description A profile: points in its own plane; or a path: points in space. Open or closed.
-         */
-        Curve: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /**
-             * Kind
-             * @default profile
-             * @enum {string}
-             */
-            kind?: "profile" | "path";
-            /**
-             * Closed
-             * @default false
-             */
-            closed?: boolean;
-            /** Points */
-            points: components["schemas"]["CurvePoint"][];
-            sampling?: components["schemas"]["Sampling"];
-            placement?: components["schemas"]["Placement"];
-        };
-        /**
-         * CurvePoint
-         * @description A point of a curve and how the piece after it runs.
-         */
-        CurvePoint: {
-            /** Id */
-            id?: string | null;
-            /**
-             * At
-             * @description of a profile (across, up) in its own plane, of a path (x, y, z), mm
-             */
-            at: (number | string)[];
-            /**
-             * Fillet
-             * @description radius of the corner, mm
-             * @default 0
-             */
-            fillet?: number | string;
-            /**
-             * Join
-             * @default straight
-             * @enum {string}
-             */
-            join?: "straight" | "bezier" | "smooth";
-            /**
-             * Out
-             * @description handle of the piece after the point, relative to it
-             */
-            out?: (number | string)[] | null;
-            /**
-             * In
-             * @description handle of the piece before the point, relative to it
-             */
-            in?: (number | string)[] | null;
         };
         /**
          * CurvePointView
@@ -1596,74 +1689,6 @@ export interface components {
             };
         };
         /**
-         * Placement
-         * @description Where something stands: scaled and then turned about its zero point, in the order of the fixed X, Y, Z, then moved.
-         */
-        Placement: {
-            /**
-             * Move
-             * @description where the zero point stands on the bench, mm
-             * @default [
-             *       0,
-             *       0,
-             *       0
-             *     ]
-             */
-            move?: (number | string)[];
-            /**
-             * Turn
-             * @description degrees about the fixed X, Y, Z, in that order
-             * @default [
-             *       0,
-             *       0,
-             *       0
-             *     ]
-             */
-            turn?: (number | string)[];
-            /**
-             * Scale
-             * @default [
-             *       1,
-             *       1,
-             *       1
-             *     ]
-             */
-            scale?: (number | string)[];
-            /**
-             * Zero
-             * @description the zero point, in the part's own space, mm
-             * @default [
-             *       0,
-             *       0,
-             *       0
-             *     ]
-             */
-            zero?: (number | string)[];
-            /**
-             * Extents
-             * @description where sides of the body reach to on the bench, mm: of one side along an axis the body is moved there, of both it is stretched between them
-             */
-            extents?: {
-                [key: string]: number | string;
-            };
-        };
-        /**
-         * Sampling
-         * @description How finely a curve is cut into chords.
-         */
-        Sampling: {
-            /**
-             * Tolerance
-             * @description greatest distance between curve and chord, mm
-             */
-            tolerance?: number | string | null;
-            /**
-             * Count
-             * @description chords per piece
-             */
-            count?: number | string | null;
-        };
-        /**
          * Shown
          * @description How lengths are shown and read; the file's own numbers are mm whatever it says.
          */
@@ -1884,7 +1909,7 @@ export interface components {
         };
         /**
          * AddCurve
-         * @description Draw a new curve, and have a step take it, as the only one or, of several, as the last.
+         * @description Draw a new curve, and have a step take it, as the only one or, of several, as the last; ``others`` come with it.
          */
         AddCurve: {
             /**
@@ -1893,6 +1918,8 @@ export interface components {
              */
             kind: "add_curve";
             curve: components["schemas"]["Curve"];
+            /** Others */
+            others?: components["schemas"]["Curve"][];
             taken_by?: components["schemas"]["TakenBy"] | null;
         };
         /**
@@ -3826,6 +3853,55 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_curves_read: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadCurves"];
                 };
             };
             /** @description not there */

@@ -1,18 +1,27 @@
 import { X } from 'lucide-react'
-import { chooseFile, drawNew } from '../adding'
-import type { Curve, Step, ValueView } from '../api/client'
+import { chooseFile, drawFromFile, drawNew } from '../adding'
+import type { Step } from '../api/client'
 import { api } from '../api/client'
 import { operatorOf } from '../operators'
 import { doEdit, say, useSession } from '../session'
 import { useView } from '../viewState'
+import { fits } from '../startingCurves'
 import type { ChipProps } from './at'
 import type { MenuEntry } from '../ui/Menu'
 import { choices, setting } from './chip'
 
-/** Whether a value can take a curve: a path goes where a path is wanted alone, a profile everywhere. */
-const fits = (c: Curve, spec: ValueView) => c.kind !== 'path' || spec.of.includes('path')
-
 const openBoard = (id: string) => useView.getState().set({ board: id, graph: null })
+
+/** What a curve can begin as. */
+const newCurves = ({ part, step, spec }: ChipProps): MenuEntry[] => [
+  { id: '=new', words: 'Draw a new one', act: () => drawNew(part.id, step.id, spec) },
+  {
+    id: '=file',
+    words: 'From a file',
+    note: 'SVG, DXF',
+    act: () => drawFromFile(part.id, step.id, spec),
+  },
+]
 
 export function CurveChip(props: ChipProps) {
   const bench = useSession((s) => s.bench)
@@ -38,11 +47,7 @@ export function CurveChip(props: ChipProps) {
         chosen: c.id === now,
         act: () => doEdit(setting(props, c.id)),
       })),
-    {
-      id: '=new',
-      words: 'Draw a new one',
-      act: () => drawNew(props.part.id, props.step.id, props.spec),
-    },
+    ...newCurves(props),
   ])
 }
 
@@ -182,13 +187,7 @@ export function CurvesChip(props: ChipProps) {
       one="curve"
       known={(curves ?? []).filter((c) => fits(c, props.spec))}
       open={openBoard}
-      more={[
-        {
-          id: '=new',
-          words: 'Draw a new one',
-          act: () => drawNew(props.part.id, props.step.id, props.spec),
-        },
-      ]}
+      more={newCurves(props)}
     />
   )
 }

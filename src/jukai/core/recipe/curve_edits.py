@@ -16,10 +16,13 @@ __all__ = ["APPLY", "label"]
 
 
 def _add_curve(bench: Bench, e: AddCurve) -> Bench:
-    if any(c.id == e.curve.id for c in bench.curves):
-        raise ValueProblem(f"Curve '{e.curve.id}' is there already.")
-    curve = e.curve.model_copy(update={"name": free_name(bench.curves, e.curve.name)})
-    drawn = with_point_ids(bench.model_copy(update={"curves": [*bench.curves, curve]}))
+    curves = list(bench.curves)
+    for row in (e.curve, *e.others):
+        if any(c.id == row.id for c in curves):
+            raise ValueProblem(f"Curve '{row.id}' is there already.")
+        curves.append(row.model_copy(update={"name": free_name(curves, row.name)}))
+    curve = e.curve
+    drawn = with_point_ids(bench.model_copy(update={"curves": curves}))
     if e.taken_by is None:
         return drawn
     to = e.taken_by

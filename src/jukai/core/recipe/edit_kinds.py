@@ -103,10 +103,11 @@ class TakenBy(BaseModel):
 
 
 class AddCurve(_Edit):
-    """Draw a new curve, and have a step take it, as the only one or, of several, as the last."""
+    """Draw a new curve, and have a step take it, as the only one or, of several, as the last; ``others`` come with it."""
 
     kind: Literal["add_curve"] = "add_curve"
     curve: Curve
+    others: list[Curve] = Field(default_factory=list, max_length=200)
     taken_by: TakenBy | None = None
 
 
