@@ -96,6 +96,31 @@ class FromCurves(BrowserTest):
         self.after(lambda: self.open_menu("graph-shapes", "to a point"))
         self.wait(lambda: self.part(part)["four_sided"] < self.part(part)["faces"])
 
+    def test_a_curve_tells_what_is_wrong_and_is_mended_as_a_whole(self) -> None:
+        points = [{"at": [0, 0]}, {"at": [12, 0]}, {"at": [15, 14], "fillet": 3}, {"at": [9, 22]}]
+        cup = {
+            "id": "p1",
+            "name": "Cup",
+            "recipe": [{"id": "s1", "operator": "revolve", "values": {"profile": "c1", "sides": 24}}],
+        }
+        self.open_bench(bench(cup, curves=[{"id": "c1", "name": "Cup profile", "points": points}]))
+        self.settled()
+        self.driver.execute_script("document.querySelector('[data-testid=step-s1]').click()")
+        self.open_menu("chip-p1/s1/values/profile", "Draw Cup profile")
+        self.wait(lambda: "36.149" in self.text("curve-facts"))
+        before = self.revision()
+        self.type_into("curves/c1/p1/at/0", "-6")
+        self.wait(lambda: self.revision() > before)
+        self.wait(lambda: "lies over the axis" in self.text("curve-facts"))
+        self.after(lambda: self.click("off-the-axis"))
+        self.assertEqual([p[0] for p in self.curve("c1")], [0, 18, 21, 15])
+        volume = self.part("p1")["volume"]
+        self.after(lambda: self.open_menu("curve-more", "Run it the other way"))
+        self.assertEqual([p[0] for p in self.curve("c1")], [15, 21, 18, 0])
+        self.assertAlmostEqual(self.part("p1")["volume"], volume, places=6)
+        self.open_menu("curve-more", "Remove the curve")
+        self.wait(lambda: "is used in 'Cup'" in self.driver.find_element("tag name", "body").text)
+
     def test_a_profile_comes_from_a_drawing(self) -> None:
         part = self.add("sweep", "Sweep")
         ring = '<path id="ring" d="M-4 0 a4 4 0 1 1 8 0 a4 4 0 1 1 -8 0 z"/><path id="leaf" d="M0 0 h6 v4 h-6 z"/>'

@@ -105,7 +105,7 @@ class Svg(unittest.TestCase):
     def test_paths_as_another_parser_reads_them(self) -> None:
         """Chance paths of all commands: lengths and places of svgpathtools."""
         rng = np.random.default_rng(12)
-        for _ in range(40):
+        for _ in range(20):
             d, sizes = (
                 "M 5 5",
                 {

@@ -222,6 +222,23 @@ class Edits(unittest.TestCase):
             with self.assertRaisesRegex(CoreError, words):
                 self.do(**{"kind": "add_curve", "curve": square, **more})
 
+    def test_a_curve_gets_other_points_and_goes_when_nothing_uses_it(self) -> None:
+        used = self.bench.curves[0].id
+        with self.assertRaisesRegex(CoreError, "is used in 'Part'"):
+            self.do(kind="remove_curve", curve=used)
+        self.do(
+            kind="add_curve",
+            curve={"id": "c9", "name": "Way", "kind": "path", "points": [{"at": [0, 0, 0]}, {"at": [1, 2, 3]}]},
+        )
+        self.do(
+            kind="set_curve", curve="c9", points=[{"at": [0, 0, 0]}, {"at": [1, 2, 3]}, {"at": [4, 4, 4]}], closed=True
+        )
+        self.assertEqual((self.bench.curves[-1].closed, len(self.bench.curves[-1].points)), (True, 3))
+        with self.assertRaisesRegex(CoreError, "has 2 numbers instead of 3"):
+            self.do(kind="set_point", curve="c9", point="p1", at=[1, 2])
+        self.do(kind="remove_curve", curve="c9")
+        self.assertEqual([c.id for c in self.bench.curves], [used])
+
     def test_named_numbers(self) -> None:
         self.do(kind="set_value", part="p1", step="s1", key="sides", value="n * 2")
         self.do(kind="rename_dimension", name="n", new_name="flutes")

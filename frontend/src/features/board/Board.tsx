@@ -13,6 +13,8 @@ import { useSize } from '../../shared/useSize'
 import { useView } from '../../shared/viewState'
 import { Handle, Ruling } from './Ruling'
 import type { Window } from './Ruling'
+import { CurveFacts, CurveMenu } from './CurveMenu'
+import { EditableName } from '../../shared/ui/EditableName'
 import { Rows } from './Rows'
 
 const FLAT: Plane = [0, 1]
@@ -57,9 +59,14 @@ export function Board({ curve }: { curve: Curve }) {
       }}
     >
       <header>
-        <b className="prose" style={{ fontSize: 16 }}>
-          {curve.name}
-        </b>
+        <EditableName
+          name={curve.name}
+          label="Name of the curve"
+          className="prose curve-name"
+          testId="curve-name"
+          keep={(name) => doEdit({ kind: 'set_curve', curve: curve.id, name })}
+        />
+        <CurveMenu curve={curve} view={view} />
         {inSpace &&
           PLANES.map((p) => (
             <button
@@ -88,7 +95,7 @@ export function Board({ curve }: { curve: Curve }) {
           />{' '}
           closed
         </label>
-        <span className="muted">Click the line to add a point; Shift drags straight.</span>
+        <CurveFacts curve={curve} view={view} />
         <button className="plain link" onClick={() => setFrame(null)}>
           See all
         </button>

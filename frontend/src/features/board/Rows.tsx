@@ -81,6 +81,9 @@ export function Rows(props: {
           ))}
         </tbody>
       </table>
+      <p className="muted" style={{ margin: '10px 0 4px', fontSize: 13 }}>
+        Click the line to add a point. Shift drags straight; Delete removes the chosen one.
+      </p>
     </div>
   )
 }

@@ -1890,7 +1890,7 @@ export interface components {
             /** Base */
             base: number;
             /** Edit */
-            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["AddCurve"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"] | components["schemas"]["AddMeasure"] | components["schemas"]["RenameMeasure"] | components["schemas"]["HideMeasure"] | components["schemas"]["RemoveMeasure"] | components["schemas"]["KeepView"] | components["schemas"]["RenameView"] | components["schemas"]["RemoveView"];
+            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["AddCurve"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["RemoveCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"] | components["schemas"]["AddMeasure"] | components["schemas"]["RenameMeasure"] | components["schemas"]["HideMeasure"] | components["schemas"]["RemoveMeasure"] | components["schemas"]["KeepView"] | components["schemas"]["RenameView"] | components["schemas"]["RemoveView"];
             /**
              * Author
              * @default
@@ -2171,6 +2171,19 @@ export interface components {
             what?: string;
         };
         /**
+         * RemoveCurve
+         * @description Take a curve off the bench that nothing uses.
+         */
+        RemoveCurve: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove_curve";
+            /** Curve */
+            curve: string;
+        };
+        /**
          * RemoveDimension
          * @description Take out a named number that nothing uses.
          */
@@ -2319,7 +2332,7 @@ export interface components {
         };
         /**
          * SetCurve
-         * @description Name, close, open or sample a curve otherwise.
+         * @description Name, close, open or sample a curve otherwise, or give it other points; ``what`` says in a word what was done with them.
          */
         SetCurve: {
             /**
@@ -2334,6 +2347,13 @@ export interface components {
             /** Closed */
             closed?: boolean | null;
             sampling?: components["schemas"]["Sampling"] | null;
+            /** Points */
+            points?: components["schemas"]["CurvePoint"][] | null;
+            /**
+             * What
+             * @default points
+             */
+            what?: string;
         };
         /**
          * SetDimension
@@ -2572,7 +2592,7 @@ export interface components {
             /** Base */
             base: number;
             /** Edit */
-            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["AddCurve"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"] | components["schemas"]["AddMeasure"] | components["schemas"]["RenameMeasure"] | components["schemas"]["HideMeasure"] | components["schemas"]["RemoveMeasure"] | components["schemas"]["KeepView"] | components["schemas"]["RenameView"] | components["schemas"]["RemoveView"];
+            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["AddCurve"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["RemoveCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"] | components["schemas"]["AddMeasure"] | components["schemas"]["RenameMeasure"] | components["schemas"]["HideMeasure"] | components["schemas"]["RemoveMeasure"] | components["schemas"]["KeepView"] | components["schemas"]["RenameView"] | components["schemas"]["RemoveView"];
             /**
              * Author
              * @default
@@ -2725,7 +2745,7 @@ export interface components {
             /** Base */
             base?: number | null;
             /** Edit */
-            edit?: (components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["AddCurve"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"] | components["schemas"]["AddMeasure"] | components["schemas"]["RenameMeasure"] | components["schemas"]["HideMeasure"] | components["schemas"]["RemoveMeasure"] | components["schemas"]["KeepView"] | components["schemas"]["RenameView"] | components["schemas"]["RemoveView"]) | null;
+            edit?: (components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["AddCurve"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["RemoveCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"] | components["schemas"]["AddMeasure"] | components["schemas"]["RenameMeasure"] | components["schemas"]["HideMeasure"] | components["schemas"]["RemoveMeasure"] | components["schemas"]["KeepView"] | components["schemas"]["RenameView"] | components["schemas"]["RemoveView"]) | null;
         };
         /**
          * SolvedView
@@ -2741,7 +2761,7 @@ export interface components {
             /** Limit */
             limit: boolean;
             /** Edit */
-            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["AddCurve"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"] | components["schemas"]["AddMeasure"] | components["schemas"]["RenameMeasure"] | components["schemas"]["HideMeasure"] | components["schemas"]["RemoveMeasure"] | components["schemas"]["KeepView"] | components["schemas"]["RenameView"] | components["schemas"]["RemoveView"];
+            edit: components["schemas"]["SetValue"] | components["schemas"]["SetStep"] | components["schemas"]["AddStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["CopyStep"] | components["schemas"]["AddCurve"] | components["schemas"]["SetPoint"] | components["schemas"]["AddPoint"] | components["schemas"]["RemovePoint"] | components["schemas"]["SetCurve"] | components["schemas"]["RemoveCurve"] | components["schemas"]["AddPart"] | components["schemas"]["SetPart"] | components["schemas"]["RemovePart"] | components["schemas"]["CopyPart"] | components["schemas"]["MovePart"] | components["schemas"]["PlaceParts"] | components["schemas"]["SetExtent"] | components["schemas"]["SetZero"] | components["schemas"]["LineUp"] | components["schemas"]["SpreadParts"] | components["schemas"]["BringPart"] | components["schemas"]["SetPick"] | components["schemas"]["SetDimension"] | components["schemas"]["RenameDimension"] | components["schemas"]["RemoveDimension"] | components["schemas"]["SetBench"] | components["schemas"]["SetFinish"] | components["schemas"]["AddMeasure"] | components["schemas"]["RenameMeasure"] | components["schemas"]["HideMeasure"] | components["schemas"]["RemoveMeasure"] | components["schemas"]["KeepView"] | components["schemas"]["RenameView"] | components["schemas"]["RemoveView"];
         };
         /**
          * SolveIn

@@ -9,8 +9,9 @@ from jukai.core.errors import ValueProblem
 from jukai.core.operators.fields import field_at, fields_of
 from jukai.core.operators.registry import get_operator
 from jukai.core.recipe.bench import Bench, Curve, CurvePoint, Part
-from jukai.core.recipe.edit_kinds import AddCurve, AddPoint, Edit, RemovePoint, SetCurve, SetPoint
+from jukai.core.recipe.edit_kinds import AddCurve, AddPoint, Edit, RemoveCurve, RemovePoint, SetCurve, SetPoint
 from jukai.core.recipe.editing import find, free_name, given, insert, with_part, with_point_ids
+from jukai.core.recipe.references import uses_of
 
 __all__ = ["APPLY", "label"]
 
@@ -94,11 +95,24 @@ def _remove_point(bench: Bench, e: RemovePoint) -> Bench:
 
 
 def _set_curve(bench: Bench, e: SetCurve) -> Bench:
-    return _with_curve(bench, e.curve, lambda c: c.model_copy(update=given(e, "name", "closed", "sampling")))
+    done = _with_curve(bench, e.curve, lambda c: c.model_copy(update=given(e, "name", "closed", "sampling", "points")))
+    return done if e.points is None else with_point_ids(done)
+
+
+def _remove_curve(bench: Bench, e: RemoveCurve) -> Bench:
+    curve = bench.curves[find(bench.curves, e.curve, "Curve")]
+    use = next(uses_of(bench, "curve", e.curve), None)
+    if use is not None:
+        part = bench.part(use.part) if use.part else None
+        raise ValueProblem(
+            f"'{curve.name}' is used in '{part.name if part else use.where}'.",
+            hint="Choose another curve there first, or remove that part.",
+        )
+    return bench.model_copy(update={"curves": [c for c in bench.curves if c.id != e.curve]})
 
 
 APPLY: Mapping[str, Callable[[Bench, Any], Bench]] = {
-    "add_curve": _add_curve, "set_point": _set_point, "add_point": _add_point, "remove_point": _remove_point, "set_curve": _set_curve,
+    "add_curve": _add_curve, "set_point": _set_point, "add_point": _add_point, "remove_point": _remove_point, "set_curve": _set_curve, "remove_curve": _remove_curve,
 }  # fmt: skip
 
 
@@ -112,7 +126,18 @@ def label(bench: Bench, e: Edit) -> str:
             what = "fillet of point" if e.fillet is not None else "bend after point" if bends else "point"
             return f"{what} {number}"
         case SetCurve():
-            return "profile " + ("name" if e.name else "closing" if e.closed is not None else "sampling")
+            what = (
+                e.what
+                if e.points is not None
+                else "name"
+                if e.name
+                else "closing"
+                if e.closed is not None
+                else "sampling"
+            )
+            return f"curve {what}"
+        case RemoveCurve():
+            return f"remove {next(c.name for c in bench.curves if c.id == e.curve)}"
         case AddCurve():
             return f"draw {e.curve.name}"
         case _:

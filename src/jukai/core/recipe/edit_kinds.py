@@ -10,6 +10,7 @@ from jukai.core.errors import ValueProblem
 from jukai.core.json_data import JsonObject
 from jukai.core.recipe.bench import (  # fmt: skip
     Curve,
+    CurvePoint,
     Finish,
     Id,
     KeptView,
@@ -143,13 +144,22 @@ class RemovePoint(_Edit):
 
 
 class SetCurve(_Edit):
-    """Name, close, open or sample a curve otherwise."""
+    """Name, close, open or sample a curve otherwise, or give it other points; ``what`` says in a word what was done with them."""
 
     kind: Literal["set_curve"] = "set_curve"
     curve: Id
     name: Name | None = None
     closed: bool | None = None
     sampling: Sampling | None = None
+    points: list[CurvePoint] | None = Field(None, min_length=2, max_length=2000)
+    what: str = Field("points", max_length=40)
+
+
+class RemoveCurve(_Edit):
+    """Take a curve off the bench that nothing uses."""
+
+    kind: Literal["remove_curve"] = "remove_curve"
+    curve: Id
 
 
 class AddPart(_Edit):
@@ -364,7 +374,7 @@ class SetFinish(_Edit):
 
 
 Edit = Annotated[
-    SetValue | SetStep | AddStep | RemoveStep | MoveStep | CopyStep | AddCurve | SetPoint | AddPoint | RemovePoint | SetCurve
+    SetValue | SetStep | AddStep | RemoveStep | MoveStep | CopyStep | AddCurve | SetPoint | AddPoint | RemovePoint | SetCurve | RemoveCurve
     | AddPart | SetPart | RemovePart | CopyPart | MovePart | PlaceParts | SetExtent | SetZero | LineUp | SpreadParts | BringPart
     | SetPick | SetDimension | RenameDimension | RemoveDimension | SetBench | SetFinish
     | AddMeasure | RenameMeasure | HideMeasure | RemoveMeasure | KeepView | RenameView | RemoveView,
