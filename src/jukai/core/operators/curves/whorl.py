@@ -98,7 +98,7 @@ def whorl(values: Values, context: Context) -> Result:
     if abs(values.turns * math.log(values.growth_per_turn)) > math.log(_LARGEST):
         most = math.log(_LARGEST) / abs(math.log(values.growth_per_turn))
         raise ValueProblem(
-            f"Over {values.turns:g} turns it would grow {values.growth_per_turn**values.turns:.3g} times.", field="turns",
+            f"Over {values.turns:g} turns it would grow or shrink more than {_LARGEST:,.0f} times.", field="turns",
             hint=f"Up to {most:.3g} turns are possible with this growth.",
         )  # fmt: skip
     grown = max(1.0, values.growth_per_turn**values.turns)
@@ -121,11 +121,10 @@ def whorl(values: Values, context: Context) -> Result:
     u[-1] = 1.0
     v = turn / values.turns
     cap = 0.5 + (section - middle) / (2 * float(np.abs(section - middle).max()))
-    caps = (None, None) if values.ends == "open" else (cap, cap)
     inner = places[int(tips[0] is not None) : len(places) - int(tips[1] is not None)]
     if values.hand == "right":  # seen along its way the section runs clockwise then
-        inner, u = inner[:, ::-1], 1 - u[::-1]
-        caps = tuple(None if c is None else c[::-1] for c in caps)  # type: ignore[assignment]
+        inner, u, cap = np.roll(inner[:, ::-1], 1, axis=1), 1 - u[::-1], np.roll(cap[::-1], 1, axis=0)
+    caps = (None, None) if values.ends == "open" else (cap, cap)
     mesh = with_short_diagonals(skin(Rings(inner, u, v, tips), caps, context.step))
     frame = values.axis.frame()
     mesh = mesh if frame.plain else mesh.with_points(frame.to_bench(mesh.points))
