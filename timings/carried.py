@@ -10,6 +10,7 @@ from jukai.core.operators.base import Context
 from jukai.core.operators.registry import get_operator
 from jukai.core.recipe.bench import Bench, Step
 from jukai.core.recipe.resolve import Resolver
+from timings.bevels import floor
 from timings.measure import Row, measure
 
 
@@ -23,18 +24,6 @@ def _ring(n: int, radius: float, wave: float = 0.0) -> list[dict[str, Any]]:
     a = 2 * np.pi * np.arange(n) / n
     r = radius + wave * np.cos(5 * a)
     return [{"at": row} for row in np.column_stack([r * np.cos(a), r * np.sin(a)]).tolist()]
-
-
-def _floor(faces: int, points: int) -> Any:
-    def run(_: Any) -> Any:
-        tables = [
-            np.empty((points, 3)), np.empty(4 * faces, np.int32), np.empty(faces + 1, np.int32), np.empty((4 * faces, 2)), np.empty(faces, np.int32)
-        ]  # fmt: skip
-        for t in tables:
-            t.fill(1)
-        return tables
-
-    return run
 
 
 def carried() -> None:
@@ -52,7 +41,7 @@ def carried() -> None:
     fine = values.path.path.stations([9] * 118 + [8]).points
     ring = Polygon([p["at"] for p in section])
     measure(
-        Row("sweep, 64 points x 1 000 rows", lambda: None, lambda _: sweep.apply(values, Context("s1")), _floor(64_000, 64_064),
+        Row("sweep, 64 points x 1 000 rows", lambda: None, lambda _: sweep.apply(values, Context("s1")), floor(64_000, 64_064),
             {"trimesh sweep_polygon": lambda _: trimesh.creation.sweep_polygon(ring, fine)}, {"trimesh sweep_polygon": 0.15})
     )  # fmt: skip
     loft = get_operator("loft")
@@ -63,7 +52,7 @@ def carried() -> None:
             "loft, 500 rows x 200 points",
             lambda: None,
             lambda _: loft.apply(joined, Context("s1")),
-            _floor(100_000, 100_200),
+            floor(100_000, 100_200),
             {},
             {"floor": 6},
         )

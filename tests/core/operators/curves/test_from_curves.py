@@ -126,6 +126,8 @@ class Sweeps(unittest.TestCase):
         check_sound(self, twisted)
         top = twisted.points[twisted.points[:, 2] > 29.999]
         np.testing.assert_allclose(np.ptp(top, axis=0)[:2], [2, 4], atol=1e-9)
+        coarse = made("sweep", BAR, path=up, rows=2, turn_along=[{"at": 0, "value": 0}, {"at": 1, "value": 180}])
+        self.assertIn("turn by up to 90° against each other: 24 would be smooth", coarse.steps[0].notes[-1].text)
         with self.assertRaisesRegex(CoreError, r"falls to 0 at 50 %"):
             made(
                 "sweep",
@@ -387,6 +389,7 @@ class Rings(unittest.TestCase):
         for values, words in (
             ({"wire_diameter": 25, "diameter": 20}, "fills a ring of 20 mm"),
             ({"tilt": 10, "over": 90}, "say the same thing"),
+            ({"gap": -5, "wire_diameter": 2}, "inside the one before"),
         ):
             with self.assertRaisesRegex(CoreError, words):
                 built({"operator": "rings", **values})

@@ -102,6 +102,12 @@ def rings(values: Values, context: Context) -> Result:
     half = wire / 2
     section = _section(values, half, size)
     largest = size + 2 * (values.count - 1) * (wire + gap)
+    if values.count > 1 and gap <= -wire:
+        raise ValueProblem(
+            f"A gap of {gap:.4g} mm puts each ring inside the one before.",
+            field="gap",
+            hint=f"More than {-wire:.4g} mm; from 0 on they keep apart.",
+        )
     if min(size, largest) <= wire:
         raise ValueProblem(
             f"A wire of {wire:.4g} mm fills a ring of {min(size, largest):.4g} mm.",

@@ -44,6 +44,8 @@ _LEAST_ROWS = 48
 """Rows of a run along which something varies, where none are given."""
 _MOST_TURN = 7.5
 """Degrees that neighbouring sections of a twisted run may be turned against each other, where no rows are given."""
+_COARSE = 45.0
+"""Degrees by which a row may turn before it is said that there are too few."""
 _MOST_SHOWN = 400
 
 
@@ -200,6 +202,13 @@ def _notes(values: Values, path: Path, stations: Stations, tight: Tight | None, 
             out.append(Note("warning", f"The corner at ({where}) {room}.", (three(spot),), field="path"))
     if tight is not None:
         out.append(tight_note(stations, tight, "The path bends more tightly than the profile reaches inward", "path"))
+    if values.turn_along is not None:
+        rows = stations.share if not stations.closed else np.append(stations.share, 1.0)
+        most = float(np.abs(np.diff(values.turn_along(rows))).max())
+        if most > _COARSE:
+            wanted = int(np.ceil((len(rows) - 1) * most / _MOST_TURN))
+            text = f"Rows turn by up to {most:.3g}° against each other: {wanted} would be smooth."
+            out.append(Note("info", text, field="rows"))
     if stations.closed:
         jump = 0.0 if values.turn_along is None else float(np.subtract(*values.turn_along(np.array([1.0, 0.0]))))
         if abs(jump - 360 * round(jump / 360)) > 1e-6:
