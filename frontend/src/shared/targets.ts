@@ -130,6 +130,28 @@ function whatOf(curve: Curve, i: number): string {
   return i === 0 ? 'Distance from the axis.' : 'Height along the axis.'
 }
 
+/** What a corner of a curve has: a radius, or a chamfer. */
+function cornerNumber(
+  words: readonly string[],
+  point: Curve['points'][number],
+  view: BenchView['curves'][number]['points'][number] | undefined,
+  what: 'fillet' | 'chamfer',
+): Pick<NumberTarget, 'address' | 'words' | 'value' | 'raw' | 'least' | 'edit'> {
+  const [, curve = '', id = ''] = words
+  const raw = point[what] ?? 0
+  return {
+    address: words.join('/'),
+    words:
+      what === 'fillet'
+        ? 'Radius of the corner.'
+        : 'How far from the point the corner is cut off straight.',
+    value: view?.[what] ?? (typeof raw === 'number' ? raw : null),
+    raw,
+    least: 0,
+    edit: (v) => ({ kind: 'set_point', curve, point: id, [what]: v ?? 0 }),
+  }
+}
+
 function curveNumber(
   bench: BenchView,
   parts: readonly PartView[],
@@ -154,18 +176,8 @@ function curveNumber(
     step: niceStep(size),
     part: user?.id ?? null,
   }
-  if (what === 'fillet') {
-    const raw = point.fillet ?? 0
-    return {
-      ...shared,
-      address: words.join('/'),
-      words: 'Radius of the corner.',
-      value: view?.fillet ?? (typeof raw === 'number' ? raw : null),
-      raw,
-      least: 0,
-      edit: (v) => ({ kind: 'set_point', curve: curveId, point: pointId, fillet: v ?? 0 }),
-    }
-  }
+  if (what === 'fillet' || what === 'chamfer')
+    return { ...shared, ...cornerNumber(words, point, view, what) }
   const i = Number(index ?? 0)
   const raw = point.at[i] ?? 0
   return {

@@ -8,6 +8,7 @@ import numpy as np
 
 from jukai.core.errors import CoreError
 from jukai.core.geometry.crossings import polyline_crossing
+from jukai.core.geometry.curves import Sampled
 from jukai.core.geometry.measuring import READINGS, Reading
 from jukai.core.notes import Note
 from jukai.core.operators.base import Callout
@@ -95,6 +96,11 @@ def step_view(o: StepOutcome) -> dict[str, object]:
     }  # fmt: skip
 
 
+def _chords(sampled: Sampled) -> float:
+    ring = np.concatenate([sampled.points, sampled.points[:1]]) if sampled.closed else sampled.points
+    return float(np.linalg.norm(np.diff(ring, axis=0), axis=1).sum())
+
+
 def curve_view(resolver: Resolver, curve: Curve) -> dict[str, object]:
     """Return a curve as the drawing board shows it, or what is wrong with it."""
     out: dict[str, object] = {
@@ -118,16 +124,21 @@ def curve_view(resolver: Resolver, curve: Curve) -> dict[str, object]:
         point_ids(curve),
         shape.at.tolist(),
         shape.fillet.tolist(),
+        shape.legs.tolist(),
         shape.join,
         shape.out.tolist(),
         shape.into.tolist(),
         strict=True,
     )
-    out["points"] = [{"id": i, "at": at, "fillet": f, "join": j, "out": o, "into": n} for i, at, f, j, o, n in rows]
+    out["points"] = [
+        {"id": i, "at": at, "fillet": f, "chamfer": c, "join": j, "out": o, "into": n} for i, at, f, c, j, o, n in rows
+    ]
     out["samples"] = sampled.points.tolist()
     path = profile.path
     if path.pieces:
-        out["length"] = path.long
+        # what is round beside curved pieces is known of a profile's samples alone
+        exact = profile.kind == "path" or all(r.radius > 0 for r in path.roundings)
+        out["length"] = path.long if exact else _chords(sampled)
     if profile.kind == "path":
         out["fillets"] = [
             {
@@ -135,6 +146,7 @@ def curve_view(resolver: Resolver, curve: Curve) -> dict[str, object]:
                 "asked": r.asked,
                 "radius": r.radius,
                 "centre": shape.at[r.point].tolist(),
+                "cut": r.cut,
             }
             for r in path.roundings
         ]
@@ -143,7 +155,13 @@ def curve_view(resolver: Resolver, curve: Curve) -> dict[str, object]:
     if crossing is not None:
         out["crosses"] = crossing[2].tolist()
     out["fillets"] = [
-        {"point": profile.point_ids[f.point], "asked": f.asked, "radius": f.radius, "centre": list(f.centre)}
+        {
+            "point": profile.point_ids[f.point],
+            "asked": f.asked,
+            "radius": f.radius,
+            "centre": list(f.centre),
+            "cut": f.cut,
+        }
         for f in sampled.fillets
     ]
     return out

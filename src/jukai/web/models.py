@@ -179,18 +179,20 @@ class CurvePointView(BaseModel):
     id: str
     at: Vector
     fillet: float
+    chamfer: float
     join: Literal["straight", "bezier", "smooth"]
     out: Vector
     into: Vector
 
 
 class FilletView(BaseModel):
-    """The arc at a corner."""
+    """The arc at a corner, or with ``cut`` its chamfer, whose ``radius`` is its leg."""
 
     point: str
     asked: float
     radius: float
     centre: Vector
+    cut: bool
 
 
 class CurveView(BaseModel):

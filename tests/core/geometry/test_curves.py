@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
@@ -88,6 +89,31 @@ class Fillets(unittest.TestCase):
                 if f.radius:
                     for end in (f.start, f.stop):
                         self.assertAlmostEqual(math.dist(end, f.centre), f.radius, delta=1e-9 * f.radius + 1e-12)
+
+
+class Chamfers(unittest.TestCase):
+    def test_corners_are_cut_off_a_leg_from_them(self) -> None:
+        """Of a square: an octagon in closed form; two that want more than their side share it."""
+        square = np.array([[0, 0], [10, 0], [10, 10], [0, 10]], float)
+        for leg, kept in ((2.0, 2.0), (8.0, 5.0)):
+            found = sample(replace(CurveShape.straight(square, closed=True), chamfer=np.full(4, leg)))
+            self.assertEqual({round(f.radius, 9) for f in found.fillets}, {kept})
+            x, y = found.points.T
+            area = float((x * np.roll(y, -1) - np.roll(x, -1) * y).sum() / 2)
+            self.assertAlmostEqual(area, 100 - 4 * kept**2 / 2, places=9)
+            self.assertTrue(found.corner.all())
+
+    def test_on_curved_pieces_both_ends_are_a_leg_away(self) -> None:
+        at = np.array([[0, 0], [10, 0], [10, 12]], float)
+        none = np.zeros((3, 2))
+        out, into = none.copy(), none.copy()
+        out[0], into[1] = [0, 6], [0, 6]
+        shape = CurveShape(
+            at, np.zeros(3), ("bezier", "straight", "straight"), out, into, chamfer=np.array([0, 3.0, 0])
+        )
+        (cut,) = sample(shape).fillets
+        for end in (cut.start, cut.stop):
+            self.assertAlmostEqual(float(np.hypot(*(np.array(end) - at[1]))), 3, places=9)
 
 
 class Sampling(unittest.TestCase):

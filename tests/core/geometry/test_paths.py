@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
@@ -70,6 +71,13 @@ class Lengths(unittest.TestCase):
         self.assertAlmostEqual(path.long, 2 * math.pi * 5, places=9)
         bent = CurveShape(np.array(square, float), np.full(4, 2.0), ("smooth",) * 4, *(np.zeros((4, 3)),) * 2)
         self.assertEqual({r.radius for r in path_through(bent).roundings}, {0.0})
+
+    def test_chamfers_in_space(self) -> None:
+        corner = np.array([[0, 0, 0], [0, 0, 10], [8, 0, 10]], float)
+        path = path_through(replace(straight(corner), chamfer=np.array([0, 2.0, 0])))
+        self.assertAlmostEqual(path.long, 8 + 6 + 2 * math.sqrt(2), places=9)
+        self.assertEqual([tuple(r) for r in path.roundings], [(1, 2.0, 2.0, True)])
+        self.assertEqual(int(path.stations([1, 1, 1]).corner.sum()), 2)
 
     def test_stations_are_even_and_meet_every_corner(self) -> None:
         path = path_through(straight([[0, 0, 0], [0, 0, 8], [6, 0, 8], [6, 5, 8]]))

@@ -197,6 +197,12 @@ class Edits(unittest.TestCase):
         self.do(kind="set_point", curve="c1", point="p9", fillet=1, join="bezier")
         point = self.bench.curves[0].points[2]
         self.assertEqual((point.id, point.fillet, point.join, point.out is not None), ("p9", 1, "bezier", True))
+        self.do(kind="set_point", curve="c1", point="p9", chamfer=2)
+        self.assertEqual((self.bench.curves[0].points[2].chamfer, self.bench.curves[0].points[2].fillet), (2, 0))
+        self.do(kind="set_point", curve="c1", point="p9", fillet=1)
+        self.assertEqual((self.bench.curves[0].points[2].chamfer, self.bench.curves[0].points[2].fillet), (0, 1))
+        with self.assertRaisesRegex(CoreError, "has a radius and a chamfer"):
+            self.do(kind="set_point", curve="c1", point="p9", fillet=1, chamfer=1)
         self.do(kind="remove_point", curve="c1", point="p9")
         self.assertEqual([p.id for p in self.bench.curves[0].points], ["p1", "p2", "p3", "p4"])
 

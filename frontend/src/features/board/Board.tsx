@@ -327,7 +327,8 @@ function FilletText(props: {
   if (!corner) return null
   const [x, y] = px(corner.at)
   const [cx, cy] = px(f.centre)
-  const left = cx < x
+  // of a chamfer there is no centre: it stands on the side that has room
+  const left = !f.cut && cx < x
   const room =
     f.radius < f.asked * (1 - 1e-9)
       ? ` (room for no more, ${lengthFigure(f.asked, lengths, 4)} asked)`
@@ -339,7 +340,7 @@ function FilletText(props: {
       textAnchor={left ? 'end' : 'start'}
       pointerEvents="none"
     >
-      R {lengthText(f.radius, lengths, 4)}
+      {f.cut ? 'C' : 'R'} {lengthText(f.radius, lengths, 4)}
       {room}
     </text>
   )

@@ -38,7 +38,10 @@ export function Rows(props: {
             {names.map((name) => (
               <th key={name}>{name}</th>
             ))}
-            <th style={{ paddingRight: 10 }}>R, {lengths.unit}</th>
+            <th title={`Radius of the corner, ${lengths.unit}`}>R</th>
+            <th title={`Chamfer: how far from the point it is cut off, ${lengths.unit}`}>
+              C, {lengths.unit}
+            </th>
             <th>then</th>
             <th />
           </tr>
@@ -56,6 +59,7 @@ export function Rows(props: {
                 <td key={name}>{number(`curves/${curve.id}/${p.id ?? ''}/at/${k}`)}</td>
               ))}
               <td>{number(`curves/${curve.id}/${p.id ?? ''}/fillet`)}</td>
+              <td>{number(`curves/${curve.id}/${p.id ?? ''}/chamfer`)}</td>
               <td>
                 <ChoiceWord
                   label={`How the piece after point ${i + 1} runs`}

@@ -1056,6 +1056,12 @@ export interface components {
              */
             fillet?: number | string;
             /**
+             * Chamfer
+             * @description how far from the point the corner is cut off straight, mm; instead of a radius
+             * @default 0
+             */
+            chamfer?: number | string;
+            /**
              * Join
              * @default straight
              * @enum {string}
@@ -1283,6 +1289,8 @@ export interface components {
             at: number[];
             /** Fillet */
             fillet: number;
+            /** Chamfer */
+            chamfer: number;
             /**
              * Join
              * @enum {string}
@@ -1357,7 +1365,7 @@ export interface components {
         };
         /**
          * FilletView
-         * @description The arc at a corner.
+         * @description The arc at a corner, or with ``cut`` its chamfer, whose ``radius`` is its leg.
          */
         FilletView: {
             /** Point */
@@ -1368,6 +1376,8 @@ export interface components {
             radius: number;
             /** Centre */
             centre: number[];
+            /** Cut */
+            cut: boolean;
         };
         /**
          * Finish
@@ -2482,6 +2492,8 @@ export interface components {
             at?: (number | string)[] | null;
             /** Fillet */
             fillet?: number | string | null;
+            /** Chamfer */
+            chamfer?: number | string | null;
             /** Join */
             join?: ("straight" | "bezier" | "smooth") | null;
             /** Out */

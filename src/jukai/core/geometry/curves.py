@@ -39,6 +39,7 @@ class CurveShape:
     closed : whether the last point is joined to the first.
     tolerance : greatest distance between curve and chords, mm; None is the size / 500.
     count : chords per piece, instead of the tolerance.
+    chamfer : (n,) how far from each point its corner is cut off straight, 0 for not; None for nowhere.
     """
 
     at: Floats
@@ -49,6 +50,12 @@ class CurveShape:
     closed: bool = False
     tolerance: float | None = None
     count: int | None = None
+    chamfer: Floats | None = None
+
+    @property
+    def legs(self) -> Floats:
+        """(n,) of the chamfer asked for at each point, 0 for none."""
+        return np.zeros(len(self.at)) if self.chamfer is None else self.chamfer
 
     @staticmethod
     def straight(points: object, *, closed: bool = False, fillet: object = None) -> CurveShape:
@@ -66,7 +73,10 @@ class CurveShape:
 
 @dataclass(frozen=True, slots=True)
 class Fillet:
-    """The arc that stands at one corner. ``radius`` may be less than ``asked``; 0 when none fits."""
+    """The arc that stands at one corner. ``radius`` may be less than ``asked``; 0 when none fits.
+
+    With ``cut`` it is cut off straight instead, ``radius`` from the corner.
+    """
 
     point: int
     asked: float
@@ -76,6 +86,7 @@ class Fillet:
     stop: tuple[float, float]
     sweep: float
     flat: bool = False
+    cut: bool = False
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -195,12 +206,14 @@ def sample(shape: CurveShape) -> Sampled:
 
     for i in range(n):
         f = by_point.get(i)
-        if f is not None:
+        if f is not None and f.cut:
+            put(np.array([f.start]), 2 * i + 1, first_is_corner=True)
+        elif f is not None:
             steps = shape.count or steps_for_arc(f.radius, abs(f.sweep), tolerance)
             put(_arc(f, steps)[:-1], 2 * i + 1, first_is_corner=False)
         if i < len(pieces):
             put(_run(pieces[i], tolerance, shape.count)[:-1], 2 * i,
-                first_is_corner=f is None and not _bends_on(shape, pieces, i))  # fmt: skip
+                first_is_corner=f.cut if f is not None else not _bends_on(shape, pieces, i))  # fmt: skip
     if not shape.closed and n:
         put(shape.at[-1:], 2 * (n - 1), first_is_corner=True)
     all_points = np.concatenate(points) if points else np.zeros((0, 2))
@@ -295,12 +308,15 @@ def _arc(f: Fillet, steps: int) -> Floats:
 def _fillets(shape: CurveShape, pieces: list[Piece]) -> list[Fillet]:
     n = len(shape.at)
     inner = range(n) if shape.closed and n > 2 else range(1, n - 1)
-    requested = [i for i in inner if shape.fillet[i] > 0]
+    legs = shape.legs
+    requested = [i for i in inner if shape.fillet[i] > 0 or legs[i] > 0]
     shares = _length_shares(shape, pieces, requested)
     out = []
     for i in requested:
         before, after = pieces[i - 1], pieces[i]
-        if before.straight and after.straight:
+        if legs[i] > 0:
+            f = _chamfer(shape, i, before, after, shares[i])
+        elif before.straight and after.straight:
             f = _straight_fillet(shape, i, before, after, shares[i])
         else:
             f = _curved_fillet(shape, i, before, after, set(requested), n)
@@ -320,7 +336,8 @@ def _length_shares(shape: CurveShape, pieces: list[Piece], requested: list[int])
 
     Two fillets that want more than the piece between them share it in proportion.
     """
-    need = {i: float(shape.fillet[i]) * _tangent_share(pieces[i - 1], pieces[i]) for i in requested}
+    legs = shape.legs
+    need = {i: float(legs[i]) or float(shape.fillet[i]) * _tangent_share(pieces[i - 1], pieces[i]) for i in requested}
     out = {}
     for i in requested:
         factor = 1.0
@@ -328,7 +345,7 @@ def _length_shares(shape: CurveShape, pieces: list[Piece], requested: list[int])
             total = need[i] + need.get(other, 0.0)
             if piece.straight and total > piece.length > 0:
                 factor = min(factor, piece.length / total)
-        out[i] = float(shape.fillet[i]) * factor
+        out[i] = (float(legs[i]) or float(shape.fillet[i])) * factor
     return out
 
 
@@ -348,6 +365,40 @@ def _straight_fillet(shape: CurveShape, i: int, before: Piece, after: Piece, rad
     before.stop = max(before.start, 1 - tangent / before.length)
     after.start = min(after.stop, tangent / after.length)
     return Fillet(i, asked, radius, _pair(centre), _pair(start), _pair(stop), turn)
+
+
+def _chamfer(shape: CurveShape, i: int, before: Piece, after: Piece, leg: float) -> Fillet:
+    """Cut a corner off straight, a leg from it on both sides; on curved pieces where they are that far from the corner."""
+    asked, here = float(shape.legs[i]), shape.at[i]
+    a, b = before.tangent(at_end=True), after.tangent(at_end=False)
+    turn = math.atan2(float(a[0] * b[1] - a[1] * b[0]), float(a @ b))
+    if abs(turn) < 1e-9:
+        return Fillet(i, asked, 0.0, _pair(here), _pair(here), _pair(here), 0.0, flat=True, cut=True)
+    leg = min([leg, *(_farthest(piece, here) for piece in (before, after) if not piece.straight)])
+    s = 1 - leg / before.length if before.straight else _far_from(before, here, leg, from_end=True)
+    t = leg / after.length if after.straight else _far_from(after, here, leg, from_end=False)
+    before.stop, after.start = max(before.start, s), min(after.stop, t)
+    start, stop = before.point(np.array(before.stop)), after.point(np.array(after.start))
+    return Fillet(i, asked, leg, _pair(here), _pair(start), _pair(stop), turn, cut=True)
+
+
+def _farthest(piece: Piece, here: Floats) -> float:
+    t = np.linspace(piece.start, piece.stop, _DENSE)
+    return 0.999 * float(np.hypot(*(piece.point(t) - here).T).max())
+
+
+def _far_from(piece: Piece, here: Floats, leg: float, *, from_end: bool) -> float:
+    """Return the parameter nearest to the corner at which a piece is so far from it."""
+    t = np.linspace(1.0, 0.0, _DENSE) if from_end else np.linspace(0.0, 1.0, _DENSE)
+    k = int(np.argmax(np.hypot(*(piece.point(t) - here).T) >= leg))
+    near, far = float(t[max(k - 1, 0)]), float(t[k])
+    for _ in range(50):
+        middle = (near + far) / 2
+        if float(np.hypot(*(piece.point(np.array(middle)) - here))) < leg:
+            near = middle
+        else:
+            far = middle
+    return far
 
 
 def _pair(p: Floats) -> tuple[float, float]:

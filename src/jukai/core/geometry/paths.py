@@ -49,11 +49,12 @@ class Arc:
 
 
 class Rounding(NamedTuple):
-    """What became of the radius that a corner asks for; 0 where it can't have one."""
+    """What became of the radius that a corner asks for, or with ``cut`` of its chamfer; 0 where it can't have one."""
 
     point: int
     asked: float
     radius: float
+    cut: bool = False
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -203,16 +204,17 @@ def _rounded(shape: CurveShape, pieces: list[Piece | Arc]) -> tuple[list[Piece |
     """Cut corners that ask for a radius off straight pieces, and put arcs there."""
     n = len(shape.at)
     closed = shape.closed and n > 2
-    asked = [i for i in (range(n) if closed else range(1, n - 1)) if shape.fillet[i] > 0]
+    legs = shape.legs
+    asked = [i for i in (range(n) if closed else range(1, n - 1)) if shape.fillet[i] > 0 or legs[i] > 0]
     need: dict[int, float] = {}
     out: list[Rounding] = []
     for i in asked:
         a, b = pieces[i - 1], pieces[i]
         turn = _turn(a.tangent(at_end=True), b.tangent(at_end=False))
         if a.straight and b.straight and 1e-9 < turn < math.pi - 1e-6:
-            need[i] = float(shape.fillet[i]) * math.tan(turn / 2)
+            need[i] = float(legs[i]) or float(shape.fillet[i]) * math.tan(turn / 2)
         else:
-            out.append(Rounding(i, float(shape.fillet[i]), 0.0))
+            out.append(Rounding(i, float(legs[i] or shape.fillet[i]), 0.0, cut=bool(legs[i])))
     taken: dict[int, float] = {}
     for i, want in need.items():
         factor = 1.0
@@ -222,7 +224,8 @@ def _rounded(shape: CurveShape, pieces: list[Piece | Arc]) -> tuple[list[Piece |
             if total > room:
                 factor = min(factor, room / total)
         taken[i] = want * factor
-        out.append(Rounding(i, float(shape.fillet[i]), float(shape.fillet[i]) * factor))
+        size = float(legs[i] or shape.fillet[i])
+        out.append(Rounding(i, size, size * factor, cut=bool(legs[i])))
     trimmed: list[Piece | Arc] = []
     for k, each in enumerate(pieces):
         start, stop = taken.get(k, 0.0), taken.get((k + 1) % n, 0.0)
@@ -233,7 +236,8 @@ def _rounded(shape: CurveShape, pieces: list[Piece | Arc]) -> tuple[list[Piece |
             d = _unit((q - p)[None])[0]
             trimmed.append(_line(p + d * start, q - d * stop))
         if (k + 1) % n in taken and (closed or k + 1 < n):
-            trimmed.append(_corner_arc(shape, (k + 1) % n, pieces, taken))
+            at = (k + 1) % n
+            trimmed.append(_corner_cut(shape, at, pieces, taken) if legs[at] else _corner_arc(shape, at, pieces, taken))
     return trimmed, sorted(out)
 
 
@@ -244,6 +248,11 @@ def _corner_arc(shape: CurveShape, i: int, pieces: list[Piece | Arc], taken: dic
     inward = _unit((b - a * float(a @ b))[None])[0]
     start = shape.at[i] - a * taken[i]
     return Arc(start + inward * radius, -inward * radius, a * radius, turn)
+
+
+def _corner_cut(shape: CurveShape, i: int, pieces: list[Piece | Arc], taken: dict[int, float]) -> Piece:
+    a, b = pieces[i - 1].tangent(at_end=True), pieces[i].tangent(at_end=False)
+    return _line(shape.at[i] - a * taken[i], shape.at[i] + b * taken[i])
 
 
 def _line(p: Floats, q: Floats) -> Piece:

@@ -94,6 +94,9 @@ class CurvePoint(_Model):
     id: Id | None = None
     at: PointOfCurve = Field(description="of a profile (across, up) in its own plane, of a path (x, y, z), mm")
     fillet: Number = Field(0, description="radius of the corner, mm")
+    chamfer: Number = Field(
+        0, description="how far from the point the corner is cut off straight, mm; instead of a radius"
+    )
     join: Literal["straight", "bezier", "smooth"] = "straight"
     out: PointOfCurve | None = Field(None, description="handle of the piece after the point, relative to it")
     into: PointOfCurve | None = Field(

@@ -59,7 +59,11 @@ def _with_point(bench: Bench, curve: str, change: Callable[[list[CurvePoint]], l
 def _set_point(bench: Bench, e: SetPoint) -> Bench:
     def change(points: list[CurvePoint]) -> list[CurvePoint]:
         at = find(points, e.point, "Point")
-        points[at] = points[at].model_copy(update=given(e, "at", "fillet", "join", "out", "into"))
+        points[at] = points[at].model_copy(update=given(e, "at", "fillet", "chamfer", "join", "out", "into"))
+        # a corner has one of them: the last given stays
+        for key, other in (("fillet", "chamfer"), ("chamfer", "fillet")):
+            if getattr(e, key) not in (None, 0) and getattr(e, other) is None:
+                points[at] = points[at].model_copy(update={other: 0})
         if e.join == "bezier":
             _give_handles(points, at)
         return points
@@ -123,7 +127,15 @@ def label(bench: Bench, e: Edit) -> str:
             curve = next(c for c in bench.curves if c.id == e.curve)
             number = next(i for i, p in enumerate(curve.points, 1) if p.id == e.point)
             bends = e.join or e.out or e.into
-            what = "fillet of point" if e.fillet is not None else "bend after point" if bends else "point"
+            what = (
+                "fillet of point"
+                if e.fillet is not None
+                else "chamfer of point"
+                if e.chamfer is not None
+                else "bend after point"
+                if bends
+                else "point"
+            )
             return f"{what} {number}"
         case SetCurve():
             what = (

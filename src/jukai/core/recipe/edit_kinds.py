@@ -120,6 +120,7 @@ class SetPoint(_Edit):
     point: Id
     at: PointOfCurve | None = None
     fillet: Number | None = None
+    chamfer: Number | None = None
     join: Literal["straight", "bezier", "smooth"] | None = None
     out: PointOfCurve | None = None
     into: PointOfCurve | None = None

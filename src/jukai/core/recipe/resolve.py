@@ -131,7 +131,7 @@ class Resolver:
                 ) from None
             raise ValueProblem(f"Curve '{curve.name}': {e.message}", field=where, hint=e.hint) from None
         body = json.dumps([curve.id, curve.kind, curve.closed, shape.at.tolist(), shape.fillet.tolist(), shape.join, shape.out.tolist(),
-                           shape.into.tolist(), shape.tolerance, shape.count, ids])  # fmt: skip
+                           shape.into.tolist(), shape.tolerance, shape.count, ids, shape.legs.tolist()])  # fmt: skip
         key = hashlib.blake2b(body.encode(), digest_size=12).hexdigest()
         sampled = _SAMPLED.get(key)
         if sampled is None:
@@ -150,10 +150,10 @@ class Resolver:
         """
         n = len(curve.points)
         at, out, into = (np.zeros((n, curve.across)) for _ in range(3))
-        fillet = np.zeros(n)
+        fillet, chamfer = np.zeros(n), np.zeros(n)
         for i, p in enumerate(curve.points):
             at[i] = [self.number(v, measures="length", where=f"point {i + 1}") for v in p.at]
-            fillet[i] = self._fillet(p, i)
+            fillet[i], chamfer[i] = self._corner(p, i)
             for handle, target in ((p.out, out), (p.into, into)):
                 if handle is not None:
                     target[i] = [self.number(v, measures="length", where=f"point {i + 1}") for v in handle]
@@ -169,13 +169,21 @@ class Resolver:
             count = round(self.number(curve.sampling.count, measures="", where="count"))
             if not 1 <= count <= 10_000:
                 raise ValueProblem(f"{count} chords a piece.", hint="1 to 10 000 are possible.")
-        return CurveShape(at, fillet, tuple(p.join for p in curve.points), out, into, curve.closed, tolerance, count)
+        return CurveShape(at, fillet, tuple(p.join for p in curve.points), out, into, curve.closed, tolerance, count,
+                          chamfer if chamfer.any() else None)  # fmt: skip
 
-    def _fillet(self, point: CurvePoint, i: int) -> float:
-        radius = self.number(point.fillet, measures="length", where=f"point {i + 1}")
-        if radius < 0:
-            raise ValueProblem(f"The radius at point {i + 1} is {radius:g} mm.", hint="0 leaves the corner sharp.")
-        return radius
+    def _corner(self, point: CurvePoint, i: int) -> tuple[float, float]:
+        radius, leg = (
+            self.number(raw, measures="length", where=f"point {i + 1}") for raw in (point.fillet, point.chamfer)
+        )
+        for what, size in (("radius", radius), ("chamfer", leg)):
+            if size < 0:
+                raise ValueProblem(f"The {what} at point {i + 1} is {size:g} mm.", hint="0 leaves the corner sharp.")
+        if radius and leg:
+            raise ValueProblem(
+                f"Point {i + 1} has a radius and a chamfer.", hint="A corner has one of them: make the other 0."
+            )
+        return radius, leg
 
     # -- steps ----------------------------------------------------------------------------------
     def step(self, step: Step, op: Operator, inputs: Inputs | None = None) -> Resolved:

@@ -332,10 +332,16 @@ def _fillet_notes(profile: CurveInput) -> list[Note]:
         place = ((float(at[0]), 0.0, float(at[1])),)
         name = f"The corner at ({at[0]:.4g}, {at[1]:.4g})"
         if f.flat:
-            out.append(Note("info", f"{name} is straight: its radius has no effect.", place))
+            out.append(
+                Note("info", f"{name} is straight: its {'chamfer' if f.cut else 'radius'} has no effect.", place)
+            )
         elif f.radius < f.asked * (1 - 1e-9):
             out.append(
-                Note("warning", f"{name} has room for a radius of {f.radius:.4g} mm, not {f.asked:.4g} mm.", place)
+                Note(
+                    "warning",
+                    f"{name} has room for a {'chamfer' if f.cut else 'radius'} of {f.radius:.4g} mm, not {f.asked:.4g} mm.",
+                    place,
+                )
             )
     return out
 
@@ -362,7 +368,7 @@ def _callouts(values: Values, frame: Frame, extent: float, degrees: float, sides
         Callout(f"curves/{curve_id}/{p}/at", CalloutForm.POINT, at, at, three(out), 1.0, three(up), grip=grip)
         for p, at, grip in zip(ids, placed(shape.at), nearest(shape.at), strict=True)
     ]
-    fillets = [f for f in sampled.fillets if f.radius > 0]
+    fillets = [f for f in sampled.fillets if f.radius > 0 and not f.cut]
     if fillets:
         centres, radii = np.array([f.centre for f in fillets]), np.array([f.radius for f in fillets])
         away = shape.at[[f.point for f in fillets]] - centres

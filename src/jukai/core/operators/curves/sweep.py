@@ -194,10 +194,11 @@ def _notes(values: Values, path: Path, stations: Stations, tight: Tight | None, 
         if r.radius < r.asked * (1 - 1e-9):
             spot = at[r.point] if at.shape[1] == 3 else np.array([at[r.point, 0], 0.0, at[r.point, 1]])
             where = ", ".join(f"{x:.4g}" for x in at[r.point])
+            what = "chamfer" if r.cut else "radius"
             room = (
-                f"has room for a radius of {r.radius:.4g} mm, not {r.asked:.4g} mm"
+                f"has room for a {what} of {r.radius:.4g} mm, not {r.asked:.4g} mm"
                 if r.radius > 0
-                else "takes no radius: straight pieces must meet there at an angle"
+                else f"takes no {what}: straight pieces must meet there at an angle"
             )
             out.append(Note("warning", f"The corner at ({where}) {room}.", (three(spot),), field="path"))
     if tight is not None:
