@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Protocol, runtime_checkable
+from typing import TYPE_CHECKING, Protocol, cast, runtime_checkable
 
 import numpy as np
 
@@ -15,9 +15,11 @@ from jukai.core.geometry.curves import CurveShape, Sampled
 from jukai.core.geometry.frames import Frame, frame_along
 from jukai.core.geometry.measures import surface_centroid
 from jukai.core.geometry.mesh import Mesh
-from jukai.core.geometry.paths import Path, path_through
 from jukai.core.geometry.placing import Reach, placed
 from jukai.core.picks.picked import Picked
+
+if TYPE_CHECKING:
+    from jukai.core.geometry.paths import Path
 
 __all__ = ["Along", "AxisSpec", "Body", "CurveInput", "FileInput", "Files", "Further", "HeldFiles"]
 
@@ -84,14 +86,16 @@ class CurveInput:
     formulas: tuple[frozenset[str], ...] = ()
     key: str = ""
     kind: str = "profile"
-    _made: list[Path] = field(default_factory=list)
+    _made: list[object] = field(default_factory=list)  # the path, once it was asked for
 
     @property
     def path(self) -> Path:
         """The curve as a path in space; a profile stands upright in the plane Y = 0, across along X."""
+        from jukai.core.geometry.paths import path_through
+
         if not self._made:
             self._made.append(path_through(self.shape))
-        return self._made[0]
+        return cast("Path", self._made[0])
 
 
 @dataclass(frozen=True, slots=True, eq=False)

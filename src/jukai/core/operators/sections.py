@@ -127,11 +127,16 @@ def tight_note(stations: Stations, tight: Tight, what: str, field: str) -> Note:
     return Note("warning", text, ((float(spot[0]), float(spot[1]), float(spot[2])),), field=field)
 
 
-def path_points(path: CurveInput) -> Iterator[Callout]:
-    """Yield a handle for each point of a path, in the part's own space."""
+def path_points(path: CurveInput, stations: Floats, edge: Floats) -> Iterator[Callout]:
+    """Yield a handle for each point of a path, in the part's own space; each is held by the body beside it.
+
+    ``stations`` (k, 3) are places along the path, ``edge`` (k, 3) a point of the body at each.
+    """
     flat = path.shape.at.shape[1] == 2
     for point, at in zip(path.point_ids, path.shape.at, strict=True):
         spot = (float(at[0]), 0.0, float(at[1])) if flat else (float(at[0]), float(at[1]), float(at[2]))
+        x, y, z = edge[int(((stations - spot) ** 2).sum(axis=1).argmin())]
+        second = (0.0, 0.0, 1.0) if flat else (0.0, 1.0, 0.0)
         yield Callout(
             f"curves/{path.id}/{point}/at",
             CalloutForm.POINT,
@@ -139,7 +144,8 @@ def path_points(path: CurveInput) -> Iterator[Callout]:
             spot,
             (1, 0, 0),
             1.0,
-            (0, 0, 1) if flat else (0, 1, 0),
+            second,
+            grip=(float(x), float(y), float(z)),
         )
 
 

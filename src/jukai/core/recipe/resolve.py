@@ -16,7 +16,6 @@ from jukai.core.errors import CoreError, FormulaError, ValueProblem
 from jukai.core.formulas import Quantity, evaluate_formula, resolve_names
 from jukai.core.geometry.curves import CurveShape, Sampled, sample
 from jukai.core.geometry.mesh import Mesh
-from jukai.core.geometry.paths import path_through
 from jukai.core.notes import Note
 from jukai.core.operators.base import Operator, OperatorValues
 from jukai.core.operators.fields import Field, field_at, fields_of, relevant_keys
@@ -46,6 +45,8 @@ def point_ids(curve: Curve) -> tuple[str, ...]:
 
 def _in_space(shape: CurveShape) -> Sampled:
     """Return a path as a polyline in space."""
+    from jukai.core.geometry.paths import path_through
+
     path = path_through(shape)
     if not path.pieces:
         return Sampled(shape.at, np.ones(len(shape.at), bool), np.zeros(len(shape.at), np.int32), shape.closed)

@@ -129,7 +129,7 @@ class Written(unittest.TestCase):
 
 class Described(unittest.TestCase):
     def test_every_kind_there_is_has_a_file_and_a_name(self) -> None:
-        expected = {"length", "angle", "count", "factor", "share", "choice", "switch", "vector", "counts", "axis", "along", "curve", "curves", "graph",
+        expected = {"length", "angle", "angles", "count", "factor", "share", "choice", "switch", "vector", "counts", "axis", "along", "curve", "curves", "graph",
                   "weights", "part", "parts", "step", "file", "pick", "further", "finish", "seed"}  # fmt: skip
         self.assertEqual(set(kinds()), expected)
 

@@ -149,7 +149,9 @@ def loft(values: Values, context: Context) -> Result:
         used["height"] = path.long
     along = np.linspace(0, len(share) - 1, min(len(share), _MOST_SHOWN)).astype(int)
     shown = np.column_stack([share[along], stations.points[along]])
-    return Result(mesh, tuple(notes), _callouts(values, places), used, {"path_length": path.long}, run=shown)
+    return Result(
+        mesh, tuple(notes), _callouts(values, run.centres, places), used, {"path_length": path.long}, run=shown
+    )
 
 
 def _rings(values: Values) -> tuple[Floats, tuple[float, ...]]:
@@ -241,11 +243,11 @@ def _cap_uv(ring: Floats) -> Floats:
     return np.asarray(0.5 + (ring - (low + high) / 2) / max(float((high - low).max()), 1e-300))
 
 
-def _callouts(values: Values, places: Floats) -> tuple[Callout, ...]:
+def _callouts(values: Values, centres: Floats, places: Floats) -> tuple[Callout, ...]:
     first, last = places[0], places[-1]
     out: list[Callout] = []
     if values.along == "path" and values.path is not None:
-        out += path_points(values.path)
+        out += path_points(values.path, centres, places[:, 0])
     else:
         edge = int(np.argmax(first[:, 0]))
         low, high = first[edge], np.array([first[edge, 0], first[edge, 1], last[:, 2].max()])

@@ -229,9 +229,9 @@ def _notes(values: Values, path: Path, stations: Stations, tight: Tight | None, 
 
 def _callouts(values: Values, run: Run, section: Floats) -> tuple[Callout, ...]:
     """Return handles on the points of the path, and the number of rows."""
-    out = list(path_points(values.path))
-    k = len(run.centres) // 2
-    edge = section[int(np.argmax(section[:, 1]))] * run.scale[k]
-    spot = points_of((run.centres[k] + edge[0] * run.across[k] + edge[1] * run.up[k])[None])[0]
+    x, y = section[int(np.argmax(section[:, 1]))]
+    edge = run.centres + run.scale[:, None] * (x * run.across + y * run.up)
+    out = list(path_points(values.path, run.centres, edge))
+    spot = points_of(edge[len(edge) // 2][None])[0]
     out.append(Callout("values/rows", CalloutForm.COUNT, spot, spot, (0, 0, 1), 0.5))
     return tuple(out)
