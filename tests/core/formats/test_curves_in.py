@@ -219,6 +219,9 @@ class Dxf(unittest.TestCase):
         ):  # fmt: skip
             with self.assertRaisesRegex(FileProblem, words):
                 read_curves("a.DXF", data)
+        for far in (float("nan"), float("inf"), 1e12):
+            with self.assertRaisesRegex(FileProblem, "no numbers, or farther|can't be read"):
+                dxf(lambda m, far=far: (m.add_line((0, 0), (far, 1)), m.add_line((far, 1), (2, 2))))
 
 
 if __name__ == "__main__":

@@ -9,7 +9,7 @@ import numpy as np
 from jukai.core.errors import FileProblem
 from jukai.core.json_data import JsonObject
 
-__all__ = ["MOST_CURVES", "MOST_POINTS", "Chain", "as_curves", "joined"]
+__all__ = ["MOST_CURVES", "MOST_POINTS", "Chain", "as_curves", "joined", "refuse_far"]
 
 MOST_POINTS = 2000
 """Points that a curve of a bench may have."""
@@ -71,6 +71,7 @@ def joined(chains: list[Chain], near: float) -> list[Chain]:
 
     def grown(chain: Chain, end: int) -> tuple[Chain, int]:
         """Go on from an end as long as another chain begins or ends there."""
+        chain = Chain(chain.name, list(chain.points), list(chain.inner))
         while True:
             following: int | None = next((k for k in at[int(place[end])] if not used[k // 2]), None)
             if following is None:
@@ -78,7 +79,8 @@ def joined(chains: list[Chain], near: float) -> list[Chain]:
             used[following // 2] = True
             other = open_[following // 2]
             other = other if following % 2 == 0 else other.reversed()
-            chain = Chain(chain.name, chain.points + other.points[1:], chain.inner + other.inner)
+            chain.points += other.points[1:]
+            chain.inner += other.inner
             end = following ^ 1
 
     out: list[Chain] = []
@@ -109,9 +111,7 @@ def as_curves(chains: list[Chain], what: str) -> list[JsonObject]:
     FileProblem
         When there is none, or there are more, or larger ones, than a bench can hold.
     """
-    for c in chains:
-        if not all(np.isfinite(p).all() and np.abs(p).max() <= _FARTHEST for p in c.points):
-            raise FileProblem(f"The curve '{c.name}' has places that are no numbers, or farther than {_FARTHEST:g} mm.")
+    refuse_far(chains)
     rows = [c for c in (_tidy(c) for c in chains) if len(c.points) > 1]
     if not rows:
         raise FileProblem(f"The file has no curve: {what} are read.", hint="Text must be turned into outlines before.")
@@ -129,6 +129,14 @@ def as_curves(chains: list[Chain], what: str) -> list[JsonObject]:
             )
         out.append(_curve(c))
     return out
+
+
+def refuse_far(chains: list[Chain]) -> None:
+    """Refuse places that are no numbers, or farther than a bench may hold."""
+    for c in chains:
+        inner = (q for row in c.inner if row is not None for q in row)
+        if not all(np.isfinite(p).all() and np.abs(p).max() <= _FARTHEST for p in (*c.points, *inner)):
+            raise FileProblem(f"The curve '{c.name}' has places that are no numbers, or farther than {_FARTHEST:g} mm.")
 
 
 def _tidy(chain: Chain) -> Chain:

@@ -9,7 +9,7 @@ from typing import Any, cast
 import numpy as np
 
 from jukai.core.errors import FileProblem
-from jukai.core.formats.curve_chains import Chain, as_curves, joined
+from jukai.core.formats.curve_chains import Chain, as_curves, joined, refuse_far
 from jukai.core.json_data import JsonObject
 
 __all__ = ["read_dxf"]
@@ -53,6 +53,7 @@ def read_dxf(data: bytes) -> list[JsonObject]:
         raise FileProblem(f"The file can't be read as DXF: {text}.", hint="Save it anew as DXF, ASCII.") from None
     if not found:
         return as_curves([], _WHAT)
+    refuse_far(found)
     size = float(np.ptp(np.concatenate([c.points for c in found]), axis=0).max())
     chains = joined(found, _NEAR * size)
     for c in chains:

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from jukai.core.errors import FileProblem
-from jukai.core.formats.curve_chains import Chain, as_curves
+from jukai.core.formats.curve_chains import Chain, as_curves, refuse_far
 from jukai.core.json_data import JsonObject
 
 __all__ = ["read_svg"]
@@ -54,6 +54,7 @@ def read_svg(data: bytes) -> list[JsonObject]:
         raise FileProblem("The drawing is nested too deep.") from None
     except Exception as e:  # noqa: BLE001 - the library raises what it meets in a broken file
         raise FileProblem(f"The drawing can't be read: {_said(e)}.", hint="Save it anew as plain SVG.") from None
+    refuse_far(chains)
     return as_curves(_set_down(chains), _WHAT)
 
 

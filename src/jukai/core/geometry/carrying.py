@@ -95,18 +95,22 @@ class Tight:
     share: float
 
 
+def _ways(stations: Stations) -> tuple[np.ndarray, np.ndarray, Floats]:
+    """Return each station, the one that follows it, and the unit direction in which the path goes between them."""
+    k = len(stations.points)
+    to = np.roll(np.arange(k), -1) if stations.closed else np.arange(1, k)
+    start = np.arange(len(to))
+    way = stations.after[start] + stations.before[to]
+    return start, to, way / np.maximum(np.linalg.norm(way, axis=1), 1e-300)[:, None]
+
+
 def tightest(run: Run, stations: Stations, section: Floats) -> Tight | None:
     """Return where neighbouring sections run through each other most, None where none do.
 
     Between two stations each point of the section must go forward: the path bends too tightly where one goes back.
     """
-    points = run.centres
-    to = np.roll(np.arange(len(points)), -1) if stations.closed else np.arange(1, len(points))
-    start = np.arange(len(to))
-    step = points[to] - points[start]
-    way = stations.after[start] + stations.before[to]
-    way /= np.maximum(np.linalg.norm(way, axis=1), 1e-300)[:, None]
-    forward = np.einsum("ij,ij->i", step, way)
+    start, to, way = _ways(stations)
+    forward = np.einsum("ij,ij->i", stations.points[to] - stations.points[start], way)
     gain = [
         np.einsum("ij,ij->i", run.scale[to, None] * v[to] - run.scale[start, None] * v[start], way)
         for v in (run.across, run.up)
@@ -121,10 +125,7 @@ def tightest(run: Run, stations: Stations, section: Floats) -> Tight | None:
 
 def tightest_of(places: Floats, stations: Stations) -> Tight | None:
     """Return the same of rings (k, n, 3) of any shape: between which stations points go back, None where all go forward."""
-    to = np.roll(np.arange(len(places)), -1) if stations.closed else np.arange(1, len(places))
-    start = np.arange(len(to))
-    way = stations.after[start] + stations.before[to]
-    way /= np.maximum(np.linalg.norm(way, axis=1), 1e-300)[:, None]
+    start, to, way = _ways(stations)
     step = np.einsum("ij,ij->i", stations.points[to] - stations.points[start], way)
     levels = np.einsum("ijk,ik->ij", places[to] - places[start], way)
     least = levels.min(axis=1)
