@@ -12,23 +12,35 @@ from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.crossings import polyline_crossing
 from jukai.core.geometry.graphs import Graph
 from jukai.core.notes import Note
-from jukai.core.operators.base import Callout, CalloutForm
+from jukai.core.operators.base import Callout, CalloutForm, three
 from jukai.core.operators.inputs import CurveInput
 
 if TYPE_CHECKING:
     from jukai.core.geometry.carrying import Tight
-    from jukai.core.geometry.paths import Stations
+    from jukai.core.geometry.paths import Path, Stations
 
 __all__ = [
     "closed_section",
     "drawn_section",
+    "path_notes",
     "path_points",
     "reach_of",
+    "refuse_turning_back",
+    "rows_along",
     "shared_out",
     "sizes_along",
     "square_section",
     "tight_note",
 ]
+
+_TURNS_BACK = 165.0
+"""Degrees: a corner that turns by more has no mitre worth having."""
+_LEAST_ROWS = 48
+"""Rows of a run along which something varies, where none are given."""
+_MOST_TURN = 7.5
+"""Degrees that neighbouring sections of a twisted run may be turned against each other, where no rows are given."""
+_COARSE = 45.0
+"""Degrees by which a row may turn before it is said that there are too few."""
 
 
 def square_section(sides: int) -> Floats:
@@ -119,33 +131,97 @@ def sizes_along(size: Graph | None, share: Floats, *, closed: bool) -> Floats:
     return size(share)
 
 
+def rows_along(
+    path: Path,
+    rows: int | None,
+    reach: float,
+    size: Graph | None,
+    turn: Graph | None,
+    notes: list[Note],
+    *,
+    twist: float = 0.0,
+) -> list[int]:
+    """Return into how many rows each piece of a path is cut: as many as are asked for, else as its bends and graphs need.
+
+    ``reach`` is how far the section reaches from the path, mm; ``twist`` degrees by which it turns evenly besides.
+    """
+    lengths = path.lengths
+    if rows is not None:
+        if rows < len(lengths):
+            text = f"{rows} rows are fewer than the path's {len(lengths)} pieces; each of them has a row."
+            notes.append(Note("info", text, field="rows"))
+        return [int(n) for n in shared_out(lengths, max(rows, len(lengths)))]
+    steps = path.steps((path.size + 2 * reach) / 500, reach)
+    turned = twist if turn is None else float(np.abs(np.diff(turn(np.linspace(0, 1, 513)))).sum())
+    least = _LEAST_ROWS if size is not None or turn is not None else 0
+    if turned > 0:
+        least = max(least, int(np.ceil(min(turned / _MOST_TURN, 1e6))))
+    more = shared_out(lengths, max(least, len(lengths)))
+    return [max(a, int(b)) for a, b in zip(steps, more, strict=True)] if least else steps
+
+
+def refuse_turning_back(path: CurveInput, stations: Stations) -> None:
+    """Refuse a path with a corner that no section can be mitred at, with the place."""
+    from jukai.core.geometry.carrying import sharpest
+
+    at, degrees = sharpest(stations)
+    if degrees > _TURNS_BACK:
+        spot = stations.points[at]
+        raise ValueProblem(
+            f"'{path.name}' turns back by {degrees:.4g}° at ({', '.join(f'{x:.4g}' for x in spot)}): no section fits both ways.",
+            field="path", hint=f"Up to {_TURNS_BACK:g}° can be mitred; or give that corner a radius.", places=[three(spot)],
+        )  # fmt: skip
+
+
+def path_notes(curve: CurveInput, path: Path, stations: Stations, turn: Graph | None) -> list[Note]:
+    """Say which radii of a path have no room, and whether rows turn too far against each other."""
+    out, at = [], curve.shape.at
+    for r in path.roundings:
+        if r.radius < r.asked * (1 - 1e-9):
+            spot = at[r.point] if at.shape[1] == 3 else np.array([at[r.point, 0], 0.0, at[r.point, 1]])
+            where = ", ".join(f"{x:.4g}" for x in at[r.point])
+            what = "chamfer" if r.cut else "radius"
+            room = (
+                f"has room for a {what} of {r.radius:.4g} mm, not {r.asked:.4g} mm"
+                if r.radius > 0
+                else f"takes no {what}: straight pieces must meet there at an angle"
+            )
+            out.append(Note("warning", f"The corner at ({where}) {room}.", (three(spot),), field="path"))
+    if turn is not None:
+        rows = stations.share if not stations.closed else np.append(stations.share, 1.0)
+        most = float(np.abs(np.diff(turn(rows))).max())
+        if most > _COARSE:
+            wanted = int(np.ceil((len(rows) - 1) * most / _MOST_TURN))
+            text = f"Rows turn by up to {most:.3g}° against each other: {wanted} would be smooth."
+            out.append(Note("info", text, field="rows"))
+    return out
+
+
 def tight_note(stations: Stations, tight: Tight, what: str, field: str) -> Note:
     """Return the warning that a section is carried through itself, with the place and how much smaller it would pass."""
     spot = stations.points[tight.station]
     where = ", ".join(f"{x:.4g}" for x in spot)
     text = f"{what} at ({where}): {100 * tight.share:.3g} % of the size would pass there."
-    return Note("warning", text, ((float(spot[0]), float(spot[1]), float(spot[2])),), field=field)
+    return Note("warning", text, (three(spot),), field=field)
 
 
-def path_points(path: CurveInput, stations: Floats, edge: Floats) -> Iterator[Callout]:
+def path_points(path: CurveInput, stations: Floats, edge: Floats, move: Floats | None = None) -> Iterator[Callout]:
     """Yield a handle for each point of a path, in the part's own space; each is held by the body beside it.
 
-    ``stations`` (k, 3) are places along the path, ``edge`` (k, 3) a point of the body at each.
+    ``stations`` (k, 3) are places along the path, ``edge`` (k, 3) a point of the body at each; ``move`` (3, 4) is the motion
+    that brings the path from where it is drawn to where it is followed.
     """
     flat = path.shape.at.shape[1] == 2
+    linear, shift = (np.eye(3), np.zeros(3)) if move is None else (move[:, :3], move[:, 3])
+    across = three(linear[:, 0])
+    second = three(linear[:, 2] if flat else linear[:, 1])
     for point, at in zip(path.point_ids, path.shape.at, strict=True):
-        spot = (float(at[0]), 0.0, float(at[1])) if flat else (float(at[0]), float(at[1]), float(at[2]))
-        x, y, z = edge[int(((stations - spot) ** 2).sum(axis=1).argmin())]
-        second = (0.0, 0.0, 1.0) if flat else (0.0, 1.0, 0.0)
+        drawn = np.array([at[0], 0.0, at[1]]) if flat else at
+        spot = linear @ drawn + shift
+        grip = edge[int(((stations - spot) ** 2).sum(axis=1).argmin())]
+        here = three(spot)
         yield Callout(
-            f"curves/{path.id}/{point}/at",
-            CalloutForm.POINT,
-            spot,
-            spot,
-            (1, 0, 0),
-            1.0,
-            second,
-            grip=(float(x), float(y), float(z)),
+            f"curves/{path.id}/{point}/at", CalloutForm.POINT, here, here, across, 1.0, second, grip=three(grip)
         )
 
 

@@ -29,7 +29,15 @@ from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.curve import curve
 from jukai.core.operators.kinds.graph import graph
-from jukai.core.operators.sections import closed_section, path_points, shared_out, sizes_along, tight_note
+from jukai.core.operators.sections import (
+    closed_section,
+    path_notes,
+    path_points,
+    refuse_turning_back,
+    rows_along,
+    sizes_along,
+    tight_note,
+)
 
 if TYPE_CHECKING:
     from jukai.core.geometry.carrying import Tight
@@ -38,14 +46,6 @@ if TYPE_CHECKING:
 
 __all__ = ["Values", "sweep"]
 
-_TURNS_BACK = 165.0
-"""Degrees: a corner that turns by more has no mitre worth having."""
-_LEAST_ROWS = 48
-"""Rows of a run along which something varies, where none are given."""
-_MOST_TURN = 7.5
-"""Degrees that neighbouring sections of a twisted run may be turned against each other, where no rows are given."""
-_COARSE = 45.0
-"""Degrees by which a row may turn before it is said that there are too few."""
 _MOST_SHOWN = 400
 
 
@@ -124,8 +124,9 @@ def sweep(values: Values, context: Context) -> Result:
     if not path.pieces:
         raise ValueProblem(f"'{values.path.name}' has no length.", field="path", hint="Move its points apart.")
     notes: list[Note] = []
-    stations = path.stations(_steps(values, path, section, notes))
-    _refuse_turning_back(values.path, stations)
+    reach = float(np.hypot(*section.T).max())
+    stations = path.stations(rows_along(path, values.rows, reach, values.size_along, values.turn_along, notes))
+    refuse_turning_back(values.path, stations)
     context.afford(count_tube(len(stations.points), len(section)), field="rows")
     try:
         lies = frames(stations, fixed_up=values.upright == "fixed")
@@ -138,7 +139,7 @@ def sweep(values: Values, context: Context) -> Result:
     share = stations.share
     scale = sizes_along(values.size_along, share, closed=stations.closed)
     turn = values.turn + (np.zeros(len(share)) if values.turn_along is None else values.turn_along(share))
-    run = run_along(stations, lies, scale, turn, float(np.hypot(*section.T).max()))
+    run = run_along(stations, lies, scale, turn, reach)
     if not stations.closed:
         run = pointed(run, 1e-9)
     tight = tightest(run, stations, section)
@@ -154,62 +155,12 @@ def sweep(values: Values, context: Context) -> Result:
     return Result(mesh, tuple(notes), _callouts(values, run, section), used, facts, run=shown)
 
 
-def _steps(values: Values, path: Path, section: Floats, notes: list[Note]) -> list[int]:
-    """Return into how many rows each piece of the path is cut."""
-    lengths = path.lengths
-    if values.rows is not None:
-        if values.rows < len(lengths):
-            text = f"{values.rows} rows are fewer than the path's {len(lengths)} pieces; each of them has a row."
-            notes.append(Note("info", text, field="rows"))
-        return [int(n) for n in shared_out(lengths, max(values.rows, len(lengths)))]
-    reach = float(np.hypot(*section.T).max())
-    steps = path.steps((path.size + 2 * reach) / 500, reach)
-    least = 0
-    if values.size_along is not None or values.turn_along is not None:
-        least = _LEAST_ROWS
-        if values.turn_along is not None:
-            turned = float(np.abs(np.diff(values.turn_along(np.linspace(0, 1, 513)))).sum())
-            least = max(least, int(np.ceil(min(turned / _MOST_TURN, 1e6))))
-    more = shared_out(lengths, max(least, len(lengths)))
-    return [max(a, int(b)) for a, b in zip(steps, more, strict=True)] if least else steps
-
-
-def _refuse_turning_back(path: CurveInput, stations: Stations) -> None:
-    from jukai.core.geometry.carrying import sharpest
-
-    at, degrees = sharpest(stations)
-    if degrees > _TURNS_BACK:
-        spot = stations.points[at]
-        raise ValueProblem(
-            f"'{path.name}' turns back by {degrees:.4g}° at ({', '.join(f'{x:.4g}' for x in spot)}): no section fits both ways.",
-            field="path", hint=f"Up to {_TURNS_BACK:g}° can be mitred; or give that corner a radius.", places=[three(spot)],
-        )  # fmt: skip
-
-
 def _notes(values: Values, path: Path, stations: Stations, tight: Tight | None, faces: int) -> list[Note]:
     many = f"{faces:,}".replace(",", "\u2009")
     out = [Note("info", f"{many} faces; {path.long:.4g} mm of path.", field="path")]
-    at = values.path.shape.at
-    for r in path.roundings:
-        if r.radius < r.asked * (1 - 1e-9):
-            spot = at[r.point] if at.shape[1] == 3 else np.array([at[r.point, 0], 0.0, at[r.point, 1]])
-            where = ", ".join(f"{x:.4g}" for x in at[r.point])
-            what = "chamfer" if r.cut else "radius"
-            room = (
-                f"has room for a {what} of {r.radius:.4g} mm, not {r.asked:.4g} mm"
-                if r.radius > 0
-                else f"takes no {what}: straight pieces must meet there at an angle"
-            )
-            out.append(Note("warning", f"The corner at ({where}) {room}.", (three(spot),), field="path"))
+    out += path_notes(values.path, path, stations, values.turn_along)
     if tight is not None:
         out.append(tight_note(stations, tight, "The path bends more tightly than the profile reaches inward", "path"))
-    if values.turn_along is not None:
-        rows = stations.share if not stations.closed else np.append(stations.share, 1.0)
-        most = float(np.abs(np.diff(values.turn_along(rows))).max())
-        if most > _COARSE:
-            wanted = int(np.ceil((len(rows) - 1) * most / _MOST_TURN))
-            text = f"Rows turn by up to {most:.3g}° against each other: {wanted} would be smooth."
-            out.append(Note("info", text, field="rows"))
     if stations.closed:
         jump = 0.0 if values.turn_along is None else float(np.subtract(*values.turn_along(np.array([1.0, 0.0]))))
         if abs(jump - 360 * round(jump / 360)) > 1e-6:
