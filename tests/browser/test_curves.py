@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
+import math
 import unittest
 from typing import Any
 
 from selenium.webdriver.common.keys import Keys
 
-from tests.browser.harness import Actions, BrowserTest
-from tests.browser.test_placing import MARK, bench
+from tests.browser.harness import Actions
+from tests.browser.test_placing import MARK, PlacingTest, bench
 
 
-class FromCurves(BrowserTest):
+class FromCurves(PlacingTest):
     def expected(self, message: str) -> bool:
         return "422" in message or "400" in message
 
@@ -32,6 +33,10 @@ class FromCurves(BrowserTest):
     def part(self, part: str) -> dict[str, Any]:
         found: dict[str, Any] = next(p for p in self.document()["parts"] if p["part"] == part)
         return found
+
+    def value(self, part: str, step: int, key: str) -> Any:
+        recipe = next(p for p in self.document()["document"]["parts"] if p["id"] == part)["recipe"]
+        return recipe[step]["values"].get(key)
 
     def spot(self, across: float, up: float) -> tuple[int, int]:
         """Where a place of the board's plane lies, px from the middle of the drawing."""
@@ -164,6 +169,55 @@ class FromCurves(BrowserTest):
         self.wait(lambda: self.part(part)["volume"] < volume)
         shown = self.part(part)["steps"][0]["shown"]
         self.assertEqual((shown["count"], shown["tilt"]), (3, 120))
+
+
+    def test_faces_are_turned_about_a_pivot_and_carried_on(self) -> None:
+        """An elbow beside its end, hinged on an edge that is clicked, then carried along a path."""
+        box = {"id": "p1", "name": "Duct", "recipe": [{"id": "s1", "operator": "box", "values": {"size": [20, 16, 10]}}]}
+        self.open_bench(bench(box))
+        self.settled()
+        self.look(-30, 30, 120)
+        self.find("find").send_keys("elbow")
+        self.after(lambda: self.find("find").send_keys(Keys.ENTER))
+        at = "p1/s2/values"
+        self.wait(lambda: self.part("p1")["faces"] > 20)
+        self.after(lambda: self.type_into(f"{at}/rows", "6"))
+        self.after(lambda: self.type_into(f"{at}/bend_radius", "15"))
+        # n sin(a / n) times the area times the way of its centre, after Pappus
+        self.assertAlmostEqual(self.part("p1")["volume"], 3200 + 6 * math.sin(math.pi / 12) * 320 * 15, places=6)
+        # about an edge that is clicked: the axis is drawn before it is taken
+        self.after(lambda: self.open_menu(f"chip-{at}/pivot", "an axis of the part"))
+        self.wait(lambda: "stays in its own plane" in self.text("recipe"))
+        self.open_menu(f"chip-{at}/axis", "one through a point of it")
+        layer = self.still("axis-pick")
+        self.assertFalse(self.all("axis-drawn"))
+        x, y = self.screen(10, 0, 10)
+        Actions(self.driver).move_to_element_with_offset(layer, x, y).perform()
+        self.wait(lambda: "middle of an edge" in self.text("axis-drawn"))
+        self.after(lambda: Actions(self.driver).click().perform())
+        self.assertEqual(self.value("p1", 1, "axis"), {"point": [10, 0, 10], "direction": [0, 1, 0]})
+        hinged = 3200 + 6 * math.sin(math.pi / 12) * 320 * 10
+        self.wait(lambda: abs(self.part("p1")["volume"] - hinged) < 1e-6)
+        # a number of the axis is a number like any other
+        self.after(lambda: self.type_into(f"{at}/axis/point/0", "10 + 5"))
+        self.wait(lambda: abs(self.part("p1")["volume"] - hinged * 1 - 6 * math.sin(math.pi / 12) * 320 * 5) < 1e-6)
+        self.open_menu(f"chip-{at}/axis", "one through a point of it")
+        self.keys(Keys.ESCAPE)
+        self.wait(lambda: not self.all("axis-pick"))
+        # what was moved is picked by its name and carried along a path of its own
+        self.find("find").send_keys("spout")
+        self.after(lambda: self.find("find").send_keys(Keys.ENTER))
+        self.assertEqual(self.value("p1", 2, "pick"), {"rule": "group", "step": "s2", "name": "tops"})
+        path = self.value("p1", 2, "path")
+        self.assertEqual(self.curve(path)[0], [0, 0, 0])
+        self.after(lambda: self.open_menu("chip-p1/s3/values/path_lies", "moved to begin in their middle and turned"))
+        self.open_menu("chip-p1/s3/values/path", "Draw Path")
+        # a corner without radii is mitred: straight pieces enclose the area times their length
+        for point in ("p2", "p3"):
+            self.after(lambda point=point: self.type_into(f"curves/{path}/{point}/fillet", "0"))
+        self.wait(lambda: self.part("p1")["steps"][2]["faces"] == 30 + 12)
+        self.click("close-board")
+
 
 
 if __name__ == "__main__":

@@ -49,6 +49,7 @@ export default function BenchPage({ id }: { id: string }) {
       only: null,
       placing: null,
       zeroing: false,
+      axisPick: null,
       solving: null,
       pair: null,
       copied: null,

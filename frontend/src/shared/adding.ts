@@ -1,6 +1,7 @@
 import { freeId } from './format'
 import { api } from './api/client'
-import type { Curve, Edit, OperatorView, ValueView } from './api/client'
+import type { Curve, Edit, OperatorView, Step, ValueView } from './api/client'
+import { operatorOf } from './operators'
 import { liveCopy, partOf } from './parts'
 import { PLACE } from './placement'
 import { fits, freeCurve, startingCurve, startingCurves } from './startingCurves'
@@ -29,9 +30,28 @@ export function addOperator(o: OperatorView): void {
     part.recipe.map((s) => s.id),
   )
   const after = view.insertAfter ?? part.recipe.at(-1)?.id ?? null
-  edit({ kind: 'add_step', part: part.id, step, operator: o.id, values: {}, after })
+  const begun = startingCurves(o, bench.document.curves, bench.document.floor ?? 100)
+  const before = part.recipe.find((s) => s.id === after)
+  const values = { ...startingPick(o, before), ...begun.values }
+  edit({
+    kind: 'add_step',
+    part: part.id,
+    step,
+    operator: o.id,
+    values,
+    after,
+    curves: begun.curves,
+  })
     .then(() => view.set({ step, insertAfter: null }))
     .catch(() => undefined)
+}
+
+/** What a step that pulls faces begins with: those that the step before it has moved, or made as its end. */
+function startingPick(o: OperatorView, before: Step | undefined): Record<string, unknown> {
+  const pick = o.values.find((v) => v.kind === 'pick' && v.of[0] === 'faces')
+  const left = before && operatorOf(before.operator)?.groups
+  const name = ['tops', 'end_cap', 'top'].find((g) => left?.includes(g))
+  return pick && before && name ? { [pick.key]: { rule: 'group', step: before.id, name } } : {}
 }
 
 function followChosen(): void {

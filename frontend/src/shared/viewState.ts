@@ -62,6 +62,8 @@ interface ViewState {
   placing: string | null
   /** a point of the chosen body is to become its zero point */
   zeroing: boolean
+  /** the axis that is to be laid through a point that is clicked */
+  axisPick: { part: string; step: string; key: string } | null
   /** address of the number that is solved for */
   solving: string | null
   /** the pair whose clearance is looked at */
@@ -104,6 +106,7 @@ export const useView = create<ViewState>((set) => ({
   only: null,
   placing: null,
   zeroing: false,
+  axisPick: null,
   solving: null,
   pair: null,
   copied: null,

@@ -15,6 +15,7 @@ import { useBodies, useChanges } from './bodies'
 import { TITLES, closer, moved, turned } from './camera'
 import type { Title } from './camera'
 import { AlongMark } from './AlongMark'
+import { AxisPick } from './AxisPick'
 import { Callouts } from './Callouts'
 import { ClearanceMark } from './ClearanceMark'
 import { Handles } from './Handles'
@@ -358,6 +359,8 @@ function Layers(props: { stage: Stage; parts: readonly PartView[]; here: PartVie
   if (view.placing) return <Placing key={view.placing} stage={stage} operator={view.placing} />
   if (view.picking) return null
   if (view.zeroing && here) return <ZeroPick stage={stage} view={here} />
+  if (view.axisPick && here?.part === view.axisPick.part)
+    return <AxisPick stage={stage} view={here} />
   return (
     <>
       <ClearanceMark stage={stage} parts={parts} />

@@ -1,40 +1,16 @@
-import { useEffect, useReducer, useRef } from 'react'
-import type { PointerEvent as ReactPointerEvent } from 'react'
-import type { Vector3 } from 'three'
 import { Matrix4 } from 'three'
 import type { PartView } from '../../shared/api/client'
 import { tidy } from '../../shared/placement'
 import { doEdit } from '../../shared/session'
 import { useView } from '../../shared/viewState'
 import type { Stage } from './Stage'
-import { nearestSpot } from './snapping'
-import { groundAt } from './surface'
+import { useAim } from './useAim'
+
+const leave = () => useView.getState().set({ zeroing: false })
 
 /** A point of the chosen body is clicked: it becomes its zero point, and the body stays where it is. */
 export function ZeroPick({ stage, view }: { stage: Stage; view: PartView }) {
-  const [, tick] = useReducer((n: number) => n + 1, 0)
-  const meant = useRef<{ at: Vector3; words: string } | null>(null)
-  const leave = () => useView.getState().set({ zeroing: false })
-  useEffect(() => {
-    const key = (e: KeyboardEvent) => {
-      if (e.key !== 'Escape') return
-      e.preventDefault()
-      e.stopPropagation()
-      useView.getState().set({ zeroing: false })
-    }
-    addEventListener('keydown', key, true)
-    return () => removeEventListener('keydown', key, true)
-  }, [])
-  const aim = (e: ReactPointerEvent) => {
-    const r = stage.canvas.getBoundingClientRect()
-    const [x, y] = [e.clientX - r.left, e.clientY - r.top]
-    const own = (part: string | null) => part === view.part
-    const spot = e.ctrlKey ? null : nearestSpot(stage, x, y, own)
-    const ground = groundAt(stage, x, y)
-    const under = ground && own(ground.part) ? { at: ground.at, words: 'place on the face' } : null
-    meant.current = spot ?? under
-    tick()
-  }
+  const { meant, aim } = useAim(stage, view.part, leave)
   const take = () => {
     const at = meant.current?.at
     if (!at || !view.matrix) return

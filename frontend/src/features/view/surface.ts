@@ -17,6 +17,8 @@ export interface Ground {
 export interface Spot {
   at: Vector3
   words: 'corner' | 'middle of an edge' | 'middle of the face' | 'zero point' | 'grid'
+  /** the way of the edge, or out of the face */
+  along?: Vector3
 }
 
 export function rayAt(stage: Stage, x: number, y: number): Ray {
@@ -69,9 +71,18 @@ function faceGround(
   ring.forEach((p, i) => {
     middle.add(p)
     const q = ring[(i + 1) % ring.length] ?? p
-    spots.push({ at: p.clone().add(q).multiplyScalar(0.5), words: 'middle of an edge' })
+    spots.push({
+      at: p.clone().add(q).multiplyScalar(0.5),
+      words: 'middle of an edge',
+      along: q.clone().sub(p).normalize(),
+    })
   })
-  if (ring.length) spots.push({ at: middle.divideScalar(ring.length), words: 'middle of the face' })
+  if (ring.length)
+    spots.push({
+      at: middle.divideScalar(ring.length),
+      words: 'middle of the face',
+      along: normal,
+    })
   return {
     at,
     normal,

@@ -2002,7 +2002,7 @@ export interface components {
         };
         /**
          * AddStep
-         * @description Put a new step behind another one, or first when ``after`` is null.
+         * @description Put a new step behind another one, or first when ``after`` is null, and the curves it takes, if any.
          */
         AddStep: {
             /**
@@ -2022,6 +2022,8 @@ export interface components {
             };
             /** After */
             after?: string | null;
+            /** Curves */
+            curves?: components["schemas"]["Curve"][];
         };
         /**
          * BringPart

@@ -1,6 +1,7 @@
 import { drawNew } from '../adding'
 import { doEdit } from '../session'
 import { curveAskedFor } from '../startingCurves'
+import { useView } from '../viewState'
 import type { ChipProps } from './at'
 import { choices, setting } from './chip'
 
@@ -40,7 +41,7 @@ export function SwitchChip(props: ChipProps) {
 }
 
 export function AxisChip(props: ChipProps) {
-  const { spec, step, view } = props
+  const { spec, step, part, view } = props
   const now = step.values?.[spec.key] ?? spec.default
   const lies = view?.facts[spec.key]
   const words =
@@ -48,21 +49,47 @@ export function AxisChip(props: ChipProps) {
       ? now === 'longest'
         ? `the longest axis${typeof lies === 'string' ? `, ${lies.toUpperCase()}` : ''}`
         : now.toUpperCase()
-      : 'an axis of its own'
+      : 'an axis'
   const axes: [string, string][] = [
     ['longest', 'the longest'],
     ['x', 'X'],
     ['y', 'Y'],
     ['z', 'Z'],
   ]
-  return choices(
-    props,
-    words,
-    axes.map(([id, text]) => ({
+  const menu = choices(props, words, [
+    ...axes.map(([id, text]) => ({
       id,
       words: text,
       chosen: now === id,
       act: () => doEdit(setting(props, id)),
     })),
+    {
+      id: 'point',
+      words: 'one through a point of it',
+      note: 'click it in the view',
+      act: () =>
+        useView.getState().set({ axisPick: { part: part.id, step: step.id, key: spec.key } }),
+    },
+  ])
+  if (typeof now === 'string') return menu
+  return (
+    <>
+      {menu} through <Three number={props.number} of="point" /> along{' '}
+      <Three number={props.number} of="direction" />
+    </>
+  )
+}
+
+/** The three numbers of a point or a direction. */
+function Three({ number, of }: { number: ChipProps['number']; of: string }) {
+  return (
+    <span style={{ whiteSpace: 'nowrap' }}>
+      {[0, 1, 2].map((k) => (
+        <span key={k}>
+          {k > 0 && ', '}
+          {number(`/${of}/${String(k)}`, true)}
+        </span>
+      ))}
+    </span>
   )
 }

@@ -46,7 +46,7 @@ export const KINDS: Record<ValueView['kind'], KindOnPage> = {
   graph: { chip: GraphChip, number: numbers.graphNumber },
   choice: { chip: ChoiceChip },
   switch: { chip: SwitchChip },
-  axis: { chip: AxisChip },
+  axis: { chip: AxisChip, number: numbers.axisNumber },
   curve: { chip: CurveChip },
   curves: { chip: CurvesChip },
   part: { chip: PartChip },

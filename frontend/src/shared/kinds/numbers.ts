@@ -62,6 +62,21 @@ export function plainNumber(at: NumberPlace, step: number): NumberTarget {
 }
 
 export const lengthNumber = (at: NumberPlace) => plainNumber(at, niceStep(at.size))
+/** A coordinate of an axis' point, mm, or a part of its direction, which has no unit. */
+export function axisNumber(at: NumberPlace): NumberTarget {
+  const t = plainNumber(at, niceStep(at.size))
+  const point = at.path[0] === 'point'
+  return {
+    ...t,
+    words: point
+      ? 'Where the axis runs through.'
+      : 'Which way the axis runs; only their ratio counts.',
+    unit: point ? 'mm' : '',
+    step: point ? t.step : 0.05,
+    least: -LIMIT,
+    most: LIMIT,
+  }
+}
 export const wholeNumber = (at: NumberPlace) => plainNumber(at, 1)
 export const angleNumber = wholeNumber
 export const factorNumber = (at: NumberPlace) => {

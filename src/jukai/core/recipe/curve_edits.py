@@ -10,20 +10,15 @@ from jukai.core.operators.fields import field_at, fields_of
 from jukai.core.operators.registry import get_operator
 from jukai.core.recipe.bench import Bench, Curve, CurvePoint, Part
 from jukai.core.recipe.edit_kinds import AddCurve, AddPoint, Edit, RemoveCurve, RemovePoint, SetCurve, SetPoint
-from jukai.core.recipe.editing import find, free_name, given, insert, with_part, with_point_ids
+from jukai.core.recipe.editing import find, given, insert, with_curves, with_part, with_point_ids
 from jukai.core.recipe.references import uses_of
 
 __all__ = ["APPLY", "label"]
 
 
 def _add_curve(bench: Bench, e: AddCurve) -> Bench:
-    curves = list(bench.curves)
-    for row in (e.curve, *e.others):
-        if any(c.id == row.id for c in curves):
-            raise ValueProblem(f"Curve '{row.id}' is there already.")
-        curves.append(row.model_copy(update={"name": free_name(curves, row.name)}))
     curve = e.curve
-    drawn = with_point_ids(bench.model_copy(update={"curves": curves}))
+    drawn = with_curves(bench, (curve, *e.others))
     if e.taken_by is None:
         return drawn
     to = e.taken_by

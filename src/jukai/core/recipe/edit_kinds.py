@@ -57,7 +57,7 @@ class SetStep(_Edit):
 
 
 class AddStep(_Edit):
-    """Put a new step behind another one, or first when ``after`` is null."""
+    """Put a new step behind another one, or first when ``after`` is null, and the curves it takes, if any."""
 
     kind: Literal["add_step"] = "add_step"
     part: Id
@@ -65,6 +65,7 @@ class AddStep(_Edit):
     operator: str
     values: JsonObject = Field(default_factory=dict)
     after: Id | None = None
+    curves: list[Curve] = Field(default_factory=list, max_length=200)
 
 
 class RemoveStep(_Edit):

@@ -13,7 +13,7 @@ from jukai.core.json_data import JsonObject
 from jukai.core.recipe.bench import Bench, Curve, CurvePoint, Part, Step
 from jukai.core.recipe.resolve import point_ids
 
-__all__ = ["find", "free_name", "given", "insert", "with_part", "with_point_ids"]
+__all__ = ["find", "free_name", "given", "insert", "with_curves", "with_part", "with_point_ids"]
 
 T = TypeVar("T", Part, Step, Curve, CurvePoint)
 
@@ -25,6 +25,16 @@ def with_point_ids(bench: Bench) -> Bench:
         points = [p.model_copy(update={"id": i}) for p, i in zip(c.points, point_ids(c), strict=True)]
         curves.append(c.model_copy(update={"points": points}))
     return bench.model_copy(update={"curves": curves})
+
+
+def with_curves(bench: Bench, rows: Sequence[Curve]) -> Bench:
+    """Return the bench with further curves; one whose name is taken gets another."""
+    curves = list(bench.curves)
+    for row in rows:
+        if any(c.id == row.id for c in curves):
+            raise ValueProblem(f"Curve '{row.id}' is there already.")
+        curves.append(row.model_copy(update={"name": free_name(curves, row.name)}))
+    return with_point_ids(bench.model_copy(update={"curves": curves}))
 
 
 def find(rows: Sequence[T], requested: str, what: str) -> int:

@@ -30,7 +30,7 @@ from jukai.core.recipe.edit_kinds import (
     SetValue,
     parse_edit,
 )  # fmt: skip
-from jukai.core.recipe.editing import find, given, insert, with_part, with_point_ids
+from jukai.core.recipe.editing import find, given, insert, with_curves, with_part, with_point_ids
 from jukai.core.recipe.references import rename_number, uses_of
 from jukai.core.recipe.usable import refuse_unusable
 from jukai.core.validation import first_error
@@ -128,7 +128,7 @@ def _set_step(bench: Bench, e: SetStep) -> Bench:
 def _add_step(bench: Bench, e: AddStep) -> Bench:
     get_operator(e.operator)
     step = Step(id=e.step, operator=e.operator, values=e.values)
-    return _with_recipe(bench, e.part, lambda steps: insert(steps, step, e.after, "Step"))
+    return _with_recipe(with_curves(bench, e.curves), e.part, lambda steps: insert(steps, step, e.after, "Step"))
 
 
 def _remove_step(bench: Bench, e: RemoveStep) -> Bench:

@@ -29,7 +29,7 @@ from jukai.core.recipe.edit_kinds import (
     SetZero,
     SpreadParts,
 )
-from jukai.core.recipe.editing import find, free_name, given, insert, with_part, with_point_ids
+from jukai.core.recipe.editing import find, free_name, given, insert, with_curves, with_part
 from jukai.core.recipe.references import mapped_step, uses, uses_of
 
 __all__ = ["APPLY", "label", "refuse_changing"]
@@ -45,10 +45,8 @@ def _add_part(bench: Bench, e: AddPart) -> Bench:
         placement=e.placement or Placement(),
         recipe=[Step(id=e.step, operator=e.operator, values=e.values)],
     )
-    curves = list(bench.curves)
-    for curve in [*([] if e.curve is None else [e.curve]), *e.curves]:
-        curves.append(curve.model_copy(update={"name": free_name(curves, curve.name)}))
-    return with_point_ids(bench.model_copy(update={"parts": [*bench.parts, part], "curves": curves}))
+    drawn = with_curves(bench, [*([] if e.curve is None else [e.curve]), *e.curves])
+    return drawn.model_copy(update={"parts": [*bench.parts, part]})
 
 
 def _set_part(bench: Bench, e: SetPart) -> Bench:

@@ -219,6 +219,11 @@ def _refuse_axis_within(foot: Foot, frame: Frame, values: Values) -> None:
     velocity = np.cross(frame.direction, foot.places - frame.origin)
     forward = velocity @ foot.normal
     eps = _ON * max(float(np.linalg.norm(velocity, axis=1).max()), 1e-300)
+    if (np.abs(forward) <= eps).all() and values.rise == 0:
+        raise ValueProblem(
+            "Turned about this axis what is picked stays in its own plane.", field="axis",
+            hint="Take an axis that lies along it, such as one of its edges: click it in the view.",
+        )  # fmt: skip
     if (forward > eps).any() and (forward < -eps).any():
         least = int(np.argmin(forward if forward.sum() > 0 else -forward))
         at = foot.places[least]

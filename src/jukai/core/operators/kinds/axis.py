@@ -49,6 +49,8 @@ class AxisKind(ValueKind[AxisSpec]):
         if not isinstance(row, list) or len(row) != 3:
             raise ValueProblem(f"The {key} of an axis is a list of three numbers.", field=where)
         a, b, c = (scope.number(v, measures="length", where=where) for v in row)
+        for i, found in enumerate((a, b, c)):
+            scope.show(f"{where}/{key}/{i}", found)
         return a, b, c
 
     def mapped(self, raw: object, change: Change, where: str = "") -> object:
