@@ -170,10 +170,13 @@ class FromCurves(PlacingTest):
         shown = self.part(part)["steps"][0]["shown"]
         self.assertEqual((shown["count"], shown["tilt"]), (3, 120))
 
-
     def test_faces_are_turned_about_a_pivot_and_carried_on(self) -> None:
         """An elbow beside its end, hinged on an edge that is clicked, then carried along a path."""
-        box = {"id": "p1", "name": "Duct", "recipe": [{"id": "s1", "operator": "box", "values": {"size": [20, 16, 10]}}]}
+        box = {
+            "id": "p1",
+            "name": "Duct",
+            "recipe": [{"id": "s1", "operator": "box", "values": {"size": [20, 16, 10]}}],
+        }
         self.open_bench(bench(box))
         self.settled()
         self.look(-30, 30, 120)
@@ -217,7 +220,6 @@ class FromCurves(PlacingTest):
             self.after(lambda point=point: self.type_into(f"curves/{path}/{point}/fillet", "0"))
         self.wait(lambda: self.part("p1")["steps"][2]["faces"] == 30 + 12)
         self.click("close-board")
-
 
 
 if __name__ == "__main__":

@@ -15,7 +15,7 @@ from jukai.core.geometry.frames import sincos
 from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.mesh import Mesh
 
-__all__ = ["Section", "Turning", "count_faces", "turn", "widening"]
+__all__ = ["Section", "Turning", "count_faces", "round_axis", "turn", "widening"]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -109,6 +109,26 @@ def turn(sections: Sequence[Section], turning: Turning, step: str) -> Mesh:
     for section in sections:
         _turn_one(build, section, turning)
     return build.build(step)
+
+
+def round_axis(mesh: Mesh, copies: int) -> Mesh:
+    """Return a body without marks of edges that stands ``copies`` times round Z, evenly; all are of the same groups."""
+    sine, cosine = sincos(360.0 * np.arange(copies) / copies)
+    x, y, z = mesh.points.T
+    points = np.empty((copies, mesh.n_points, 3))
+    points[:, :, 0] = cosine[:, None] * x - sine[:, None] * y
+    points[:, :, 1] = sine[:, None] * x + cosine[:, None] * y
+    points[:, :, 2] = z
+    number = np.arange(copies, dtype=np.int64)[:, None]
+    ends = mesh.offsets[1:] + number * len(mesh.corners)
+    return Mesh(
+        points.reshape(-1, 3),
+        (mesh.corners + number * mesh.n_points).ravel(),
+        np.concatenate([[0], ends.ravel()]),
+        lineage=mesh.lineage,
+        face_lineage=None if mesh.face_lineage is None else np.tile(mesh.face_lineage, copies),
+        uv=None if mesh.uv is None else np.tile(mesh.uv, (copies, 1)),
+    )
 
 
 def _turn_one(build: MeshBuilder, section: Section, turning: Turning) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -12,7 +12,7 @@ from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.crossings import polyline_crossing
 from jukai.core.geometry.graphs import Graph
 from jukai.core.notes import Note
-from jukai.core.operators.base import Callout, CalloutForm, three
+from jukai.core.operators.base import Callout, CalloutForm, Point, three
 from jukai.core.operators.inputs import CurveInput
 
 if TYPE_CHECKING:
@@ -21,6 +21,7 @@ if TYPE_CHECKING:
 
 __all__ = [
     "closed_section",
+    "corner_notes",
     "drawn_section",
     "path_notes",
     "path_points",
@@ -92,6 +93,20 @@ def closed_section(profile: CurveInput, field: str) -> tuple[Floats, Floats]:
         raise ValueProblem(f"The profile '{name}' encloses no area.", field=field, hint="Move its points apart.")
     centre = points[0] + ((p + q) * cross[:, None]).sum(axis=0) / (6 * area)
     return (points if area > 0 else points[::-1]), np.asarray(centre)
+
+
+def corner_notes(profile: CurveInput, place: Callable[[Floats], Point]) -> list[Note]:
+    """Say which radii and chamfers of a profile have no room or no effect; ``place`` is where a point of it (2,) stands."""
+    out = []
+    for f in profile.sampled.fillets:
+        at = profile.shape.at[f.point]
+        name, what = f"The corner at ({at[0]:.4g}, {at[1]:.4g})", "chamfer" if f.cut else "radius"
+        if f.flat:
+            out.append(Note("info", f"{name} is straight: its {what} has no effect.", (place(at),)))
+        elif f.radius < f.asked * (1 - 1e-9):
+            text = f"{name} has room for a {what} of {f.radius:.4g} mm, not {f.asked:.4g} mm."
+            out.append(Note("warning", text, (place(at),)))
+    return out
 
 
 def shared_out(lengths: Floats, total: int) -> np.ndarray:

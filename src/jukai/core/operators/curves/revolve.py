@@ -12,7 +12,7 @@ from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.crossings import polyline_crossing
 from jukai.core.geometry.frames import Frame
-from jukai.core.geometry.lathe import Section, Turning, count_faces, turn, widening
+from jukai.core.geometry.lathe import Section, Turning, count_faces, round_axis, turn, widening
 from jukai.core.geometry.triangulation import with_short_diagonals
 from jukai.core.notes import Note
 from jukai.core.operators.base import (
@@ -36,7 +36,7 @@ from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.curve import curve
 from jukai.core.operators.kinds.length import length
-from jukai.core.operators.sections import shared_out
+from jukai.core.operators.sections import corner_notes, shared_out
 
 __all__ = ["Values", "revolve"]
 
@@ -57,6 +57,7 @@ class Values(OperatorValues):
         "Faces around, over the whole angle.", otherwise="as many as the chord tolerance asks for", ge=1, le=1_000_000
     )
     measured_across: str = choice("Where the profile's distance from the axis is found.", (("corners", "the corners"), ("flats", "the flats"), ("round", "a circle of equal area")))  # fmt: skip
+    copies: int = count("How many times it stands round the axis, evenly.", default=1, ge=1, le=10_000)
     rise: float = length("How much it has risen along the axis at the end.", default=0.0, ge=-1e6, le=1e6)
     rows: int | None = count(
         "Faces along the profile; at least one for each of its chords.",
@@ -73,7 +74,7 @@ class Values(OperatorValues):
     values=Values,
     name="Turn",
     sentence="Turn {profile} about {axis} through {angle} in {sides} sides",
-    quiet="Measured across {measured_across}, rising {rise}, in {rows} rows; ends {ends}.",
+    quiet="Measured across {measured_across}, rising {rise}, in {rows} rows; {copies} of it round the axis; ends {ends}.",
     groups=("walls", "start_cap", "end_cap"),
     synonyms=("spin", "lathe", "revolve", "rotate profile", "solid of revolution"),
     example=Example(
@@ -130,13 +131,16 @@ def revolve(values: Values, context: Context) -> Result:
     closed = values.profile.sampled.closed
     sections = _sections(wide, closed=closed, degrees=degrees, sides=sides, values=values, notes=notes)
     turning = Turning(degrees, sides, values.rise, values.ends, end_rings=2)
-    context.afford(count_faces(sections, turning), field="sides")
+    copies = _copies(values, degrees, notes)
+    context.afford(copies * count_faces(sections, turning), field="sides")
     context.checkpoint(0.1)
     mesh = turn(sections, turning, context.step)
     if values.rise:
         mesh = with_short_diagonals(mesh)
-    _warn_of_overlap(profile, degrees, values.rise, notes)
-    notes += _fillet_notes(values.profile)
+    if copies > 1:
+        mesh = round_axis(mesh, copies)
+    _warn_of_overlap(profile, degrees, values.rise, copies, notes)
+    notes += corner_notes(values.profile, lambda at: (float(at[0]), 0.0, float(at[1])))
     frame = values.axis.frame()
     mesh = mesh if frame.plain else mesh.with_points(frame.to_bench(mesh.points))
     used = {"sides": sides, "rows": sum(len(s.points) - (not s.closed) for s in sections)}
@@ -316,34 +320,32 @@ def _inside(spot: Floats, ring: Floats) -> bool:
     return bool((over & (across > spot[0])).sum() % 2)
 
 
-def _warn_of_overlap(pts: Floats, degrees: float, rise: float, notes: list[Note]) -> None:
-    if rise != 0 and abs(degrees) > 360:
-        per_turn = abs(rise) * 360 / abs(degrees)
+def _copies(values: Values, degrees: float, notes: list[Note]) -> int:
+    """Return how many copies there is room for round the axis, or refuse those that run into each other."""
+    copies, turns = values.copies, abs(degrees) / 360
+    if copies == 1 or values.rise != 0:
+        return copies
+    if turns == 1:
+        notes.append(Note("info", "A whole turn leaves no room for copies beside it.", field="copies"))
+        return 1
+    if copies * turns > 1 + 1e-12:
+        raise ValueProblem(
+            f"{copies} copies of {abs(degrees):g}° are more than a whole turn: they would run into each other.", field="copies",
+            hint=f"{math.floor(1 / turns)} have room, or {360 / copies:.4g}° each.",
+        )  # fmt: skip
+    if copies * turns > 1 - 1e-12:
+        notes.append(Note("warning", f"{copies} copies of {abs(degrees):g}° touch each other: less of an angle keeps them apart.", field="copies"))  # fmt: skip
+    return copies
+
+
+def _warn_of_overlap(pts: Floats, degrees: float, rise: float, copies: int, notes: list[Note]) -> None:
+    if rise != 0 and copies * abs(degrees) > 360:
+        each = abs(rise) * 360 / abs(degrees) / copies
         height = float(np.ptp(pts[:, 1]))
-        if per_turn < height:
-            text = f"It rises by {per_turn:.4g} mm a turn, less than the profile's height of {height:.4g} mm: turns may run into each other."
+        if each < height:
+            what = "a turn" if copies == 1 else "from copy to copy"
+            text = f"It rises by {each:.4g} mm {what}, less than the profile's height of {height:.4g} mm: turns may run into each other."
             notes.append(Note("warning", text, field="rise"))
-
-
-def _fillet_notes(profile: CurveInput) -> list[Note]:
-    out = []
-    for f in profile.sampled.fillets:
-        at = profile.shape.at[f.point]
-        place = ((float(at[0]), 0.0, float(at[1])),)
-        name = f"The corner at ({at[0]:.4g}, {at[1]:.4g})"
-        if f.flat:
-            out.append(
-                Note("info", f"{name} is straight: its {'chamfer' if f.cut else 'radius'} has no effect.", place)
-            )
-        elif f.radius < f.asked * (1 - 1e-9):
-            out.append(
-                Note(
-                    "warning",
-                    f"{name} has room for a {'chamfer' if f.cut else 'radius'} of {f.radius:.4g} mm, not {f.asked:.4g} mm.",
-                    place,
-                )
-            )
-    return out
 
 
 def _callouts(values: Values, frame: Frame, extent: float, degrees: float, sides: int) -> tuple[Callout, ...]:
