@@ -11,7 +11,7 @@ import warnings
 from collections.abc import Sequence
 from pathlib import Path
 from time import perf_counter
-from typing import TYPE_CHECKING, Any, NoReturn
+from typing import TYPE_CHECKING, Any, NoReturn, cast
 
 from jukai.core.errors import CoreError, FileProblem, ValueProblem
 from jukai.core.json_data import JsonObject
@@ -76,6 +76,13 @@ def _parser() -> argparse.ArgumentParser:
     build.add_argument("--json", action="store_true", help="print the report as JSON")
     build.set_defaults(run=_build)
 
+    curves = commands.add_parser("curves", help="draw curves of a bench file as SVG or DXF, or list those of a drawing")
+    curves.add_argument("file", type=Path, help="a bench file, or a drawing: .svg or .dxf")
+    curves.add_argument("--curve", action="append", default=[], help="name or id of a curve; all without")
+    curves.add_argument("-o", "--out", type=Path, metavar="OUT", help="write the drawing: .svg or .dxf")
+    curves.add_argument("--json", action="store_true", help="print the curves as JSON, as they stand in a bench file")
+    curves.set_defaults(run=_curves)
+
     check = commands.add_parser("check", help="read a mesh file and report on its soundness")
     check.add_argument("mesh", type=Path, help="an OBJ, STL, PLY or GLB file")
     check.add_argument("--json", action="store_true", help="print the report as JSON")
@@ -118,7 +125,6 @@ def _bytes(path: Path) -> bytes:
 
 
 def _build(options: argparse.Namespace) -> str:
-    from jukai.core.formats.bench_file import read_bench, read_bench_zip
     from jukai.core.recipe.evaluate import evaluate
     from jukai.core.recipe.report import part_report
 
@@ -127,12 +133,7 @@ def _build(options: argparse.Namespace) -> str:
         raise FileProblem(
             f"'{options.out.name}' is no mesh file.", hint="The name must end in .obj, .stl, .ply, .glb, .off or .3mf."
         )
-    data = _bytes(options.bench)
-    files: Any
-    if data[:2] == b"PK":
-        bench, files = read_bench_zip(data)
-    else:
-        bench, files = read_bench(data), _Beside(options.bench.parent)
+    bench, files = _bench(options.bench)
     name = options.part
     if name is None:
         if len(bench.parts) != 1:
@@ -156,6 +157,40 @@ def _build(options: argparse.Namespace) -> str:
     report = part_report(evaluation)
     report["milliseconds"] = round((perf_counter() - start) * 1000, 1)
     return json.dumps(report) if options.json else _told(report)
+
+
+def _bench(path: Path) -> tuple[Bench, Any]:
+    """Return a bench file and the files beside it."""
+    from jukai.core.formats.bench_file import read_bench, read_bench_zip
+
+    data = _bytes(path)
+    return read_bench_zip(data) if data[:2] == b"PK" else (read_bench(data), _Beside(path.parent))
+
+
+def _curves(options: argparse.Namespace) -> str:
+    from jukai.core.formats.curves_reading import read_curves
+    from jukai.core.formats.curves_writing import CURVE_FORMATS, drawing_of
+
+    if options.file.suffix.lower().lstrip(".") in CURVE_FORMATS:
+        if options.out is not None or options.curve:
+            raise FileProblem("A drawing is only listed.", hint="--curve and -o are for bench files.")
+        rows = read_curves(options.file.name, _bytes(options.file))
+    else:
+        bench, _ = _bench(options.file)
+        ending = "dxf" if options.out is None else options.out.suffix.lower().lstrip(".")
+        if ending not in CURVE_FORMATS:
+            raise FileProblem(f"'{options.out.name}' is no drawing.", hint="The name must end in .svg or .dxf.")
+        if options.out is not None:
+            _kept(options.out, drawing_of(bench, options.curve, ending))
+        chosen = [c for c in bench.curves if not options.curve or {c.id, c.name} & set(options.curve)]
+        rows = [c.model_dump(mode="json", by_alias=True, exclude_none=True) for c in chosen]
+    if options.json:
+        return json.dumps(rows)
+    told = [
+        f"{r['name']}: {r['kind']}, {'closed' if r.get('closed') else 'open'}, {len(cast('list[Any]', r['points']))} points"
+        for r in rows
+    ]
+    return "\n".join(told) or "no curves"
 
 
 class _Beside:
@@ -192,12 +227,16 @@ def _write(bench: Bench, evaluation: Evaluation, out: Path) -> None:
         evaluation.part.name, evaluation.placed_mesh(), looks[finish.name] if finish else None, tuple(looks.values())
     )
     files = write_parts([part], out.suffix.lower().lstrip("."), WriteOptions(), out.stem)
+    for i, body in enumerate(files.values()):
+        _kept(out if i == 0 else out.with_suffix(".mtl"), body)
+
+
+def _kept(out: Path, data: bytes) -> None:
+    """Write a file whole or not at all."""
+    beside = out.with_name(f".{out.name}.part")
     try:
-        for i, body in enumerate(files.values()):
-            target = out if i == 0 else out.with_suffix(".mtl")
-            beside = target.with_name(f".{target.name}.part")
-            beside.write_bytes(body)
-            beside.replace(target)  # whole or not at all
+        beside.write_bytes(data)
+        beside.replace(out)
     except OSError as e:
         raise FileProblem(f"'{out}' can't be written: {e.strerror}.") from None
 

@@ -386,6 +386,15 @@ class Benches:
         """Return the curves of a drawing, to be put on a bench."""
         return read_curves(name, data)
 
+    def curve_file(self, bench_id: str, curve: str, ending: str) -> tuple[str, bytes]:
+        """Return a curve as a drawing: its file name and bytes."""
+        from jukai.core.formats.curves_writing import drawing_of
+
+        _, bench = self._bench(bench_id)
+        data = drawing_of(bench, [curve], ending)
+        name = next(c.name for c in bench.curves if curve in (c.id, c.name))
+        return f"{name}.{ending}", data
+
     def upload(
         self, bench_id: str, name: str, data: bytes, gone: Callable[[], bool] | None = None
     ) -> dict[str, object]:

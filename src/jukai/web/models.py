@@ -397,6 +397,18 @@ class UploadQuery(BaseModel):
     name: str
 
 
+class CurvePath(BenchPath):
+    """A curve of a bench in a path."""
+
+    curve: str
+
+
+class CurveFormatQuery(BaseModel):
+    """As what a curve is drawn."""
+
+    format: Literal["svg", "dxf"] = "svg"
+
+
 class ReadCurves(BaseModel):
     """The curves of a drawing, numbered c1, c2 ..."""
 

@@ -136,6 +136,11 @@ def _curve_routes(api: Blueprint, benches: Benches) -> None:
         rows = benches.read_curves(query.name, _body())
         return m.ReadCurves.model_validate({"curves": [{"id": f"c{i}", **row} for i, row in enumerate(rows, 1)]})
 
+    @api.get("/benches/<string:bench>/curves/<string:curve>/file", responses=BINARY)
+    def curve_file(path: m.CurvePath, query: m.CurveFormatQuery) -> Response:
+        """Return a curve as a drawing in mm: lines, arcs and cubics as they are."""
+        return attachment(*benches.curve_file(path.bench, path.curve, query.format))
+
 
 def _server_routes(api: Blueprint, benches: Benches) -> None:
     @api.get("/health", responses={"200": m.Health})

@@ -1,7 +1,9 @@
+import { api } from '../../shared/api/client'
 import type { Curve, CurveView } from '../../shared/api/client'
 import { READY, mirrored, moved, reversed } from '../../shared/curveShapes'
 import { namedIn, operatorOf } from '../../shared/operators'
-import { doEdit, edit, useSession } from '../../shared/session'
+import { saveBlob } from '../../shared/eye'
+import { doEdit, edit, say, useSession } from '../../shared/session'
 import { useLengths } from '../../shared/shown'
 import { WordMenu } from '../../shared/ui/Menu'
 import type { MenuEntry } from '../../shared/ui/Menu'
@@ -36,6 +38,11 @@ export function CurveMenu({ curve, view }: { curve: Curve; view: CurveView | und
       words: `Make it a ${r.words}`,
       act: () => give(r.make(sizeOf(view) ?? floor / 5), r.words, r.closed),
     })),
+    ...(inSpace ? (['dxf'] as const) : (['svg', 'dxf'] as const)).map((format) => ({
+      id: format,
+      words: `Take it out as ${format.toUpperCase()}`,
+      act: () => takeOut(curve.id, format),
+    })),
     {
       id: 'remove',
       words: 'Remove the curve',
@@ -61,6 +68,15 @@ export function CurveMenu({ curve, view }: { curve: Curve; view: CurveView | und
       entries={entries}
     />
   )
+}
+
+function takeOut(curve: string, format: 'svg' | 'dxf'): void {
+  const { id } = useSession.getState()
+  if (!id) return
+  api
+    .curveFile(id, curve, format)
+    .then(({ name, data }) => saveBlob(data, name))
+    .catch((e: unknown) => say(e instanceof Error ? e.message : String(e), 'error'))
 }
 
 function sizeOf(view: CurveView | undefined): number | null {

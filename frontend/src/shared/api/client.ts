@@ -138,6 +138,17 @@ export function readPacket(bytes: ArrayBuffer): Packet {
   return { changes, meshes }
 }
 
+/** A file that the server makes: its name and its bytes. */
+async function file(address: string, type: string): Promise<{ name: string; data: Blob }> {
+  const response = await fetch(address).catch(() => {
+    throw new Offline()
+  })
+  if (!response.ok) throw asError(await response.json().catch(() => null), response.status)
+  const named = /filename\*=UTF-8''([^;]+)/.exec(response.headers.get('Content-Disposition') ?? '')
+  const data = new Blob([await response.arrayBuffer()], { type })
+  return { name: decodeURIComponent(named?.[1] ?? 'drawing'), data }
+}
+
 export const api = {
   operators: () => answer(http.GET('/api/operators')),
   benches: () => answer(http.GET('/api/benches')),
@@ -216,20 +227,16 @@ export const api = {
     ),
   outlines: (body: Schemas['OutlinesIn']) => answer(http.POST('/api/outlines', { body })),
   /** A drawing sheet as a file: its name and bytes. */
-  sheet: async (bench: string, query: Record<string, string>) => {
-    const response = await fetch(
+  sheet: (bench: string, query: Record<string, string>) =>
+    file(
       `/api/benches/${bench}/sheet?${new URLSearchParams(query).toString()}`,
-    ).catch(() => {
-      throw new Offline()
-    })
-    if (!response.ok) throw asError(await response.json().catch(() => null), response.status)
-    const named = /filename\*=UTF-8''([^;]+)/.exec(
-      response.headers.get('Content-Disposition') ?? '',
-    )
-    const type = query['format'] === 'pdf' ? 'application/pdf' : 'image/svg+xml'
-    const data = new Blob([await response.arrayBuffer()], { type })
-    return { name: decodeURIComponent(named?.[1] ?? 'drawing'), data }
-  },
+      query['format'] === 'pdf' ? 'application/pdf' : 'image/svg+xml',
+    ),
+  curveFile: (bench: string, curve: string, format: 'svg' | 'dxf') =>
+    file(
+      `/api/benches/${bench}/curves/${curve}/file?format=${format}`,
+      format === 'svg' ? 'image/svg+xml' : 'image/vnd.dxf',
+    ),
   measure: (body: Schemas['MeasureIn']) => answer(http.POST('/api/measure', { body })),
   section: (body: Schemas['SectionIn']) => answer(http.POST('/api/section', { body })),
   soundness: (digest: string) =>

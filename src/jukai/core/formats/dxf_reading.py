@@ -27,7 +27,7 @@ _UNITS = {1: _INCH, 2: 12 * _INCH, 3: 63_360 * _INCH, 4: 1.0, 5: 10.0, 6: 1000.0
 def read_dxf(data: bytes) -> list[JsonObject]:
     """Return the curves of a drawing's model space, mm: profiles where they lie in Z = 0, else paths.
 
-    Pieces whose ends meet are joined to one curve. Bulges and arcs become cubic pieces of a quarter turn at most (off by less
+    Pieces of a layer whose ends meet are joined to one curve. Bulges and arcs become cubic pieces of a quarter turn at most (off by less
     than 3e-4 of the radius), splines cubic ones by inserting their knots.
 
     Raises
@@ -43,19 +43,21 @@ def read_dxf(data: bytes) -> list[JsonObject]:
     try:
         drawing, _ = recover.read(io.BytesIO(data))
         factor = _UNITS.get(int(drawing.header.get("$INSUNITS", 4)), 1.0)
-        found = [
-            c for n, e in enumerate(drawing.modelspace(), 1) if e.dxftype() in _KINDS for c in _chains(e, n, factor)
-        ]
+        layers: dict[str, list[Chain]] = {}
+        for n, e in enumerate(drawing.modelspace(), 1):
+            if e.dxftype() in _KINDS:
+                layers.setdefault(str(e.dxf.layer), []).extend(_chains(e, n, factor))
     except FileProblem:
         raise
     except Exception as e:  # noqa: BLE001 - the library raises what it meets in a broken file
         text = " ".join(str(e).split()).rstrip(".")[:120] or type(e).__name__
         raise FileProblem(f"The file can't be read as DXF: {text}.", hint="Save it anew as DXF, ASCII.") from None
+    found = [c for rows in layers.values() for c in rows]
     if not found:
         return as_curves([], _WHAT)
     refuse_far(found)
     size = float(np.ptp(np.concatenate([c.points for c in found]), axis=0).max())
-    chains = joined(found, _NEAR * size)
+    chains = [c for layer, rows in layers.items() for c in _named(joined(rows, _NEAR * size), layer)]
     for c in chains:
         if max(abs(float(p[2])) for p in c.points) <= 1e-9 * max(size, 1e-300):
             c.points = [p[:2] for p in c.points]
@@ -63,10 +65,18 @@ def read_dxf(data: bytes) -> list[JsonObject]:
     return as_curves(chains, _WHAT)
 
 
+def _named(chains: list[Chain], layer: str) -> list[Chain]:
+    """Call the curves of a layer by its name, with their numbers where there are several; those of layer 0 by what they are."""
+    if layer != "0":
+        for k, c in enumerate(chains, 1):
+            c.name = layer[:140] if len(chains) == 1 else f"{layer[:140]} {k}"
+    return chains
+
+
 def _chains(entity: Any, number: int, factor: float) -> list[Chain]:
     from ezdxf.path import Command, make_path
 
-    name = f"{entity.dxf.layer if entity.dxf.layer != '0' else entity.dxftype().capitalize()} {number}"[:150]
+    name = f"{entity.dxftype().capitalize()} {number}"
     path = make_path(entity)
     out: list[Chain] = []
 

@@ -16,6 +16,7 @@ __all__ = [
     "Piece",
     "Sampled",
     "bezier",
+    "fillets_of",
     "pieces_of",
     "sample",
     "smooth_handles",
@@ -193,7 +194,7 @@ def sample(shape: CurveShape) -> Sampled:
     size = shape.size
     tolerance = shape.tolerance if shape.tolerance is not None else max(size / 500, 1e-12)
     pieces = pieces_of(shape)
-    fillets = _fillets(shape, pieces)
+    fillets = fillets_of(shape, pieces)
     by_point = {f.point: f for f in fillets if f.radius > 0}
     points: list[Floats] = []
     owner: list[int] = []
@@ -305,7 +306,8 @@ def _arc(f: Fillet, steps: int) -> Floats:
     return np.asarray(rows)
 
 
-def _fillets(shape: CurveShape, pieces: list[Piece]) -> list[Fillet]:
+def fillets_of(shape: CurveShape, pieces: list[Piece]) -> list[Fillet]:
+    """Return the arcs and chamfers of a profile; the pieces are cut off where they begin and end."""
     n = len(shape.at)
     inner = range(n) if shape.closed and n > 2 else range(1, n - 1)
     legs = shape.legs

@@ -430,7 +430,11 @@ class Prisms(unittest.TestCase):
 class Copies(unittest.TestCase):
     def test_copies_stand_evenly_round_the_axis(self) -> None:
         section = at((10, 0), (14, 0), (14, 5), (10, 5))
-        rows: tuple[tuple[int, dict[str, Any]], ...] = ((5, {"angle": 40}), (3, {"angle": 720, "rise": 60}), (7, {"angle": -50}))
+        rows: tuple[tuple[int, dict[str, Any]], ...] = (
+            (5, {"angle": 40}),
+            (3, {"angle": 720, "rise": 60}),
+            (7, {"angle": -50}),
+        )
         for copies, values in rows:
             one = signed_volume(body(made("revolve", section, sides=8, **values)))
             mesh = body(made("revolve", section, sides=8, copies=copies, **values))
