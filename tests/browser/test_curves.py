@@ -34,6 +34,11 @@ class FromCurves(PlacingTest):
         found: dict[str, Any] = next(p for p in self.document()["parts"] if p["part"] == part)
         return found
 
+    def undo(self) -> None:
+        before = self.revision()
+        self.click("undo")
+        self.wait(lambda: self.revision() != before, "undone")
+
     def value(self, part: str, step: int, key: str) -> Any:
         recipe = next(p for p in self.document()["document"]["parts"] if p["id"] == part)["recipe"]
         return recipe[step]["values"].get(key)
@@ -220,6 +225,89 @@ class FromCurves(PlacingTest):
             self.after(lambda point=point: self.type_into(f"curves/{path}/{point}/fillet", "0"))
         self.wait(lambda: self.part("p1")["steps"][2]["faces"] == 30 + 12)
         self.click("close-board")
+
+    def test_points_move_together_snap_and_come_apart(self) -> None:
+        """On the board: several, a soft reach, tangents, typed lengths and angles, a piece split, a curve cut, one taken out."""
+        points = [{"id": "p1", "at": [-20, 0]}, {"id": "p2", "at": [0, 0], "join": "bezier", "out": [5, 5]}, {"id": "p3", "at": [20, 0], "in": [-5, 5]},
+                  {"id": "p4", "at": [30, -10]}, {"id": "p5", "at": [10, -20]}]  # fmt: skip
+        curve = {"id": "c1", "name": "Plate", "closed": True, "points": points}
+        plate = {
+            "id": "p1",
+            "name": "Plate",
+            "recipe": [{"id": "s1", "operator": "prism", "values": {"profile": "c1", "height": 4}}],
+        }
+        self.open_bench(bench(plate, curves=[curve]))
+        self.settled()
+        self.open_menu("chip-p1/s1/values/profile", "Draw Plate")
+        self.wait(lambda: self.find("board-drawing"))
+        drawing = self.find("board-drawing")
+
+        def at(across: float, up: float) -> Actions:
+            return Actions(self.driver).move_to_element_with_offset(drawing, *self.spot(across, up))
+
+        # a net over two points, one of them is dragged: both go
+        at(27, -1).key_down(Keys.SHIFT).click_and_hold().perform()
+        at(35, -15).release().key_up(Keys.SHIFT).perform()
+        self.assertIn("chosen", self.find("point-p4").get_attribute("class"))
+        Actions(self.driver).move_to_element(self.find("point-p5")).key_down(Keys.SHIFT).click().key_up(
+            Keys.SHIFT
+        ).perform()
+        self.after(lambda: self.drag(self.still("point-p5"), (0, 20), (0, 18)))
+        now = self.curve("c1")
+        self.assertEqual([p[0] for p in now], [-20, 0, 20, 30, 10])
+        self.assertAlmostEqual(now[3][1] + 10, now[4][1] + 20, places=6)
+        self.assertLess(now[4][1], -21)
+        self.undo()
+        # with a soft reach its neighbours go along, less; the reach is dragged and typed
+        self.click("soft")
+        first = self.text("reach")
+        self.click("point-p1")
+        grip = self.still("reach-grip")
+        self.drag(grip, (60, 0), (20, 0))
+        self.assertNotEqual(self.text("reach"), first)
+        self.click("reach")
+        self.find("field-reach").send_keys("30", Keys.ENTER)
+        self.after(lambda: self.drag(self.still("point-p1"), (0, -20), (0, -20)))
+        up = [p[1] for p in self.curve("c1")]
+        self.assertTrue(up[0] > up[1] > 0 and up[2] == 0, up)
+        self.undo()
+        self.click("soft")
+        self.assertFalse(self.all("reach"))
+        # a point goes on the tangent of the piece beside it, level with another point
+        self.click("point-p4")
+        start = self.spot(30, -10)
+        to = self.spot(28, -8.4)
+        hold = Actions(self.driver).click_and_hold(self.find("point-p4"))
+        hold.move_by_offset(2, 2).move_by_offset(to[0] - start[0] - 2, to[1] - start[1] - 2).perform()
+        self.wait(lambda: "tangent" in self.text("board-guide"))
+        self.after(lambda: Actions(self.driver).release().perform())
+        across, down = self.curve("c1")[3]
+        self.assertAlmostEqual(across - 20, -down, places=5)  # from (20, 0) along the handle's way, (1, -1)
+        self.undo()
+        # length and angle of a piece
+        self.click("row-p1")
+        self.after(lambda: self.type_into("curves/c1/p1/piece/long/01", "25"))
+        self.after(lambda: self.type_into("curves/c1/p1/piece/angle/01", "90"))
+        self.assertEqual(self.curve("c1")[1], [-20, 25])
+        self.undo()
+        self.undo()
+        # a Bezier piece in two runs as it did
+        volume = self.part("p1")["volume"]
+        self.after(lambda: self.open_menu("point-more-p2", "Split the piece"))
+        self.assertEqual(self.curve("c1")[2], [10, 3.75])
+        self.wait(lambda: abs(self.part("p1")["volume"] / volume - 1) < 2e-3)
+        # cut open it is refused with a reason, and closed again
+        self.open_menu("point-more-p4", "Cut the curve open")
+        self.wait(lambda: "is open" in self.text("recipe"))
+        self.assertEqual([self.curve("c1")[k] for k in (0, -1)], [[30, -10], [30, -10]])
+        self.open_menu("point-more-p1", "Cut the curve in two")
+        self.wait(lambda: len(self.document()["document"]["curves"]) == 2)
+        self.assertEqual([c["name"] for c in self.document()["document"]["curves"]], ["Plate", "Plate, rest"])
+        self.undo()
+        self.undo()
+        self.open_menu("curve-more", "Take it out as SVG")
+        svg = self.downloaded(".svg").read_text()
+        self.assertIn('id="Plate"', svg)
 
 
 if __name__ == "__main__":

@@ -160,7 +160,14 @@ export function dragPlane(
   step: number | Pair,
   from: readonly number[],
   make: (at: Pair) => Edit,
-  o: { part?: string; end?: () => void } = {},
+  o: {
+    part?: string
+    end?: () => void
+    /** what a place goes to instead of the step */
+    meant?: (to: Pair, m: PointerEvent) => Pair
+    /** it was only clicked */
+    click?: () => void
+  } = {},
 ): void {
   if (e.button !== 0) return
   e.preventDefault()
@@ -177,12 +184,17 @@ export function dragPlane(
       const now = local(m)
       let d: Pair = [now[0] - grab[0], now[1] - grab[1]]
       if (m.shiftKey) d = Math.abs(dx) > Math.abs(dy) ? [d[0], 0] : [0, d[1]]
-      last = make([snapped(x0 + d[0], stepX), snapped(y0 + d[1], stepY)])
+      const to: Pair = [x0 + d[0], y0 + d[1]]
+      const straight = m.shiftKey || !o.meant
+      last = make(
+        straight ? [snapped(to[0], stepX), snapped(to[1], stepY)] : (o.meant?.(to, m) ?? to),
+      )
       preview(last, o.part ?? null)
     },
     up: () => {
       o.end?.()
       if (last) doEdit(last)
+      else o.click?.()
     },
     cancel: () => {
       o.end?.()

@@ -43,12 +43,20 @@ export function startingCurves(
     curves.push(curve)
     return curve
   }
+  const goesRound = op.values.some((v) => v.kind === 'axis')
   for (const spec of op.values) {
     if (spec.relevant.length > 0) continue
     if (spec.kind === 'curve') {
       const curve = begin(spec)
+      // what is raised alone is as large as a shape that is placed
+      if (
+        spec.of.includes('closed') &&
+        op.values.filter((v) => v.kind.startsWith('curve')).length < 2 &&
+        !goesRound
+      )
+        curve.points = scaled(curve.points, 5)
       // wound about an axis it must keep off it
-      if (spec.of.includes('closed') && op.values.some((v) => v.kind === 'axis'))
+      if (spec.of.includes('closed') && goesRound)
         curve.points = curve.points.map((p) => ({
           ...p,
           at: [Number(p.at[0]) + floor / 12.5, Number(p.at[1]) + floor / 50],

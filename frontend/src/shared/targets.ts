@@ -3,7 +3,9 @@ import { niceStep } from './format'
 import { KINDS } from './kinds'
 import { LIMIT, inItsUnit } from './number'
 import type { NumberTarget } from './number'
+import { reaching } from './curveMoves'
 import { namedIn, valueSpec } from './operators'
+import type { Plane } from './planes'
 import { placementOf, placing } from './placement'
 import { lengthsOf } from './units'
 import type { Side } from './placement'
@@ -176,6 +178,7 @@ function curveNumber(
     step: niceStep(size),
     part: user?.id ?? null,
   }
+  if (what === 'piece') return pieceNumber(shared, words, curve, bench.curves)
   if (what === 'fillet' || what === 'chamfer')
     return { ...shared, ...cornerNumber(words, point, view, what) }
   const i = Number(index ?? 0)
@@ -192,6 +195,53 @@ function curveNumber(
       curve: curveId,
       point: pointId,
       at: point.at.map((x, k) => (k === i ? (v ?? 0) : x)),
+    }),
+  }
+}
+
+/** Length or angle of the straight piece behind a point, in a plane: `curves/c1/p2/piece/long`, `curves/c1/p2/piece/angle/02`. */
+function pieceNumber(
+  shared: Omit<NumberTarget, 'address' | 'words' | 'value' | 'raw' | 'least' | 'edit'>,
+  words: readonly string[],
+  curve: Curve,
+  views: BenchView['curves'],
+): NumberTarget | null {
+  const [, , pointId, , which, axes = '01'] = words
+  const view = views.find((c) => c.id === curve.id)
+  const at = curve.points.findIndex((p) => p.id === pointId)
+  const from = curve.points[at]
+  const to = curve.points[(at + 1) % curve.points.length]
+  const [a, b] = [from, to].map((p) => view?.points.find((v) => v.id === p?.id)?.at)
+  const last = at === curve.points.length - 1
+  if (!from || !to || !a || !b || (last && !curve.closed)) return null
+  if ((from.join ?? 'straight') !== 'straight') return null
+  const plane: Plane = [Number(axes[0]), Number(axes[1])]
+  const [dx, dy] = plane.map((k) => (b[k] ?? 0) - (a[k] ?? 0)) as [number, number]
+  const long = Math.hypot(dx, dy)
+  const angle = (Math.atan2(dy, dx) * 180) / Math.PI
+  const third = to.at[3 - plane[0] - plane[1]] ?? 0
+  const isLong = which === 'long'
+  const value = Number((isLong ? long : angle).toPrecision(7)) + 0
+  return {
+    ...shared,
+    ...(isLong ? {} : { unit: '°', step: 1 }),
+    address: words.join('/'),
+    words: isLong
+      ? 'How long the piece behind the point is; the next point goes there.'
+      : 'Which way the piece behind the point runs, counter-clockwise from across; the next point goes there.',
+    value,
+    raw: value,
+    least: isLong ? 0 : -LIMIT,
+    edit: (v) => ({
+      kind: 'set_point',
+      curve: curve.id,
+      point: to.id ?? '',
+      at: reaching(
+        from.at,
+        plane,
+        isLong ? { long: v ?? long, angle } : { long, angle: v ?? angle },
+        third,
+      ),
     }),
   }
 }

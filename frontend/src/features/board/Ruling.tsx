@@ -16,6 +16,7 @@ export interface Window {
 export function Handle(props: {
   from: Pair
   to: Pair
+  testId?: string
   down: (e: ReactPointerEvent<SVGElement>) => void
 }) {
   return (
@@ -30,6 +31,7 @@ export function Handle(props: {
       />
       <circle
         className="handle"
+        data-testid={props.testId}
         cx={props.to[0]}
         cy={props.to[1]}
         r={4.5}

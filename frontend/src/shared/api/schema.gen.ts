@@ -2383,6 +2383,11 @@ export interface components {
              * @default points
              */
             what?: string;
+            /**
+             * Others
+             * @description further curves that come of it
+             */
+            others?: components["schemas"]["Curve"][];
         };
         /**
          * SetDimension

@@ -95,7 +95,7 @@ def _remove_point(bench: Bench, e: RemovePoint) -> Bench:
 
 def _set_curve(bench: Bench, e: SetCurve) -> Bench:
     done = _with_curve(bench, e.curve, lambda c: c.model_copy(update=given(e, "name", "closed", "sampling", "points")))
-    return done if e.points is None else with_point_ids(done)
+    return done if e.points is None and not e.others else with_curves(done, e.others)
 
 
 def _remove_curve(bench: Bench, e: RemoveCurve) -> Bench:

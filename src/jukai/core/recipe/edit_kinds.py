@@ -155,6 +155,7 @@ class SetCurve(_Edit):
     sampling: Sampling | None = None
     points: list[CurvePoint] | None = Field(None, min_length=2, max_length=2000)
     what: str = Field("points", max_length=40)
+    others: list[Curve] = Field(default_factory=list, max_length=20, description="further curves that come of it")
 
 
 class RemoveCurve(_Edit):

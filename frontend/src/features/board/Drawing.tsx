@@ -1,0 +1,436 @@
+import { useState } from 'react'
+import type { PointerEvent as ReactPointerEvent, WheelEvent } from 'react'
+import type { Curve, CurveView } from '../../shared/api/client'
+import { pulled, pulls } from '../../shared/curveMoves'
+import { meantPlace } from '../../shared/curveSnap'
+import type { Meant, Nearby } from '../../shared/curveSnap'
+import { dragPlane, followPointer, movedPoint } from '../../shared/dragging'
+import type { Pair } from '../../shared/dragging'
+import { freeId, snapped } from '../../shared/format'
+import { inPlane } from '../../shared/planes'
+import type { Plane } from '../../shared/planes'
+import { edit } from '../../shared/session'
+import { useLengths } from '../../shared/shown'
+import { lengthFigure, lengthText } from '../../shared/units'
+import { Handle, Ruling } from './Ruling'
+import type { Window } from './Ruling'
+import { handleSnaps, pointSnaps } from './snaps'
+
+const NEAR = 9 // px
+
+interface DrawingProps {
+  box: React.RefObject<SVGSVGElement | null>
+  w: Window
+  size: Pair
+  step: number
+  curve: Curve
+  plane: Plane
+  view: CurveView | undefined
+  chosen: readonly string[]
+  setChosen: (points: readonly string[]) => void
+  soft: number | null
+  setSoft: (reach: number) => void
+  setFrame: (w: Window | null) => void
+}
+
+export function Drawing(props: DrawingProps) {
+  const { w, size, step, curve, plane, view, chosen, setChosen, soft, setFrame, box } = props
+  const [i, j] = plane
+  const [guide, setGuide] = useState<Meant | null>(null)
+  const [net, setNet] = useState<readonly [Pair, Pair] | null>(null)
+  const flat = (p: readonly number[]): Pair => [
+    size[0] / 2 + ((p[0] ?? 0) - w.x) * w.scale,
+    size[1] / 2 - ((p[1] ?? 0) - w.y) * w.scale,
+  ]
+  const px = (p: readonly number[]): Pair => flat([p[i] ?? 0, p[j] ?? 0])
+  const mm = (x: number, y: number): Pair => [
+    w.x + (x - size[0] / 2) / w.scale,
+    w.y - (y - size[1] / 2) / w.scale,
+  ]
+  const points = view?.points ?? []
+  const local = (e: { clientX: number; clientY: number }): Pair => {
+    const r = box.current?.getBoundingClientRect()
+    return mm(e.clientX - (r?.left ?? 0), e.clientY - (r?.top ?? 0))
+  }
+  /** Snaps a dragged place and shows what it goes by; Ctrl lets it go free. */
+  const snapping = (nearby: Omit<Nearby, 'near' | 'grid'>) => ({
+    meant: (to: Pair, m: PointerEvent): Pair => {
+      if (m.ctrlKey || m.metaKey) {
+        setGuide(null)
+        return [snapped(to[0], step / 100), snapped(to[1], step / 100)]
+      }
+      const found = meantPlace(to, { ...nearby, near: NEAR / w.scale, grid: step })
+      setGuide(found.words ? found : null)
+      return found.at
+    },
+    end: () => setGuide(null),
+  })
+
+  const dragPoint = (e: ReactPointerEvent<SVGElement>, id: string) => {
+    const was = chosen.includes(id)
+    if (e.shiftKey && was) {
+      setChosen(chosen.filter((c) => c !== id))
+      e.stopPropagation()
+      return
+    }
+    const held = was ? chosen : e.shiftKey ? [...chosen, id] : [id]
+    setChosen(held)
+    const at = points.find((p) => p.id === id)?.at ?? [0, 0, 0]
+    const written = curve.points.find((p) => p.id === id)?.at ?? at
+    setFrame(w)
+    const from = plane.map((k) => at[k] ?? 0)
+    const how = pulls(points, held, soft)
+    const nearby = pointSnaps(curve, view, plane, id, [...how.keys()])
+    const make = (next: Pair) =>
+      how.size === 1
+        ? movedPoint(curve.id, id, written, next, plane)
+        : {
+            kind: 'set_curve' as const,
+            curve: curve.id,
+            what: 'points',
+            points: pulled(
+              curve.points,
+              points,
+              how,
+              [next[0] - (from[0] ?? 0), next[1] - (from[1] ?? 0)],
+              plane,
+            ),
+          }
+    dragPlane(e, local, step, from, make, {
+      ...snapping(nearby),
+      click: () => {
+        if (!e.shiftKey) setChosen([id])
+      },
+    })
+  }
+  const dragHandle = (e: ReactPointerEvent<SVGElement>, id: string, which: 'out' | 'into') => {
+    const p = points.find((q) => q.id === id)
+    if (!p) return
+    const from: Pair = [(p.at[i] ?? 0) + (p[which][i] ?? 0), (p.at[j] ?? 0) + (p[which][j] ?? 0)]
+    setFrame(w)
+    dragPlane(
+      e,
+      local,
+      step,
+      from,
+      (next) => ({
+        kind: 'set_point',
+        curve: curve.id,
+        point: id,
+        [which]: inPlane(p[which], plane, [
+          snapped(next[0] - (p.at[i] ?? 0), 1e-6),
+          snapped(next[1] - (p.at[j] ?? 0), 1e-6),
+        ]),
+      }),
+      snapping(handleSnaps(curve, view, plane, id, which)),
+    )
+  }
+  const dragReach = (e: ReactPointerEvent<SVGElement>, centre: Pair) => {
+    e.stopPropagation()
+    const was = soft ?? 0
+    followPointer(e, {
+      move: (m) => {
+        const at = local(m)
+        props.setSoft(snapped(Math.hypot(at[0] - centre[0], at[1] - centre[1]), step))
+      },
+      cancel: () => props.setSoft(was),
+    })
+  }
+  const add = (e: ReactPointerEvent<SVGElement>) => {
+    const at = local(e)
+    const { after, place } = nearestPiece(view, at, plane)
+    const id = freeId(
+      'p',
+      curve.points.map((p) => p.id ?? ''),
+    )
+    edit({
+      kind: 'add_point',
+      curve: curve.id,
+      point: id,
+      after,
+      at: inPlane(place, plane, [snapped(at[0], step), snapped(at[1], step)]),
+    })
+      .then(() => setChosen([id]))
+      .catch(() => undefined)
+    e.stopPropagation()
+  }
+  /** A net drawn over points chooses them. */
+  const cast = (e: ReactPointerEvent<SVGSVGElement>) => {
+    const start = local(e)
+    followPointer(e, {
+      move: (m) => {
+        const now = local(m)
+        setNet([start, now])
+        const within = (x: number, a: number, b: number) =>
+          x >= Math.min(a, b) && x <= Math.max(a, b)
+        setChosen(
+          points
+            .filter(
+              (p) =>
+                within(p.at[i] ?? 0, start[0], now[0]) && within(p.at[j] ?? 0, start[1], now[1]),
+            )
+            .map((p) => p.id),
+        )
+      },
+      up: () => setNet(null),
+      cancel: () => {
+        setNet(null)
+        setChosen([])
+      },
+    })
+  }
+  const pan = (e: ReactPointerEvent<SVGSVGElement>) => {
+    if (e.target !== e.currentTarget) return
+    e.currentTarget.closest<HTMLElement>('.board')?.focus()
+    setChosen([])
+    if (e.shiftKey && e.button === 0) {
+      cast(e)
+      return
+    }
+    const start = { x: e.clientX, y: e.clientY }
+    const element = e.currentTarget
+    element.setPointerCapture(e.pointerId)
+    const onMove = (m: PointerEvent) =>
+      setFrame({
+        ...w,
+        x: w.x - (m.clientX - start.x) / w.scale,
+        y: w.y + (m.clientY - start.y) / w.scale,
+      })
+    const onUp = () => {
+      element.removeEventListener('pointermove', onMove)
+      element.removeEventListener('pointerup', onUp)
+    }
+    element.addEventListener('pointermove', onMove)
+    element.addEventListener('pointerup', onUp)
+  }
+  const zoom = (e: WheelEvent) => {
+    const at = local(e)
+    const factor = Math.exp(-e.deltaY * 0.0015)
+    setFrame({
+      scale: w.scale * factor,
+      x: at[0] + (w.x - at[0]) / factor,
+      y: at[1] + (w.y - at[1]) / factor,
+    })
+  }
+  const path = toPath(view, px)
+  const axis = px([0, 0, 0])[0]
+  const end = (p: readonly number[], handle: readonly number[]) =>
+    px(p.map((x, k) => x + (handle[k] ?? 0)))
+  const centre = points.find((p) => p.id === chosen.at(-1))
+  const along = soft !== null && chosen.length ? pulls(points, chosen, soft) : null
+  return (
+    <svg
+      ref={box}
+      onPointerDown={pan}
+      onWheel={zoom}
+      data-testid="board-drawing"
+      data-scale={w.scale}
+      data-x={w.x}
+      data-y={w.y}
+    >
+      <Ruling w={w} size={size} px={flat} />
+      {curve.kind !== 'path' && (
+        <line className="axis" x1={axis} x2={axis} y1={0} y2={size[1]} pointerEvents="none" />
+      )}
+      {points.length > 1 && (
+        <polyline
+          className="construction"
+          points={points.map((p) => px(p.at).join(',')).join(' ')}
+          pointerEvents="none"
+        />
+      )}
+      <path className="profile" d={path} pointerEvents="none" />
+      <path className="hit" d={path} onPointerDown={add} data-testid="board-line" />
+      {points.map((p, k) => {
+        const next = points[(k + 1) % points.length]
+        if (p.join !== 'bezier' || !next) return null
+        return (
+          <g key={`h${p.id}`}>
+            <Handle
+              from={px(p.at)}
+              to={end(p.at, p.out)}
+              testId={`out-${p.id}`}
+              down={(e) => dragHandle(e, p.id, 'out')}
+            />
+            <Handle
+              from={px(next.at)}
+              to={end(next.at, next.into)}
+              testId={`into-${next.id}`}
+              down={(e) => dragHandle(e, next.id, 'into')}
+            />
+          </g>
+        )
+      })}
+      {view?.fillets.map((f) => (
+        <FilletText key={f.point} f={f} points={points} px={px} />
+      ))}
+      {soft !== null && centre && (
+        <Reach
+          at={px(centre.at)}
+          radius={soft * w.scale}
+          reach={soft}
+          down={(e) => dragReach(e, [centre.at[i] ?? 0, centre.at[j] ?? 0])}
+        />
+      )}
+      {points.map((p) => {
+        const at = px(p.at)
+        const pull = along?.get(p.id)
+        return (
+          <rect
+            key={p.id}
+            className={`dot${chosen.includes(p.id) ? ' chosen' : ''}`}
+            data-testid={`point-${p.id}`}
+            style={
+              pull !== undefined && pull < 1
+                ? {
+                    fill: `color-mix(in srgb, var(--moss) ${Math.round(80 * pull)}%, var(--panel))`,
+                  }
+                : undefined
+            }
+            x={at[0] - 5}
+            y={at[1] - 5}
+            width={10}
+            height={10}
+            onPointerDown={(e) => dragPoint(e, p.id)}
+          />
+        )
+      })}
+      {net && (
+        <rect
+          className="net"
+          x={Math.min(flat(net[0])[0], flat(net[1])[0])}
+          y={Math.min(flat(net[0])[1], flat(net[1])[1])}
+          width={Math.abs(flat(net[0])[0] - flat(net[1])[0])}
+          height={Math.abs(flat(net[0])[1] - flat(net[1])[1])}
+          pointerEvents="none"
+        />
+      )}
+      {guide && <Guide guide={guide} px={flat} />}
+      {view?.error && (
+        <text x={16} y={24} style={{ fill: 'var(--red)' }}>
+          {view.error.message}
+        </text>
+      )}
+    </svg>
+  )
+}
+
+/** What a dragged place goes by: dashed lines to it and its name. */
+function Guide({ guide, px }: { guide: Meant; px: (p: readonly number[]) => Pair }) {
+  const [x, y] = px(guide.at)
+  return (
+    <g data-testid="board-guide" pointerEvents="none">
+      {guide.lines.map(([a, b], k) => {
+        const [p, q] = [px(a), px(b)]
+        return <line key={k} className="guide" x1={p[0]} y1={p[1]} x2={q[0]} y2={q[1]} />
+      })}
+      <circle className="guide" cx={x} cy={y} r={8} />
+      <text x={x + 12} y={y - 12} className="guide">
+        {guide.words}
+      </text>
+    </g>
+  )
+}
+
+/** How far a soft move reaches: a circle about the point, dragged at its side. */
+function Reach(props: {
+  at: Pair
+  radius: number
+  reach: number
+  down: (e: ReactPointerEvent<SVGElement>) => void
+}) {
+  const lengths = useLengths()
+  const [x, y] = props.at
+  return (
+    <g>
+      <circle className="guide" cx={x} cy={y} r={props.radius} pointerEvents="none" />
+      <circle
+        className="handle"
+        data-testid="reach-grip"
+        cx={x + props.radius}
+        cy={y}
+        r={5}
+        onPointerDown={props.down}
+      />
+      <text className="guide" x={x + props.radius + 9} y={y + 4} pointerEvents="none">
+        {lengthText(props.reach, lengths, 4)}
+      </text>
+    </g>
+  )
+}
+
+/** The radius of a corner, beside it, on the side of its arc. */
+function FilletText(props: {
+  f: CurveView['fillets'][number]
+  points: CurveView['points']
+  px: (p: readonly number[]) => Pair
+}) {
+  const { f, points, px } = props
+  const lengths = useLengths()
+  const corner = points.find((p) => p.id === f.point)
+  if (!corner) return null
+  const [x, y] = px(corner.at)
+  const [cx, cy] = px(f.centre)
+  // of a chamfer there is no centre: it stands on the side that has room
+  const left = !f.cut && cx < x
+  const room =
+    f.radius < f.asked * (1 - 1e-9)
+      ? ` (room for no more, ${lengthFigure(f.asked, lengths, 4)} asked)`
+      : ''
+  return (
+    <text
+      x={x + (left ? -8 : 8)}
+      y={y + (cy < y ? 20 : -11)}
+      textAnchor={left ? 'end' : 'start'}
+      pointerEvents="none"
+    >
+      {f.cut ? 'C' : 'R'} {lengthText(f.radius, lengths, 4)}
+      {room}
+    </text>
+  )
+}
+
+function toPath(view: CurveView | undefined, px: (p: readonly number[]) => Pair): string {
+  if (!view?.samples.length) return ''
+  return (
+    view.samples
+      .map(
+        (p, i) =>
+          `${i ? 'L' : 'M'}${px(p)
+            .map((v) => v.toFixed(2))
+            .join(' ')}`,
+      )
+      .join('') + (view.closed ? 'Z' : '')
+  )
+}
+
+/** The point behind which a new one on the line belongs, the piece whose chord is nearest as it is drawn; and the place on that chord. */
+export function nearestPiece(
+  view: CurveView | undefined,
+  at: Pair,
+  [across, up]: Plane,
+): { after: string | null; place: number[] } {
+  const pts = view?.points ?? []
+  const last = pts.at(-1)
+  let best = { after: last?.id ?? null, place: [...(last?.at ?? [...at])] }
+  let least = Infinity
+  const count = view?.closed ? pts.length : pts.length - 1
+  for (let i = 0; i < count; i += 1) {
+    const a = pts[i]
+    const b = pts[(i + 1) % pts.length]
+    if (!a || !b) continue
+    const [ax, ay] = [a.at[across] ?? 0, a.at[up] ?? 0]
+    const [bx, by] = [b.at[across] ?? 0, b.at[up] ?? 0]
+    const l = (bx - ax) ** 2 + (by - ay) ** 2
+    const t =
+      l > 0
+        ? Math.min(1, Math.max(0, ((at[0] - ax) * (bx - ax) + (at[1] - ay) * (by - ay)) / l))
+        : 0
+    const d = Math.hypot(at[0] - ax - t * (bx - ax), at[1] - ay - t * (by - ay))
+    if (d < least) {
+      least = d
+      best = { after: a.id, place: a.at.map((x, k) => x + t * ((b.at[k] ?? x) - x)) }
+    }
+  }
+  return best
+}
