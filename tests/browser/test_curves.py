@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import math
+import shutil
+import tempfile
 import unittest
+from pathlib import Path
 from typing import Any
 
+from PIL import Image
 from selenium.webdriver.common.keys import Keys
 
 from tests.browser.harness import Actions
@@ -242,13 +246,13 @@ class FromCurves(PlacingTest):
         self.wait(lambda: self.find("board-drawing"))
         drawing = self.find("board-drawing")
 
-        def at(across: float, up: float) -> Actions:
+        def at(across: float, up: float) -> Any:
             return Actions(self.driver).move_to_element_with_offset(drawing, *self.spot(across, up))
 
         # a net over two points, one of them is dragged: both go
         at(27, -1).key_down(Keys.SHIFT).click_and_hold().perform()
         at(35, -15).release().key_up(Keys.SHIFT).perform()
-        self.assertIn("chosen", self.find("point-p4").get_attribute("class"))
+        self.assertIn("chosen", self.attribute("point-p4", "class"))
         Actions(self.driver).move_to_element(self.find("point-p5")).key_down(Keys.SHIFT).click().key_up(
             Keys.SHIFT
         ).perform()
@@ -308,6 +312,38 @@ class FromCurves(PlacingTest):
         self.open_menu("curve-more", "Take it out as SVG")
         svg = self.downloaded(".svg").read_text()
         self.assertIn('id="Plate"', svg)
+
+    def test_a_picture_lies_under_the_curve_to_be_drawn_over(self) -> None:
+        self.add("prism", "Prism")
+        self.open_menu(self.prism_profile(), "Draw Section")
+        folder = Path(tempfile.mkdtemp())
+        self.addCleanup(shutil.rmtree, folder)
+        Image.new("RGB", (300, 150), "#c89a3f").save(folder / "sketch.jpg")
+        (folder / "broken.png").write_bytes((folder / "sketch.jpg").read_bytes()[:200])
+        for name in ("broken.png", "sketch.jpg"):
+            self.open_menu("curve-more", "Lay a picture under it")
+            self.driver.find_elements("css selector", "[data-testid=import-input]")[-1].send_keys(str(folder / name))
+            if name == "broken.png":
+                self.wait(lambda: "The picture can't be read" in self.driver.find_element("tag name", "body").text)
+        self.wait(lambda: self.find("traced").get_attribute("href"))
+        wide = self.document()["curves"][-1]["traced"]
+        self.assertEqual((wide["file"], wide["tall"]), ("sketch.jpg", wide["wide"] / 2))
+        # its numbers are numbers like any other; it is drawn as it is
+        curve = self.document()["document"]["curves"][-1]["id"]
+        self.after(lambda: self.type_into(f"curves/{curve}/traced/wide", "2 * n"))
+        scale = float(self.attribute("board-drawing", "data-scale"))
+        self.assertAlmostEqual(self.find("traced").rect["width"], 10 * scale, delta=1)
+        loaded = "return fetch(arguments[0]).then(r => r.blob()).then(b => createImageBitmap(b)).then(i => i.width)"
+        self.assertEqual(self.driver.execute_script(loaded, self.attribute("traced", "href")), 300)
+        self.open_menu("curve-more", "Take the picture away")
+        self.wait(lambda: not self.all("traced"))
+
+    def prism_profile(self) -> str:
+        return str(
+            self.driver.find_element(
+                "css selector", "[data-testid^=chip-][data-testid$='/s1/values/profile']"
+            ).get_attribute("data-testid")
+        )
 
 
 if __name__ == "__main__":

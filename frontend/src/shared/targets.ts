@@ -161,6 +161,7 @@ function curveNumber(
 ): NumberTarget | null {
   const [, curveId = '', pointId = '', what = '', index] = words
   const curve = bench.document.curves?.find((c) => c.id === curveId)
+  if (pointId === 'traced') return tracedNumber(bench, curve, words)
   const point = curve?.points.find((p) => p.id === pointId)
   const view = bench.curves.find((c) => c.id === curveId)?.points.find((p) => p.id === pointId)
   if (!curve || !point) return null
@@ -195,6 +196,48 @@ function curveNumber(
       curve: curveId,
       point: pointId,
       at: point.at.map((x, k) => (k === i ? (v ?? 0) : x)),
+    }),
+  }
+}
+
+/** Where the picture under a curve lies, and how wide it is: `curves/c1/traced/at/0`, `curves/c1/traced/wide`. */
+function tracedNumber(
+  bench: BenchView,
+  curve: Curve | undefined,
+  words: readonly string[],
+): NumberTarget | null {
+  const traced = curve?.traced
+  const view = bench.curves.find((c) => c.id === curve?.id)?.traced
+  if (!curve || !traced) return null
+  const [, , , what, index] = words
+  const k = Number(index ?? 0)
+  const at = traced.at ?? [0, 0]
+  const raw = what === 'wide' ? traced.wide : (at[k] ?? 0)
+  const shown = what === 'wide' ? view?.wide : view?.at[k]
+  return {
+    address: words.join('/'),
+    words:
+      what === 'wide'
+        ? 'How wide the picture is; its height follows.'
+        : `Where its left lower corner lies, ${k ? 'up' : 'across'}.`,
+    value: shown ?? (typeof raw === 'number' ? raw : null),
+    raw,
+    unit: 'mm',
+    whole: false,
+    least: what === 'wide' ? 1e-6 : -LIMIT,
+    most: LIMIT,
+    step: niceStep(view?.wide ?? 100),
+    part: null,
+    edit: (v) => ({
+      kind: 'set_curve',
+      curve: curve.id,
+      what: 'picture',
+      traced: {
+        ...traced,
+        ...(what === 'wide'
+          ? { wide: v ?? 1 }
+          : { at: at.map((x, i) => (i === k ? (v ?? 0) : x)) }),
+      },
     }),
   }
 }

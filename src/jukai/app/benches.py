@@ -21,6 +21,7 @@ from jukai.app.workshop import Estimate, Workshop
 from jukai.core.errors import Cancelled, CoreError, FileProblem, ValueProblem
 from jukai.core.formats.bench_file import bench_from, read_bench, read_bench_zip, write_bench, write_bench_zip
 from jukai.core.formats.curves_reading import read_curves
+from jukai.core.formats.pictures import PICTURES, picture_of
 from jukai.core.formats.reading import format_of, read_mesh
 from jukai.core.json_data import JsonObject
 from jukai.core.operators.registry import first_values, get_operator
@@ -411,6 +412,8 @@ class Benches:
             raise FileProblem(
                 "The file's name can't be used.", hint="A plain name without a folder, up to 120 letters."
             )
+        if name.rsplit(".", 1)[-1].lower() in PICTURES:
+            return self._keep_picture(bench_id, name, data)
         file_format = format_of(name)
         read = read_mesh(data, file_format, watch)
         name = self._free_file_name(bench_id, name, data)
@@ -420,6 +423,25 @@ class Benches:
             "file": name, "format": file_format, "points": read.mesh.n_points, "faces": read.mesh.n_faces,
             "size": (high - low).tolist(), "has_units": read.has_units, "notes": list(read.notes),
         }  # fmt: skip
+
+    def _keep_picture(self, bench_id: str, name: str, data: bytes) -> dict[str, object]:
+        found = picture_of(data)
+        name = self._free_file_name(bench_id, name, data)
+        self.store.keep_file(bench_id, name, data)
+        return {"file": name, "format": found.media, "points": 0, "faces": 0, "size": [found.wide, found.tall], "has_units": False, "notes": []}  # fmt: skip
+
+    def picture(self, bench_id: str, name: str) -> tuple[str, bytes]:
+        """Return a picture beside a bench: its media type and bytes.
+
+        Raises
+        ------
+        NotThere
+            When there is none of that name.
+        """
+        files = self._files(bench_id)
+        if name.rsplit(".", 1)[-1].lower() not in PICTURES or files.hash_of(name) is None:
+            raise NotThere(f"picture '{name[:60]}'")
+        return ("image/png" if name.lower().endswith("png") else "image/jpeg"), files.read(name)
 
     def _free_file_name(self, bench_id: str, name: str, data: bytes) -> str:
         held = {row.name: row.hash for row in self.store.file_rows(bench_id)}

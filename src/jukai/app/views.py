@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from jukai.core.errors import CoreError
+from jukai.core.errors import CoreError, ValueProblem
 from jukai.core.geometry.crossings import polyline_crossing
 from jukai.core.geometry.curves import Sampled
 from jukai.core.geometry.measuring import READINGS, Reading
@@ -101,6 +101,18 @@ def _chords(sampled: Sampled) -> float:
     return float(np.linalg.norm(np.diff(ring, axis=0), axis=1).sum())
 
 
+def _traced_view(resolver: Resolver, curve: Curve) -> dict[str, object] | None:
+    """Return the picture under a curve with its numbers worked out."""
+    t = curve.traced
+    if t is None:
+        return None
+    at = [resolver.number(x, measures="length", where="picture") for x in t.at]
+    wide = resolver.number(t.wide, measures="length", where="picture")
+    if not wide > 0:
+        raise ValueProblem(f"The picture is {wide:g} mm wide.", field="picture", hint="Give it a width.")
+    return {"file": t.file, "at": at, "wide": wide, "tall": wide * t.tall, "plane": t.plane}
+
+
 def curve_view(resolver: Resolver, curve: Curve) -> dict[str, object]:
     """Return a curve as the drawing board shows it, or what is wrong with it."""
     out: dict[str, object] = {
@@ -113,9 +125,11 @@ def curve_view(resolver: Resolver, curve: Curve) -> dict[str, object]:
         "points": [],
         "samples": [],
         "fillets": [],
+        "traced": None,
         "error": None,
     }
     try:
+        out["traced"] = _traced_view(resolver, curve)
         profile = resolver.curve(curve.id)
     except CoreError as e:
         return out | {"error": e.as_dict()}

@@ -195,6 +195,16 @@ class FilletView(BaseModel):
     cut: bool
 
 
+class TracedView(BaseModel):
+    """A picture under a curve, its numbers worked out."""
+
+    file: str
+    at: Vector
+    wide: float
+    tall: float
+    plane: Literal["xz", "xy", "yz"] | None
+
+
 class CurveView(BaseModel):
     """A curve worked out."""
 
@@ -207,6 +217,7 @@ class CurveView(BaseModel):
     points: list[CurvePointView]
     samples: list[Vector]
     fillets: list[FilletView]
+    traced: TracedView | None = Field(description="the picture under it")
     error: ErrorView | None
 
 
@@ -403,6 +414,12 @@ class CurvePath(BenchPath):
     curve: str
 
 
+class PicturePath(BenchPath):
+    """A picture beside a bench in a path."""
+
+    file: str
+
+
 class CurveFormatQuery(BaseModel):
     """As what a curve is drawn."""
 
@@ -422,7 +439,7 @@ class UploadView(BaseModel):
     format: str
     points: int
     faces: int
-    size: Vector
+    size: Vector = Field(description="of a mesh in its own unit, of a picture in pixels")
     has_units: bool
     notes: list[str]
 

@@ -31,6 +31,12 @@ _STREAM: Any = {
     "200": {"description": "server-sent events", "content": {"text/event-stream": {"schema": {"type": "string"}}}}
 }
 _SVG: Any = {"200": {"description": "a drawing", "content": {"image/svg+xml": {"schema": {"type": "string"}}}}}
+_PICTURE: Any = {
+    "200": {
+        "description": "a picture",
+        "content": {f"image/{k}": {"schema": {"type": "string", "format": "binary"}} for k in ("png", "jpeg")},
+    }
+}
 _RAW_BODY: dict[str, object] = {
     "requestBody": {
         "required": True,
@@ -135,6 +141,14 @@ def _curve_routes(api: Blueprint, benches: Benches) -> None:
         """Return the curves of an SVG or DXF drawing; nothing is kept."""
         rows = benches.read_curves(query.name, _body())
         return m.ReadCurves.model_validate({"curves": [{"id": f"c{i}", **row} for i, row in enumerate(rows, 1)]})
+
+    @api.get("/benches/<string:bench>/pictures/<string:file>", responses=_PICTURE)
+    def picture(path: m.PicturePath) -> Response:
+        """Return a picture that lies beside a bench."""
+        media, data = benches.picture(path.bench, path.file)
+        response = Response(data, mimetype=media)
+        response.headers["Cache-Control"] = "private, max-age=3600"
+        return response
 
     @api.get("/benches/<string:bench>/curves/<string:curve>/file", responses=BINARY)
     def curve_file(path: m.CurvePath, query: m.CurveFormatQuery) -> Response:

@@ -86,7 +86,7 @@ export function Board({ curve }: { curve: Curve }) {
           testId="curve-name"
           keep={(name) => doEdit({ kind: 'set_curve', curve: curve.id, name })}
         />
-        <CurveMenu curve={curve} view={view} />
+        <CurveMenu curve={curve} view={view} plane={plane} />
         {inSpace &&
           PLANES.map((p) => (
             <button

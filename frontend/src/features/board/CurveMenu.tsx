@@ -1,5 +1,7 @@
 import { api } from '../../shared/api/client'
 import type { Curve, CurveView } from '../../shared/api/client'
+import { chooseFile } from '../../shared/adding'
+import type { Plane } from '../../shared/planes'
 import { READY, mirrored, moved, reversed } from '../../shared/curveShapes'
 import { namedIn, operatorOf } from '../../shared/operators'
 import { saveBlob } from '../../shared/eye'
@@ -11,7 +13,8 @@ import { lengthText } from '../../shared/units'
 import { useView } from '../../shared/viewState'
 
 /** What can be done with a curve as a whole. */
-export function CurveMenu({ curve, view }: { curve: Curve; view: CurveView | undefined }) {
+export function CurveMenu(props: { curve: Curve; view: CurveView | undefined; plane: Plane }) {
+  const { curve, view, plane } = props
   const floor = useSession((s) => s.bench?.document.floor) ?? 100
   const inSpace = curve.kind === 'path'
   const give = (points: Curve['points'], what: string, closed?: boolean) =>
@@ -38,6 +41,21 @@ export function CurveMenu({ curve, view }: { curve: Curve; view: CurveView | und
       words: `Make it a ${r.words}`,
       act: () => give(r.make(sizeOf(view) ?? floor / 5), r.words, r.closed),
     })),
+    {
+      id: 'trace',
+      words: 'Lay a picture under it, to draw over',
+      note: 'PNG, JPEG',
+      act: () => layUnder(curve, view, plane),
+    },
+    ...(curve.traced
+      ? [
+          {
+            id: 'untrace',
+            words: 'Take the picture away',
+            act: () => doEdit({ kind: 'set_curve', curve: curve.id, untraced: true }),
+          },
+        ]
+      : []),
     ...(inSpace ? (['dxf'] as const) : (['svg', 'dxf'] as const)).map((format) => ({
       id: format,
       words: `Take it out as ${format.toUpperCase()}`,
@@ -68,6 +86,37 @@ export function CurveMenu({ curve, view }: { curve: Curve; view: CurveView | und
       entries={entries}
     />
   )
+}
+
+/** A picture is kept beside the bench and laid under the curve, as wide as that is, its left lower corner at the curve's. */
+function layUnder(curve: Curve, view: CurveView | undefined, plane: Plane): void {
+  const { id } = useSession.getState()
+  if (!id) return
+  chooseFile((name, file) => {
+    api
+      .upload(id, name, file)
+      .then((held) => {
+        const [wide = 1, tall = 1] = held.size
+        const rows = [...(view?.samples ?? []), ...(view?.points.map((p) => p.at) ?? [])]
+        const least = plane.map((k) => Math.min(...rows.map((p) => p[k] ?? 0), Infinity))
+        const extent = sizeOf(view) ?? 100
+        doEdit({
+          kind: 'set_curve',
+          curve: curve.id,
+          what: 'picture',
+          traced: {
+            file: held.file,
+            at: least.map((x) => (Number.isFinite(x) ? Number(x.toPrecision(6)) : 0)),
+            wide: Number(extent.toPrecision(4)),
+            tall: tall / wide,
+            ...(curve.kind === 'path'
+              ? { plane: plane.map((k) => 'xyz'.charAt(k)).join('') as 'xz' | 'xy' | 'yz' }
+              : {}),
+          },
+        })
+      })
+      .catch((e: unknown) => say(e instanceof Error ? e.message : String(e), 'error'))
+  }, '.png,.jpg,.jpeg')
 }
 
 function takeOut(curve: string, format: 'svg' | 'dxf'): void {

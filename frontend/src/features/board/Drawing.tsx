@@ -1,5 +1,6 @@
 import { useState } from 'react'
 import type { PointerEvent as ReactPointerEvent, WheelEvent } from 'react'
+import { api } from '../../shared/api/client'
 import type { Curve, CurveView } from '../../shared/api/client'
 import { pulled, pulls } from '../../shared/curveMoves'
 import { meantPlace } from '../../shared/curveSnap'
@@ -9,11 +10,12 @@ import type { Pair } from '../../shared/dragging'
 import { freeId, snapped } from '../../shared/format'
 import { inPlane } from '../../shared/planes'
 import type { Plane } from '../../shared/planes'
-import { edit } from '../../shared/session'
+import { edit, say, useSession } from '../../shared/session'
 import { useLengths } from '../../shared/shown'
-import { lengthFigure, lengthText } from '../../shared/units'
+import { lengthText } from '../../shared/units'
 import { Handle, Ruling } from './Ruling'
 import type { Window } from './Ruling'
+import { FilletText, nearestPiece, toPath } from './line'
 import { handleSnaps, pointSnaps } from './snaps'
 
 const NEAR = 9 // px
@@ -212,6 +214,10 @@ export function Drawing(props: DrawingProps) {
       y: at[1] + (w.y - at[1]) / factor,
     })
   }
+  const bench = useSession((s) => s.id)
+  const lies = view?.traced?.plane
+  const here = plane.map((k) => 'xyz'.charAt(k)).join('')
+  const traced = view?.traced && (!lies || lies === here) ? view.traced : null
   const path = toPath(view, px)
   const axis = px([0, 0, 0])[0]
   const end = (p: readonly number[], handle: readonly number[]) =>
@@ -228,6 +234,20 @@ export function Drawing(props: DrawingProps) {
       data-x={w.x}
       data-y={w.y}
     >
+      {traced && (
+        <image
+          className="traced"
+          data-testid="traced"
+          href={api.pictureAddress(bench ?? '', traced.file)}
+          x={flat([traced.at[0] ?? 0, 0])[0]}
+          y={flat([0, (traced.at[1] ?? 0) + traced.tall])[1]}
+          width={traced.wide * w.scale}
+          height={traced.tall * w.scale}
+          preserveAspectRatio="none"
+          pointerEvents="none"
+          onError={() => say(`The picture ${traced.file} is not there any more.`, 'error')}
+        />
+      )}
       <Ruling w={w} size={size} px={flat} />
       {curve.kind !== 'path' && (
         <line className="axis" x1={axis} x2={axis} y1={0} y2={size[1]} pointerEvents="none" />
@@ -357,80 +377,4 @@ function Reach(props: {
       </text>
     </g>
   )
-}
-
-/** The radius of a corner, beside it, on the side of its arc. */
-function FilletText(props: {
-  f: CurveView['fillets'][number]
-  points: CurveView['points']
-  px: (p: readonly number[]) => Pair
-}) {
-  const { f, points, px } = props
-  const lengths = useLengths()
-  const corner = points.find((p) => p.id === f.point)
-  if (!corner) return null
-  const [x, y] = px(corner.at)
-  const [cx, cy] = px(f.centre)
-  // of a chamfer there is no centre: it stands on the side that has room
-  const left = !f.cut && cx < x
-  const room =
-    f.radius < f.asked * (1 - 1e-9)
-      ? ` (room for no more, ${lengthFigure(f.asked, lengths, 4)} asked)`
-      : ''
-  return (
-    <text
-      x={x + (left ? -8 : 8)}
-      y={y + (cy < y ? 20 : -11)}
-      textAnchor={left ? 'end' : 'start'}
-      pointerEvents="none"
-    >
-      {f.cut ? 'C' : 'R'} {lengthText(f.radius, lengths, 4)}
-      {room}
-    </text>
-  )
-}
-
-function toPath(view: CurveView | undefined, px: (p: readonly number[]) => Pair): string {
-  if (!view?.samples.length) return ''
-  return (
-    view.samples
-      .map(
-        (p, i) =>
-          `${i ? 'L' : 'M'}${px(p)
-            .map((v) => v.toFixed(2))
-            .join(' ')}`,
-      )
-      .join('') + (view.closed ? 'Z' : '')
-  )
-}
-
-/** The point behind which a new one on the line belongs, the piece whose chord is nearest as it is drawn; and the place on that chord. */
-export function nearestPiece(
-  view: CurveView | undefined,
-  at: Pair,
-  [across, up]: Plane,
-): { after: string | null; place: number[] } {
-  const pts = view?.points ?? []
-  const last = pts.at(-1)
-  let best = { after: last?.id ?? null, place: [...(last?.at ?? [...at])] }
-  let least = Infinity
-  const count = view?.closed ? pts.length : pts.length - 1
-  for (let i = 0; i < count; i += 1) {
-    const a = pts[i]
-    const b = pts[(i + 1) % pts.length]
-    if (!a || !b) continue
-    const [ax, ay] = [a.at[across] ?? 0, a.at[up] ?? 0]
-    const [bx, by] = [b.at[across] ?? 0, b.at[up] ?? 0]
-    const l = (bx - ax) ** 2 + (by - ay) ** 2
-    const t =
-      l > 0
-        ? Math.min(1, Math.max(0, ((at[0] - ax) * (bx - ax) + (at[1] - ay) * (by - ay)) / l))
-        : 0
-    const d = Math.hypot(at[0] - ax - t * (bx - ax), at[1] - ay - t * (by - ay))
-    if (d < least) {
-      least = d
-      best = { after: a.id, place: a.at.map((x, k) => x + t * ((b.at[k] ?? x) - x)) }
-    }
-  }
-  return best
 }

@@ -100,6 +100,13 @@ export function Rows(props: {
           ))}
         </tbody>
       </table>
+      {curve.traced && (
+        <p className="figures" style={{ margin: '8px 0 0', fontSize: 14 }} data-testid="traced-row">
+          {curve.traced.file}, {number(`curves/${curve.id}/traced/wide`, false)} wide, at{' '}
+          {number(`curves/${curve.id}/traced/at/0`)},{' '}
+          {number(`curves/${curve.id}/traced/at/1`, false)}
+        </p>
+      )}
       <Piece curve={curve} plane={props.plane} chosen={chosen} number={number} />
       <p className="muted" style={{ margin: '10px 0 4px', fontSize: 13 }}>
         Click the line to add a point. Shift and drag chooses several, Ctrl drags freely; Delete

@@ -232,6 +232,8 @@ export const api = {
       `/api/benches/${bench}/sheet?${new URLSearchParams(query).toString()}`,
       query['format'] === 'pdf' ? 'application/pdf' : 'image/svg+xml',
     ),
+  pictureAddress: (bench: string, file: string) =>
+    `/api/benches/${bench}/pictures/${encodeURIComponent(file)}`,
   curveFile: (bench: string, curve: string, format: 'svg' | 'dxf') =>
     file(
       `/api/benches/${bench}/curves/${curve}/file?format=${format}`,

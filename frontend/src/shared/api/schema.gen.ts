@@ -227,6 +227,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/benches/{bench}/pictures/{file}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return a picture that lies beside a bench. */
+        get: operations["api_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/benches/{bench}/curves/{curve}/file": {
         parameters: {
             query?: never;
@@ -1014,7 +1031,10 @@ export interface components {
             points: number;
             /** Faces */
             faces: number;
-            /** Size */
+            /**
+             * Size
+             * @description of a mesh in its own unit, of a picture in pixels
+             */
             size: number[];
             /** Has Units */
             has_units: boolean;
@@ -1053,6 +1073,8 @@ export interface components {
             points: components["schemas"]["CurvePoint"][];
             sampling?: components["schemas"]["Sampling"];
             placement?: components["schemas"]["Placement"];
+            /** @description a picture under it on the board */
+            traced?: components["schemas"]["Traced"] | null;
         };
         /**
          * CurvePoint
@@ -1162,6 +1184,41 @@ export interface components {
              * @description chords per piece
              */
             count?: number | string | null;
+        };
+        /**
+         * Traced
+         * @description A picture that lies under a curve on the drawing board, to be drawn over; it is part of no body.
+         */
+        Traced: {
+            /**
+             * File
+             * @description a PNG or JPEG beside the bench
+             */
+            file: string;
+            /**
+             * At
+             * @description its lower left corner in the plane it lies in, mm
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            at?: (number | string)[];
+            /**
+             * Wide
+             * @description mm across; its height follows
+             */
+            wide: number | string;
+            /**
+             * Tall
+             * @description its height in shares of its width
+             */
+            tall: number;
+            /**
+             * Plane
+             * @description of a path: the plane it lies in
+             */
+            plane?: ("xz" | "xy" | "yz") | null;
         };
         /**
          * BenchView
@@ -1350,6 +1407,8 @@ export interface components {
             samples: number[][];
             /** Fillets */
             fillets: components["schemas"]["FilletView"][];
+            /** @description the picture under it */
+            traced: components["schemas"]["TracedView"] | null;
             error: components["schemas"]["ErrorView"] | null;
         };
         /**
@@ -1827,6 +1886,22 @@ export interface components {
             number: number;
             /** Label */
             label: string;
+        };
+        /**
+         * TracedView
+         * @description A picture under a curve, its numbers worked out.
+         */
+        TracedView: {
+            /** File */
+            file: string;
+            /** At */
+            at: number[];
+            /** Wide */
+            wide: number;
+            /** Tall */
+            tall: number;
+            /** Plane */
+            plane: ("xz" | "xy" | "yz") | null;
         };
         /**
          * PartsView
@@ -2388,6 +2463,13 @@ export interface components {
              * @description further curves that come of it
              */
             others?: components["schemas"]["Curve"][];
+            traced?: components["schemas"]["Traced"] | null;
+            /**
+             * Untraced
+             * @description the picture under it is taken away
+             * @default false
+             */
+            untraced?: boolean;
         };
         /**
          * SetDimension
@@ -3958,6 +4040,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReadCurves"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+                file: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description a picture */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                    "image/jpeg": string;
                 };
             };
             /** @description not there */

@@ -136,6 +136,18 @@ class Placement(_Model):
     )
 
 
+class Traced(_Model):
+    """A picture that lies under a curve on the drawing board, to be drawn over; it is part of no body."""
+
+    file: str = Field(min_length=1, max_length=120, description="a PNG or JPEG beside the bench")
+    at: list[Number] = Field(
+        default=[0, 0], min_length=2, max_length=2, description="its lower left corner in the plane it lies in, mm"
+    )
+    wide: Number = Field(description="mm across; its height follows")
+    tall: float = Field(gt=0, le=1e4, description="its height in shares of its width")
+    plane: Literal["xz", "xy", "yz"] | None = Field(None, description="of a path: the plane it lies in")
+
+
 class Curve(_Model):
     """A profile: points in its own plane; or a path: points in space. Open or closed."""
 
@@ -146,6 +158,7 @@ class Curve(_Model):
     points: list[CurvePoint] = Field(max_length=2000)
     sampling: Sampling = Field(default_factory=Sampling)
     placement: Placement = Field(default_factory=Placement)
+    traced: Traced | None = Field(None, description="a picture under it on the board")
 
     @property
     def across(self) -> int:

@@ -10,7 +10,7 @@ from jukai.core.operators.fields import field_at, fields_of
 from jukai.core.operators.registry import get_operator
 from jukai.core.recipe.bench import Bench, Curve, CurvePoint, Part
 from jukai.core.recipe.edit_kinds import AddCurve, AddPoint, Edit, RemoveCurve, RemovePoint, SetCurve, SetPoint
-from jukai.core.recipe.editing import find, given, insert, with_curves, with_part, with_point_ids
+from jukai.core.recipe.editing import find, given, insert, with_curves, with_part
 from jukai.core.recipe.references import uses_of
 
 __all__ = ["APPLY", "label"]
@@ -94,7 +94,10 @@ def _remove_point(bench: Bench, e: RemovePoint) -> Bench:
 
 
 def _set_curve(bench: Bench, e: SetCurve) -> Bench:
-    done = _with_curve(bench, e.curve, lambda c: c.model_copy(update=given(e, "name", "closed", "sampling", "points")))
+    update = given(e, "name", "closed", "sampling", "points", "traced")
+    if e.untraced:
+        update["traced"] = None
+    done = _with_curve(bench, e.curve, lambda c: c.model_copy(update=update))
     return done if e.points is None and not e.others else with_curves(done, e.others)
 
 

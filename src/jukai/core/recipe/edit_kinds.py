@@ -23,6 +23,7 @@ from jukai.core.recipe.bench import (  # fmt: skip
     Sampling,
     Shown,
     Side,
+    Traced,
 )
 from jukai.core.validation import first_error
 
@@ -156,6 +157,8 @@ class SetCurve(_Edit):
     points: list[CurvePoint] | None = Field(None, min_length=2, max_length=2000)
     what: str = Field("points", max_length=40)
     others: list[Curve] = Field(default_factory=list, max_length=20, description="further curves that come of it")
+    traced: Traced | None = None
+    untraced: bool = Field(default=False, description="the picture under it is taken away")
 
 
 class RemoveCurve(_Edit):
