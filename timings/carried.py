@@ -10,6 +10,7 @@ from jukai.core.operators.base import Context
 from jukai.core.operators.registry import get_operator
 from jukai.core.recipe.bench import Bench, Step
 from jukai.core.recipe.resolve import Resolver
+from jukai.memory import keep_freed_memory
 from timings.bevels import floor
 from timings.measure import Row, measure
 
@@ -60,4 +61,5 @@ def carried() -> None:
 
 
 if __name__ == "__main__":
+    keep_freed_memory()  # as the command and the server do
     carried()

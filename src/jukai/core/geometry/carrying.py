@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.arrays import Array, Floats
+from jukai.core.geometry.kernels import FEW, kernel
 from jukai.core.geometry.paths import Frames, Stations
 from jukai.core.geometry.tubes import Run
 
@@ -115,7 +116,12 @@ def tightest(run: Run, stations: Stations, section: Floats) -> Tight | None:
         np.einsum("ij,ij->i", run.scale[to, None] * v[to] - run.scale[start, None] * v[start], way)
         for v in (run.across, run.up)
     ]
-    back = -(np.column_stack(gain) @ section.T).min(axis=1)
+    most = np.hypot(*gain) * np.sqrt((section**2).sum(axis=1).max())
+    near = np.flatnonzero(most >= forward)  # no point can go back farther than that
+    if not len(near):
+        return None
+    back = np.zeros(len(forward))
+    back[near] = -(np.column_stack(gain)[near] @ section.T).min(axis=1)
     share = forward / np.maximum(back, 1e-300)
     k = int(np.argmin(np.where(back > 0, share, np.inf)))
     if back[k] <= 0 or share[k] >= 1:
@@ -127,9 +133,25 @@ def tightest_of(places: Floats, stations: Stations) -> Tight | None:
     """Return the same of rings (k, n, 3) of any shape: between which stations points go back, None where all go forward."""
     start, to, way = _ways(stations)
     step = np.einsum("ij,ij->i", stations.points[to] - stations.points[start], way)
-    levels = np.einsum("ijk,ik->ij", places[to] - places[start], way)
-    least = levels.min(axis=1)
+    if places.size > FEW:
+        least = np.empty(len(way))
+        _least(np.ascontiguousarray(places), to.astype(np.int64), way, least)
+    else:
+        least = np.einsum("ijk,ik->ij", places[to] - places[start], way).min(axis=1)
     k = int(np.argmin(least))
     if least[k] > 0:
         return None
     return Tight(k, float(step[k] / max(step[k] - least[k], 1e-300)))
+
+
+@kernel
+def _least(places: Array, to: Array, way: Array, out: Array) -> None:
+    """Write how far the point of each ring (k, n, 3) that goes least goes on its way to the next ring."""
+    for i in range(way.shape[0]):
+        x, y, z = way[i, 0], way[i, 1], way[i, 2]
+        least = np.inf
+        for j in range(places.shape[1]):
+            k = to[i]
+            level = (places[k, j, 0] - places[i, j, 0]) * x + (places[k, j, 1] - places[i, j, 1]) * y
+            least = min(least, level + (places[k, j, 2] - places[i, j, 2]) * z)
+        out[i] = least

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import pairwise
 
 import numpy as np
 
-from jukai.core.geometry.arrays import Bools, Floats
+from jukai.core.geometry.arrays import Array, Bools, Floats
+from jukai.core.geometry.kernels import FEW, kernel, piece
 
-__all__ = ["Outline", "alike", "least_turn", "pairs_of_corners"]
+__all__ = ["Course", "Outline", "alike", "least_turn", "pairs_of_corners"]
 
 _EVEN = 512
 """Places by which two outlines are held against each other."""
@@ -19,7 +21,7 @@ _MOST_CORNERS = 400
 """Corners beyond which outlines are paired by their length alone."""
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, eq=False)
 class Outline:
     """A closed polyline, counter-clockwise.
 
@@ -32,7 +34,7 @@ class Outline:
     points: Floats
     corner: Bools
 
-    @property
+    @cached_property
     def share(self) -> Floats:
         """How far round each point stands, (n + 1,) from 0 to 1; the last is the first again."""
         step = np.hypot(*(np.roll(self.points, -1, axis=0) - self.points).T)
@@ -100,32 +102,10 @@ def pairs_of_corners(a: Outline, b: Outline) -> list[tuple[int, int]]:
     rows, cols = np.flatnonzero(a.corner), np.flatnonzero(b.corner)
     if not len(rows) or not len(cols) or max(len(rows), len(cols)) > _MOST_CORNERS:
         return []
-    s, t = a.share[rows], b.share[cols]
-    gap = np.abs((s[:, None] - t[None] + 0.5) % 1.0 - 0.5)
-    bend = np.abs(_turns(a)[rows][:, None] - _turns(b)[cols][None])
-    cost = gap + 0.02 * bend
-    alone = _NEAR / 2
-    n, m = cost.shape
-    best = np.zeros((n + 1, m + 1))
-    best[:, 0], best[0] = alone * np.arange(n + 1), alone * np.arange(m + 1)
-    for i in range(1, n + 1):
-        paired = best[i - 1, :-1] + cost[i - 1]
-        skipped = best[i - 1, 1:] + alone
-        row = np.minimum(paired, skipped)
-        # along a row a corner of ``b`` may be left alone: running least of (row - alone * j)
-        ahead = np.concatenate([best[i, :1], row - alone * np.arange(1, m + 1)])
-        best[i] = np.minimum.accumulate(ahead) + alone * np.arange(m + 1)
-    out = []
-    i, j = n, m
-    while i and j:
-        if abs(best[i, j] - best[i - 1, j - 1] - cost[i - 1, j - 1]) < 1e-12:
-            out.append((int(rows[i - 1]), int(cols[j - 1])))
-            i, j = i - 1, j - 1
-        elif abs(best[i, j] - best[i - 1, j] - alone) < 1e-12:
-            i -= 1
-        else:
-            j -= 1
-    return out[::-1]
+    best = np.empty((len(rows) + 1, len(cols) + 1))
+    pairs = np.empty((min(len(rows), len(cols)), 2), dtype=np.int64)
+    found = _paired(a.share[rows], b.share[cols], _turns(a)[rows], _turns(b)[cols], _NEAR / 2, best, pairs)
+    return [(int(rows[i]), int(cols[j])) for i, j in pairs[:found][::-1].tolist()]
 
 
 def _turns(o: Outline) -> Floats:
@@ -188,3 +168,126 @@ def _once(places: Floats) -> Floats:
     """Return places in order, those that are the same but for rounding once."""
     out = np.sort(places[places < 1 - 1e-9])
     return np.asarray(out[np.concatenate([[True], np.diff(out) > 1e-9])])
+
+
+@piece
+def _apart(s: float, t: float, bend: float, other: float) -> float:
+    """Return what it costs to pair two corners: how far round they stand from each other, and a little of how unlike they turn."""
+    gap = abs(s - t)
+    return min(gap, 1 - gap) + 0.02 * abs(bend - other)
+
+
+@kernel
+def _paired(s: Array, t: Array, bend: Array, other: Array, alone: float, best: Array, pairs: Array) -> int:
+    """Write the pairs of corners in order that cost least, last first, one that is left alone costing ``alone``; return how many."""
+    n, m = len(s), len(t)
+    for i in range(n + 1):
+        for j in range(m + 1):
+            if i == 0 or j == 0:
+                best[i, j] = alone * (i + j)
+                continue
+            both = best[i - 1, j - 1] + _apart(s[i - 1], t[j - 1], bend[i - 1], other[j - 1])
+            best[i, j] = min(both, min(best[i - 1, j], best[i, j - 1]) + alone)
+    i, j, found = n, m, 0
+    while i > 0 and j > 0:
+        if best[i, j] == best[i - 1, j - 1] + _apart(s[i - 1], t[j - 1], bend[i - 1], other[j - 1]):
+            i -= 1
+            j -= 1
+            pairs[found, 0], pairs[found, 1] = i, j
+            found += 1
+        elif best[i, j] == best[i - 1, j] + alone:
+            i -= 1
+        else:
+            j -= 1
+    return found
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Course:
+    """How points run from ring to ring: straight, or on cubic Hermite curves through all of them.
+
+    Attributes
+    ----------
+    rings : (m, n, 2) that are run through; of a closed course the first is the last again.
+    tangent : (m, n, 2) at each, by the share of the way; None where it runs straight.
+    behind, part, span : (k,) of each place along the way the ring behind it, how far on to the next it is, and the share between these.
+    """
+
+    rings: Floats
+    tangent: Floats | None
+    behind: Array
+    part: Floats
+    span: Floats
+
+    @staticmethod
+    def through(rings: Floats, where: Floats, share: Floats, *, smooth: bool, closed: bool) -> Course:
+        """Return the course through rings (m, n, 2) that stand at shares ``where`` of the way, at places ``share`` of it."""
+        full = np.concatenate([rings, rings[:1]]) if closed else rings
+        i = np.clip(np.searchsorted(where, share, side="right") - 1, 0, len(where) - 2)
+        span = np.diff(where)
+        tangent = None
+        if smooth and len(full) >= 3:
+            slope = np.diff(full, axis=0) / span[:, None, None]
+            tangent = np.empty_like(full)
+            tangent[1:-1] = (slope[:-1] + slope[1:]) / 2  # they stand evenly apart
+            if closed:
+                tangent[0] = tangent[-1] = (slope[0] + slope[-1]) / 2
+            else:
+                tangent[0], tangent[-1] = 1.5 * slope[0] - 0.5 * tangent[1], 1.5 * slope[-1] - 0.5 * tangent[-2]
+        return Course(full, tangent, i, (share - where[i]) / span[i], span[i])
+
+    def flat(self, rows: Array | slice) -> Floats:
+        """Return rings (k, n, 2) at some places along the way, as they lie in their own planes."""
+        i, t = self.behind[rows], self.part[rows][:, None, None]
+        a, b = self.rings[i], self.rings[i + 1]
+        if self.tangent is None:
+            return np.asarray(a + (b - a) * t)
+        h = self.span[rows][:, None, None]
+        m0, m1 = self.tangent[i] * h, self.tangent[i + 1] * h
+        return np.asarray(a + t * m0 + t * t * (3 * (b - a) - 2 * m0 - m1) + t**3 * (2 * (a - b) + m0 + m1))
+
+    def places(self, centres: Floats, across: Floats, up: Floats) -> Floats:
+        """Return them in space (k, n, 3); ``across`` and ``up`` (k, 3) are as long as their size."""
+        k, n = len(self.part), self.rings.shape[1]
+        if k * n * 3 <= FEW:
+            flat = self.flat(slice(None))
+            return np.asarray(centres[:, None] + flat[..., :1] * across[:, None] + flat[..., 1:] * up[:, None])
+        out = np.empty((k, n, 3))
+        smooth = self.tangent is not None
+        tangent = self.rings if self.tangent is None else self.tangent
+        tables = (self.rings, tangent, self.part, self.span, centres, across, up)
+        _stood(*(np.ascontiguousarray(a, dtype=np.float64) for a in tables), self.behind.astype(np.int64), smooth, out)
+        return out
+
+
+@kernel
+def _stood(
+    rings: Array,
+    tangent: Array,
+    part: Array,
+    span: Array,
+    centres: Array,
+    across: Array,
+    up: Array,
+    behind: Array,
+    smooth: bool,
+    out: Array,
+) -> None:
+    """Write rings between rings into space, as ``Course`` says."""
+    for i in range(part.shape[0]):
+        a, t, h = behind[i], part[i], span[i]
+        for j in range(rings.shape[1]):
+            x, y = 0.0, 0.0
+            for c in range(2):
+                p, q = rings[a, j, c], rings[a + 1, j, c]
+                if smooth:
+                    m, e = tangent[a, j, c] * h, tangent[a + 1, j, c] * h
+                    v = p + t * m + t * t * (3 * (q - p) - 2 * m - e) + t * t * t * (2 * (p - q) + m + e)
+                else:
+                    v = p + (q - p) * t
+                if c == 0:
+                    x = v
+                else:
+                    y = v
+            for c in range(3):
+                out[i, j, c] = centres[i, c] + x * across[i, c] + y * up[i, c]

@@ -174,7 +174,11 @@ class Path:
 
     def _at(self, piece: np.ndarray, t: Floats) -> tuple[Floats, Floats]:
         """Return points and unit directions at parameters of pieces."""
-        points, slopes = _bezier(self._control[piece], t)
+        if len(piece) > _FEW_STATIONS:
+            points, slopes = np.empty((len(piece), 3)), np.empty((len(piece), 3))
+            _places(self._control, piece.astype(np.int64), np.ascontiguousarray(t, dtype=np.float64), points, slopes)
+        else:
+            points, slopes = _bezier(self._control[piece], t)
         for k, p in enumerate(self.pieces):
             if isinstance(p, Arc):
                 here = piece == k
@@ -288,6 +292,36 @@ def _bezier(control: Floats, t: Floats) -> tuple[Floats, Floats]:
         near = np.clip(t[still] + np.where(t[still] < 0.5, 1e-4, -1e-4), 0, 1)
         slopes[still] = _derivative(control[still], near)
     return points, slopes
+
+
+@piece
+def _slope(c: Array, t: float, out: Array) -> float:
+    """Write the derivative of a cubic (4, 3) at a parameter; return its length."""
+    s = 1 - t
+    total = 0.0
+    for a in range(3):
+        d = 3 * (s * s * (c[1, a] - c[0, a]) + 2 * t * s * (c[2, a] - c[1, a]) + t * t * (c[3, a] - c[2, a]))
+        out[a] = d
+        total += d * d
+    return float(total**0.5)
+
+
+@kernel
+def _places(control: Array, which: Array, t: Array, points: Array, slopes: Array) -> None:
+    """Write points and derivatives (k, 3) of cubic pieces (m, 4, 3) ``which`` at parameters, as ``_bezier`` does."""
+    for i in range(which.shape[0]):
+        c = control[which[i]]
+        u, s = t[i], 1 - t[i]
+        reach = 0.0
+        for a in range(3):
+            points[i, a] = s * s * s * c[0, a] + 3 * s * s * u * c[1, a] + 3 * s * u * u * c[2, a] + u * u * u * c[3, a]
+            if u == 1:
+                points[i, a] = c[3, a]
+            for k in range(1, 4):
+                reach = max(reach, abs(c[k, a] - c[0, a]))
+        if _slope(c, u, slopes[i]) <= 1e-9 * reach:
+            near = u + 1e-4 if u < 0.5 else u - 1e-4
+            _slope(c, near, slopes[i])
 
 
 def _derivative(control: Floats, t: Floats) -> Floats:

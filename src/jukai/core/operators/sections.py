@@ -12,7 +12,7 @@ from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.crossings import polyline_crossing
 from jukai.core.geometry.graphs import Graph
 from jukai.core.notes import Note
-from jukai.core.operators.base import Callout, CalloutForm, Point, three
+from jukai.core.operators.base import Callout, CalloutForm, Point, points_of, three
 from jukai.core.operators.inputs import CurveInput
 
 if TYPE_CHECKING:
@@ -40,8 +40,15 @@ _LEAST_ROWS = 48
 """Rows of a run along which something varies, where none are given."""
 _MOST_TURN = 7.5
 """Degrees that neighbouring sections of a twisted run may be turned against each other, where no rows are given."""
+_MOST_HELD = 500
+"""Stations that points of a path are held at: the nearest of so many."""
 _COARSE = 45.0
 """Degrees by which a row may turn before it is said that there are too few."""
+
+
+_MOST_SECTIONS = 200
+_SECTIONS: dict[str, tuple[Floats, Floats]] = {}
+"""Sections that were found to be sound, by the key of their curve: while its path is dragged they stay the same."""
 
 
 def square_section(sides: int) -> Floats:
@@ -75,6 +82,9 @@ def closed_section(profile: CurveInput, field: str) -> tuple[Floats, Floats]:
     ValueProblem
         When it is open, crosses itself or has no area.
     """
+    known = _SECTIONS.get(profile.key)
+    if known is not None:
+        return known
     points, name = profile.sampled.points, profile.name
     if not profile.sampled.closed or len(points) < 3:
         raise ValueProblem(f"The profile '{name}' is open.", field=field, hint="Close it on the drawing board.")
@@ -92,7 +102,12 @@ def closed_section(profile: CurveInput, field: str) -> tuple[Floats, Floats]:
     if not abs(area) > 1e-12 * extent**2:
         raise ValueProblem(f"The profile '{name}' encloses no area.", field=field, hint="Move its points apart.")
     centre = points[0] + ((p + q) * cross[:, None]).sum(axis=0) / (6 * area)
-    return (points if area > 0 else points[::-1]), np.asarray(centre)
+    found = (points if area > 0 else points[::-1]), np.asarray(centre)
+    if profile.key:
+        _SECTIONS[profile.key] = found
+        while len(_SECTIONS) > _MOST_SECTIONS:
+            del _SECTIONS[next(iter(_SECTIONS))]
+    return found
 
 
 def corner_notes(profile: CurveInput, place: Callable[[Floats], Point]) -> list[Note]:
@@ -230,14 +245,15 @@ def path_points(path: CurveInput, stations: Floats, edge: Floats, move: Floats |
     linear, shift = (np.eye(3), np.zeros(3)) if move is None else (move[:, :3], move[:, 3])
     across = three(linear[:, 0])
     second = three(linear[:, 2] if flat else linear[:, 1])
-    for point, at in zip(path.point_ids, path.shape.at, strict=True):
-        drawn = np.array([at[0], 0.0, at[1]]) if flat else at
-        spot = linear @ drawn + shift
-        grip = edge[int(((stations - spot) ** 2).sum(axis=1).argmin())]
-        here = three(spot)
-        yield Callout(
-            f"curves/{path.id}/{point}/at", CalloutForm.POINT, here, here, across, 1.0, second, grip=three(grip)
-        )
+    at = path.shape.at
+    drawn = np.column_stack([at[:, 0], np.zeros(len(at)), at[:, 1]]) if flat else at
+    spots = drawn @ linear.T + shift
+    few = np.linspace(0, len(stations) - 1, min(len(stations), _MOST_HELD)).astype(int)
+    near = stations[few] - spots.mean(axis=0)
+    gaps = (near**2).sum(axis=1) - 2 * (spots - spots.mean(axis=0)) @ near.T
+    grips = points_of(edge[few[gaps.argmin(axis=1)]])
+    for point, here, grip in zip(path.point_ids, points_of(spots), grips, strict=True):
+        yield Callout(f"curves/{path.id}/{point}/at", CalloutForm.POINT, here, here, across, 1.0, second, grip=grip)
 
 
 def reach_of(section: Floats, angle: Floats) -> Floats:

@@ -102,6 +102,7 @@ def loft(values: Values, context: Context) -> Result:
     are four-sided. Joined smoothly, each point runs on a cubic Hermite curve through the profiles.
     """
     from jukai.core.geometry.carrying import run_along, tightest_of
+    from jukai.core.geometry.lofting import Course
     from jukai.core.geometry.paths import frames
     from jukai.core.geometry.tubes import Rings, skin
 
@@ -124,15 +125,16 @@ def loft(values: Values, context: Context) -> Result:
     scale = sizes_along(values.size_along, share, closed=closed)
     turn = np.zeros(len(share)) if values.turn_along is None else values.turn_along(share)
     run = run_along(stations, lies, np.ones(len(share)), turn, float(np.linalg.norm(rings, axis=2).max()))
-    flat = _between(rings, where, share, smooth=values.join == "smooth", closed=closed) * scale[:, None, None]
-    places = run.centres[:, None] + flat[..., :1] * run.across[:, None] + flat[..., 1:] * run.up[:, None]
+    course = Course.through(rings, where, share, smooth=values.join == "smooth", closed=closed)
+    places = course.places(run.centres, run.across * scale[:, None], run.up * scale[:, None])
     context.checkpoint(0.5)
     tight = tightest_of(places, stations)
     first, last = int(scale[0] <= 1e-9 and not closed), len(share) - int(scale[-1] <= 1e-9 and not closed)
     tips = (run.centres[0] if first else None, run.centres[-1] if last < len(share) else None)
     v = np.append(share, 1.0) if closed else share
     capped = values.ends == "flat"
-    caps = (_cap_uv(flat[first]) if capped else None, _cap_uv(flat[last - 1]) if capped else None)
+    ends = course.flat(np.array([first, last - 1]))
+    caps = (_cap_uv(ends[0]) if capped else None, _cap_uv(ends[1]) if capped else None)
     mesh = (cut_alike if _rows(values, path, len(where) - 1) >= _SMOOTH_ROWS else with_short_diagonals)(
         skin(Rings(places[first:last], _round(rings), v, tips, closed=closed), caps, context.step)
     )
@@ -206,27 +208,6 @@ def _rows(values: Values, path: Path, gaps: int) -> int:
     least = max(least, _SMOOTH_ROWS) if values.join == "smooth" and gaps > 1 else least
     bends = 1 if path.flat else sum(path.steps(path.size / 500, path.size / 10))
     return max(least, -(-bends // gaps), -(-_GRAPH_ROWS // gaps) if varies else 1)
-
-
-def _between(rings: Floats, where: Floats, share: Floats, *, smooth: bool, closed: bool) -> Floats:
-    """Return rings (k, n, 2) at shares of the way: straight from one to the next, or on cubic Hermite curves through all."""
-    full = np.concatenate([rings, rings[:1]]) if closed else rings
-    i = np.clip(np.searchsorted(where, share, side="right") - 1, 0, len(where) - 2)
-    span = np.diff(where)
-    t = ((share - where[i]) / span[i])[:, None, None]
-    a, b = full[i], full[i + 1]
-    if not smooth or len(full) < 3:
-        return np.asarray(a + (b - a) * t)
-    slope = np.diff(full, axis=0) / span[:, None, None]
-    tangent = np.empty_like(full)
-    tangent[1:-1] = (slope[:-1] + slope[1:]) / 2  # they stand evenly apart
-    if closed:
-        tangent[0] = tangent[-1] = (slope[0] + slope[-1]) / 2
-    else:
-        tangent[0], tangent[-1] = 1.5 * slope[0] - 0.5 * tangent[1], 1.5 * slope[-1] - 0.5 * tangent[-2]
-    h = span[i][:, None, None]
-    m0, m1 = tangent[i] * h, tangent[i + 1] * h
-    return np.asarray(a + t * m0 + t * t * (3 * (b - a) - 2 * m0 - m1) + t**3 * (2 * (a - b) + m0 + m1))
 
 
 def _round(rings: Floats) -> Floats:
