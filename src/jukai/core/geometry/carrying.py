@@ -102,7 +102,7 @@ def _ways(stations: Stations) -> tuple[np.ndarray, np.ndarray, Floats]:
     to = np.roll(np.arange(k), -1) if stations.closed else np.arange(1, k)
     start = np.arange(len(to))
     way = stations.after[start] + stations.before[to]
-    return start, to, way / np.maximum(np.linalg.norm(way, axis=1), 1e-300)[:, None]
+    return start, to, way / np.maximum(np.sqrt(np.einsum("ij,ij->i", way, way)), 1e-300)[:, None]
 
 
 def tightest(run: Run, stations: Stations, section: Floats) -> Tight | None:
@@ -111,17 +111,16 @@ def tightest(run: Run, stations: Stations, section: Floats) -> Tight | None:
     Between two stations each point of the section must go forward: the path bends too tightly where one goes back.
     """
     start, to, way = _ways(stations)
-    forward = np.einsum("ij,ij->i", stations.points[to] - stations.points[start], way)
-    gain = [
-        np.einsum("ij,ij->i", run.scale[to, None] * v[to] - run.scale[start, None] * v[start], way)
-        for v in (run.across, run.up)
-    ]
-    most = np.hypot(*gain) * np.sqrt((section**2).sum(axis=1).max())
+    tables = (stations.points, run.across, run.up, run.scale, way)
+    gain = np.empty((len(way), 3))
+    _gains(*(np.ascontiguousarray(t, dtype=np.float64) for t in tables), to.astype(np.int64), gain)
+    forward = gain[:, 0]
+    most = np.hypot(gain[:, 1], gain[:, 2]) * np.sqrt((section**2).sum(axis=1).max())
     near = np.flatnonzero(most >= forward)  # no point can go back farther than that
     if not len(near):
         return None
     back = np.zeros(len(forward))
-    back[near] = -(np.column_stack(gain)[near] @ section.T).min(axis=1)
+    back[near] = -(gain[near, 1:] @ section.T).min(axis=1)
     share = forward / np.maximum(back, 1e-300)
     k = int(np.argmin(np.where(back > 0, share, np.inf)))
     if back[k] <= 0 or share[k] >= 1:
@@ -155,3 +154,16 @@ def _least(places: Array, to: Array, way: Array, out: Array) -> None:
             level = (places[k, j, 0] - places[i, j, 0]) * x + (places[k, j, 1] - places[i, j, 1]) * y
             least = min(least, level + (places[k, j, 2] - places[i, j, 2]) * z)
         out[i] = least
+
+
+@kernel
+def _gains(points: Array, across: Array, up: Array, scale: Array, way: Array, to: Array, out: Array) -> None:
+    """Write how far each station goes on its way to the next, and how far a place 1 across and 1 up goes more than it."""
+    for i in range(way.shape[0]):
+        k = to[i]
+        for c in range(3):
+            out[i, c] = 0.0
+        for a in range(3):
+            out[i, 0] += (points[k, a] - points[i, a]) * way[i, a]
+            out[i, 1] += (scale[k] * across[k, a] - scale[i] * across[i, a]) * way[i, a]
+            out[i, 2] += (scale[k] * up[k, a] - scale[i] * up[i, a]) * way[i, a]

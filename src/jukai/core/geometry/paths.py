@@ -169,6 +169,8 @@ class Path:
         corner = np.einsum("ij,ij->i", before, after) < _CORNER
         # where it runs on smoothly the two differ by rounding, or by less than can be seen: one direction for both
         middle = _unit(before + after)
+        if not corner.any():
+            return Stations(points, middle, middle, corner, length, self.long, self.closed)
         b, a = np.where(corner[:, None], before, middle), np.where(corner[:, None], after, middle)
         return Stations(points, b, a, corner, length, self.long, self.closed)
 
@@ -273,7 +275,7 @@ def _turn(a: Floats, b: Floats) -> float:
 
 
 def _unit(rows: Floats) -> Floats:
-    return np.asarray(rows / np.maximum(np.linalg.norm(rows, axis=1), 1e-300)[:, None])
+    return np.asarray(rows / np.maximum(np.sqrt(np.einsum("ij,ij->i", rows, rows)), 1e-300)[:, None])
 
 
 def _bezier(control: Floats, t: Floats) -> tuple[Floats, Floats]:

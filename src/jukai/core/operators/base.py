@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
+from typing import NamedTuple
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict
@@ -52,8 +53,7 @@ class CalloutForm(StrEnum):
 Point = tuple[float, float, float]
 
 
-@dataclass(frozen=True, slots=True)
-class Callout:
+class Callout(NamedTuple):
     """A number drawn on the body, and how a drag there changes it. All in the part's own space.
 
     Attributes
