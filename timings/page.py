@@ -183,6 +183,39 @@ class Graphs(BrowserTest):
         told(self.driver, "a graph's point dragged under a helix of 20 162 faces", 100)
 
 
+def rail() -> dict[str, Any]:
+    section = [{"at": [4, 0]}, {"at": [0, 4]}, {"at": [-4, 0]}, {"at": [0, -4]}]
+    way = [{"at": [0, 0, 0]}, {"at": [0, 0, 40]}, {"at": [40, 10, 40]}, {"at": [60, 40, 20]}]
+    curves = [
+        {"id": "c1", "name": "Section", "closed": True, "points": [p | {"join": "smooth"} for p in section]},
+        {"id": "c2", "name": "Way", "kind": "path", "points": [p | {"id": f"p{i}", "join": "smooth"} for i, p in enumerate(way, 1)]},
+    ]  # fmt: skip
+    step = {"id": "s1", "operator": "sweep", "values": {"profile": "c1", "path": "c2", "rows": 48}}
+    part = {"id": "p1", "name": "Rail", "recipe": [step]}
+    return {"format": "jukai-bench", "version": 2, "name": "Rail", "unit": "mm", "parts": [part], "curves": curves}
+
+
+class Paths(BrowserTest):
+    """A point of a path dragged under a sweep of 48 rows, on the board and in the view."""
+
+    scale = 1
+
+    def runTest(self) -> None:  # noqa: N802
+        self.open_bench(rail())
+        self.driver.execute_script("document.querySelector('[data-testid=step-s1]').click()")
+        self.open_menu("chip-p1/s1/values/path", "Draw Way")
+        for where, grip in (("on the board", "point-p3"), ("in the view", "grip-curves/c2/p3/at")):
+            Bevels.rest(self)  # type: ignore[arg-type]
+            chain = ActionChains(self.driver, duration=60).move_to_element(self.still(grip)).click_and_hold()
+            for i in range(40):
+                chain.move_by_offset(2 if i < 20 else -2, 1 if i < 20 else -1)
+            chain.release().perform()
+            told(self.driver, f"a path's point dragged {where} under a sweep of 48 rows", 100)
+            self.settled()
+            for close in self.all("close-board"):
+                close.click()
+
+
 class Placing(BrowserTest):
     scale = 1
     """How long one position of the pointer takes while a shape is placed, and while a part is pulled."""
@@ -226,6 +259,6 @@ class Placing(BrowserTest):
 
 
 if __name__ == "__main__":
-    suite = unittest.TestSuite([Page(), Placing(), Graphs(), Bevels()])
+    suite = unittest.TestSuite([Page(), Placing(), Graphs(), Paths(), Bevels()])
     result = unittest.TextTestRunner(verbosity=0).run(suite)
     raise SystemExit(not result.wasSuccessful())
