@@ -61,7 +61,7 @@ class Values(OperatorValues):
         relevant='pivot == "beside"',
     )
     angle: float = angle(
-        "How far they are turned; counter-clockwise seen from the tip of the axis.",
+        "How far they are turned; about an axis counter-clockwise seen from its tip, beside them below 0 the other way.",
         default=90.0,
         ge=-36_000,
         le=36_000,
@@ -124,6 +124,8 @@ def revolve_faces(mesh: Mesh, values: Values, context: Context) -> Result:
     foot = foot_of(mesh, values.pick, _sets_out(mesh, frame, values)) or foot
     notes: list[Note] = []
     degrees = _angle(foot, values, notes)
+    if values.pivot == "beside":
+        degrees = abs(degrees)  # the pivot is on the other side then
     _refuse_axis_within(foot, frame, values)
     reach = _reach(foot.places, frame)
     rows = values.rows or chord_sides(reach, max(mesh.size, 2 * reach), degrees)
@@ -174,7 +176,7 @@ def _frame(foot: Foot, mesh: Mesh, values: Values) -> tuple[Frame, float]:
             "What is picked faces no way of its own: there is no beside.", field="pivot", hint="Turn it about an axis of the part.",
         )  # fmt: skip
     across = frame_along(foot.normal).axes
-    a = math.radians(values.toward)
+    a = math.radians(values.toward + (180.0 if values.angle < 0 else 0.0))
     way = math.cos(a) * across[0] + math.sin(a) * across[1]
     sideways = np.cross(foot.normal, way)
     rel = foot.places - foot.centre
@@ -187,7 +189,7 @@ def _frame(foot: Foot, mesh: Mesh, values: Values) -> tuple[Frame, float]:
 def _sets_out(mesh: Mesh, frame: Frame, values: Values) -> Floats:
     """Return where each face (f, 3) sets out to, not of length 1."""
     centres = np.add.reduceat(mesh.points[mesh.corners], mesh.offsets[:-1], axis=0) / mesh.sides[:, None]
-    sense = math.copysign(1.0, values.angle) if values.angle else 0.0
+    sense = float(np.sign(values.angle)) if values.pivot == "axis" else 1.0
     climb = values.rise / math.radians(abs(values.angle)) if values.angle else values.rise
     return np.asarray(sense * np.cross(frame.direction, centres - frame.origin) + climb * frame.direction)
 
@@ -246,7 +248,7 @@ def _warn_of_overlap(foot: Foot, frame: Frame, degrees: float, rise: float, note
         forward = np.sign(degrees) * float(np.cross(frame.direction, foot.centre - frame.origin) @ foot.normal)
         if forward < -_ON:
             text = f"They go into their body this way; through {-degrees:g}° they go out of it."
-            notes.append(Note("info", text, field="angle"))
+            notes.append(Note("warning", text, field="angle"))
 
 
 def _callouts(foot: Foot, frame: Frame, values: Values, degrees: float, motions: Floats) -> tuple[Callout, ...]:
@@ -256,7 +258,8 @@ def _callouts(foot: Foot, frame: Frame, values: Values, degrees: float, motions:
     outer = int(np.argmax(np.round(np.hypot(local[:, 0], local[:, 1]), 9)))
     start = foot.places[border[outer]]
     middle = frame.origin + local[outer, 2] * frame.direction
-    out = [Callout("values/angle", CalloutForm.ANGLE, three(middle), three(start), three(frame.direction))]
+    over = -1.0 if values.pivot == "beside" and values.angle < 0 else 1.0
+    out = [Callout("values/angle", CalloutForm.ANGLE, three(middle), three(start), three(over * frame.direction))]
     half = motions[(len(motions) - 1) // 2]
     spot = three(half[:, :3] @ start + half[:, 3])
     out.append(Callout("values/rows", CalloutForm.COUNT, spot, spot, three(frame.direction), 0.5))

@@ -181,9 +181,13 @@ def sweep_faces(mesh: Mesh, values: Values, context: Context) -> Result:
     notes += path_notes(values.path, path, stations, values.turn_along)
     if tight is not None:
         notes.append(tight_note(stations, tight, "The path bends more tightly than the faces reach inward", "path"))
-    if foot.joined and float(first @ foot.normal) < -1e-9:
+    leaves = float(first @ foot.normal) if foot.normal.any() else 1.0
+    if foot.joined and leaves < -1e-9:
         text = "The path leads into their body: reversed, or turned to leave them squarely, it leads out of it."
-        notes.append(Note("info", text, field="path"))
+        notes.append(Note("warning", text, field="path"))
+    elif abs(leaves) <= 1e-9:
+        text = "The path begins in the plane of the faces: the first walls lie in it and enclose nothing."
+        notes.append(Note("warning", text, field="path"))
     used = {"rows": len(stations.points) - 1, "pick": float(values.pick.count)}
     along = np.linspace(0, len(share) - 1, min(len(share), _MOST_SHOWN)).astype(int)
     shown = np.column_stack([share[along], stations.points[along]])
