@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { cut, firstReach, pulled, pulls, reaching, split } from './curveMoves'
+import { cut, firstReach, inOneLine, pulled, pulls, reaching, split } from './curveMoves'
 
 const spots = [0, 1, 2, 3, 4].map((i) => ({ id: `p${String(i)}`, at: [10 * i, 0] }))
 const points = spots.map((s) => ({ id: s.id, at: [...s.at], fillet: 0, join: 'straight' as const }))
@@ -88,5 +88,14 @@ describe('a length and an angle that are typed', () => {
       '(0) + (3) * cos(a)',
       '(0) + (3) * sin(a)',
     ])
+  })
+})
+
+describe('handles', () => {
+  it('lie in one line where they run away from each other', () => {
+    expect(inOneLine([2, 1], [-4, -2])).toBe(true)
+    expect(inOneLine([2, 1], [4, 2])).toBe(false)
+    expect(inOneLine([2, 1], [-4, -2.1])).toBe(false)
+    expect(inOneLine([0, 0], [-4, -2])).toBe(false)
   })
 })

@@ -168,3 +168,11 @@ export function reaching(
     return `(${x}) + (${piece.long}) * ${typeof way === 'number' ? `(${way.toPrecision(15)})` : way}`
   })
 }
+
+/** Whether two handles of a point lie in one line, away from each other: the curve runs through it without a corner. */
+export function inOneLine(out: readonly number[], into: readonly number[]): boolean {
+  const size = Math.hypot(...out) * Math.hypot(...into)
+  if (!(size > 0)) return false
+  const dot = out.reduce((sum, x, k) => sum + x * (into[k] ?? 0), 0)
+  return dot / size < -0.99999
+}

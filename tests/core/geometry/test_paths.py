@@ -9,7 +9,7 @@ from dataclasses import replace
 import numpy as np
 
 from jukai.core.geometry.carrying import run_along
-from jukai.core.geometry.curves import CurveShape
+from jukai.core.geometry.curves import CurveShape, sample
 from jukai.core.geometry.paths import Stations, frames, least_twist, path_through
 from tests.common import reference
 
@@ -78,6 +78,26 @@ class Lengths(unittest.TestCase):
         self.assertAlmostEqual(path.long, 8 + 6 + 2 * math.sqrt(2), places=9)
         self.assertEqual([tuple(r) for r in path.roundings], [(1, 2.0, 2.0, True)])
         self.assertEqual(int(path.stations([1, 1, 1]).corner.sum()), 2)
+
+    def test_corners_of_curved_pieces_where_the_path_lies_in_a_plane(self) -> None:
+        """However that plane lies: as long as the profile's own samples say, touching both pieces, and none in space."""
+        at = np.array([[0.0, 0], [2, 30], [24, 0], [10, -10]])
+        out, into = np.zeros((4, 2)), np.zeros((4, 2))
+        out[1], into[2] = [10, 5], [0, 10]
+        flat = CurveShape(at, np.array([3.0, 3, 3, 0]), ("straight", "bezier", "straight", "straight"), out, into, closed=True,
+                          tolerance=1e-5, chamfer=np.array([0.0, 0, 0, 2]))  # fmt: skip
+        points = sample(flat).points
+        chords = float(np.hypot(*(np.roll(points, -1, axis=0) - points).T).sum())
+        axes = np.linalg.qr(np.random.default_rng(2).normal(size=(3, 3)))[0][:2]
+        turned = replace(flat, at=at @ axes + 5, out=out @ axes, into=into @ axes)
+        for shape in (flat, turned):
+            path = path_through(shape)
+            self.assertAlmostEqual(path.long / chords, 1, delta=1e-6)
+            self.assertEqual([r.radius for r in path.roundings], [3, 3, 3, 2])
+            stations = path.stations([12] * len(path.pieces))
+            self.assertEqual(int(stations.corner.sum()), 2)  # those of the chamfer
+        bent = replace(turned, at=turned.at + np.array([[0, 0, 0], [0, 0, 0], [0, 0, 0], [1.0, 2, 3]]))
+        self.assertEqual([r.radius for r in path_through(bent).roundings][1:3], [0, 0])
 
     def test_stations_are_even_and_meet_every_corner(self) -> None:
         path = path_through(straight([[0, 0, 0], [0, 0, 8], [6, 0, 8], [6, 5, 8]]))

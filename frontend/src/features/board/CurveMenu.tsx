@@ -156,9 +156,11 @@ export function CurveFacts({ curve, view }: { curve: Curve; view: CurveView | un
   const across = view.samples.map((p) => p[0] ?? 0)
   const [low, high] = [Math.min(...across), Math.max(...across)]
   const over = curve.kind !== 'path' && low < -1e-9 && high > 1e-9
+  const few = (curve.closed ?? false) && curve.points.length < 3
   return (
     <span className="muted figures" data-testid="curve-facts" style={{ whiteSpace: 'nowrap' }}>
       {lengthText(view.length, lengths, 5)}
+      {few && <span className="amber"> two points can't close it: it counts as open</span>}
       {crosses && <span className="amber"> crosses itself at {crosses}</span>}
       {over && goesRound && (
         <>

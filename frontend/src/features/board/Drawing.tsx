@@ -15,6 +15,7 @@ import { useLengths } from '../../shared/shown'
 import { lengthText } from '../../shared/units'
 import { Handle, Ruling } from './Ruling'
 import type { Window } from './Ruling'
+import { inOneLine } from '../../shared/curveMoves'
 import { FilletText, nearestPiece, toPath } from './line'
 import { handleSnaps, pointSnaps } from './snaps'
 
@@ -110,21 +111,32 @@ export function Drawing(props: DrawingProps) {
     if (!p) return
     const from: Pair = [(p.at[i] ?? 0) + (p[which][i] ?? 0), (p.at[j] ?? 0) + (p[which][j] ?? 0)]
     setFrame(w)
+    const other = which === 'out' ? 'into' : 'out'
+    // handles in one line stay so, each as long as it was; Alt breaks it into a corner
+    const smooth = !e.altKey && inOneLine(p.out, p.into)
     dragPlane(
       e,
       local,
       step,
       from,
-      (next) => ({
-        kind: 'set_point',
-        curve: curve.id,
-        point: id,
-        [which]: inPlane(p[which], plane, [
+      (next) => {
+        const to = inPlane(p[which], plane, [
           snapped(next[0] - (p.at[i] ?? 0), 1e-6),
           snapped(next[1] - (p.at[j] ?? 0), 1e-6),
-        ]),
-      }),
-      snapping(handleSnaps(curve, view, plane, id, which)),
+        ])
+        const long = Math.hypot(...to)
+        const by = Math.hypot(...p[other]) / (long || 1)
+        return {
+          kind: 'set_point',
+          curve: curve.id,
+          point: id,
+          [which]: to,
+          ...(smooth && long > 0 ? { [other]: to.map((x) => snapped(-x * by, 1e-6)) } : {}),
+        }
+      },
+      snapping(
+        smooth ? { spots: [], rays: [], levels: [] } : handleSnaps(curve, view, plane, id, which),
+      ),
     )
   }
   const dragReach = (e: ReactPointerEvent<SVGElement>, centre: Pair) => {

@@ -8,10 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from jukai.core.geometry.arrays import Floats
-from jukai.core.geometry.curves import CurveShape, Piece, fillets_of, pieces_of
+from jukai.core.geometry.curves import CurveShape, Piece, fillets_of, part_of_cubic, pieces_of
 from jukai.core.geometry.paths import Arc, path_through
 
-__all__ = ["Circular", "Segment", "part_of_cubic", "segments_of"]
+__all__ = ["Circular", "Segment", "segments_of"]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -49,20 +49,6 @@ def segments_of(shape: CurveShape) -> list[Segment]:
         s for s in rows
         if s.inner is not None or s.circle is not None or float(np.abs(s.q - s.p).max()) > least
     ]  # fmt: skip
-
-
-def part_of_cubic(control: Floats, start: float, stop: float) -> Floats:
-    """Return the control points (4, d) of a cubic between two parameters (de Casteljau, twice)."""
-    c = _first_part(control, stop) if stop < 1 else control
-    return _first_part(c[::-1], 1 - start / stop)[::-1] if start > 0 else c
-
-
-def _first_part(control: Floats, t: float) -> Floats:
-    rows, out = control, [control[0]]
-    while len(rows) > 1:
-        rows = rows[:-1] + (rows[1:] - rows[:-1]) * t
-        out.append(rows[0])
-    return np.array(out)
 
 
 def _of_profile(shape: CurveShape) -> list[Segment]:

@@ -17,6 +17,7 @@ __all__ = [
     "Sampled",
     "bezier",
     "fillets_of",
+    "part_of_cubic",
     "pieces_of",
     "sample",
     "smooth_handles",
@@ -164,6 +165,20 @@ def bezier(control: Floats, t: Floats | float) -> Floats:
     while len(points) > 1:
         points = [p + (q - p) * t for p, q in pairwise(points)]
     return np.asarray(points[0])
+
+
+def part_of_cubic(control: Floats, start: float, stop: float) -> Floats:
+    """Return the control points (4, d) of a cubic between two parameters (de Casteljau, twice)."""
+    c = _first_part(control, stop) if stop < 1 else control
+    return _first_part(c[::-1], 1 - start / stop)[::-1] if start > 0 else c
+
+
+def _first_part(control: Floats, t: float) -> Floats:
+    rows, out = control, [control[0]]
+    while len(rows) > 1:
+        rows = rows[:-1] + (rows[1:] - rows[:-1]) * t
+        out.append(rows[0])
+    return np.array(out)
 
 
 def steps_for_arc(radius: float, angle: float, tolerance: float) -> int:

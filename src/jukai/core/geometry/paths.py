@@ -10,7 +10,7 @@ from typing import NamedTuple
 import numpy as np
 
 from jukai.core.geometry.arrays import Array, Bools, Floats
-from jukai.core.geometry.curves import CurveShape, Piece, pieces_of, steps_for_arc
+from jukai.core.geometry.curves import CurveShape, Piece, fillets_of, part_of_cubic, pieces_of, steps_for_arc
 from jukai.core.geometry.kernels import kernel, piece
 
 __all__ = ["Arc", "Frames", "Path", "Rounding", "Stations", "frames", "least_twist", "path_through", "upright"]
@@ -191,7 +191,7 @@ class Path:
 def path_through(shape: CurveShape) -> Path:
     """Return the path of a curve; one of two columns lies in the plane Y = 0, across along X, up along Z.
 
-    Corners between straight pieces may be round. Those of curved pieces stay as they are.
+    Corners between straight pieces may be round; those of curved pieces where the whole curve lies in a plane, else they stay.
     """
     flat = shape.at.shape[1] == 2
     at, out, into = (_in_space(rows) if flat else rows for rows in (shape.at, shape.out, shape.into))
@@ -211,6 +211,9 @@ def _rounded(shape: CurveShape, pieces: list[Piece | Arc]) -> tuple[list[Piece |
     n = len(shape.at)
     closed = shape.closed and n > 2
     legs = shape.legs
+    axes = _plane_of(shape) if _beside_curved(shape, pieces) else None
+    if axes is not None:
+        return _rounded_in_plane(shape, axes)
     asked = [i for i in (range(n) if closed else range(1, n - 1)) if shape.fillet[i] > 0 or legs[i] > 0]
     need: dict[int, float] = {}
     out: list[Rounding] = []
@@ -245,6 +248,45 @@ def _rounded(shape: CurveShape, pieces: list[Piece | Arc]) -> tuple[list[Piece |
             at = (k + 1) % n
             trimmed.append(_corner_cut(shape, at, pieces, taken) if legs[at] else _corner_arc(shape, at, pieces, taken))
     return trimmed, sorted(out)
+
+
+def _beside_curved(shape: CurveShape, pieces: list[Piece | Arc]) -> bool:
+    """Return whether a corner that asks for a radius or a chamfer has a curved piece beside it."""
+    asked = np.flatnonzero((shape.fillet > 0) | (shape.legs > 0))
+    return any(not (pieces[i - 1].straight and pieces[i % len(pieces)].straight) for i in asked if pieces)
+
+
+def _plane_of(shape: CurveShape) -> Floats | None:
+    """Return two unit axes (2, 3) of the plane that a curve in space lies in, None where it leaves any."""
+    rows = np.concatenate([shape.at, shape.at + shape.out, shape.at + shape.into]) - shape.at[0]
+    _, size, axes = np.linalg.svd(rows, full_matrices=False)
+    flat = size[2] <= 1e-9 * size[0] < size[1]
+    return np.asarray(axes[:2]) if flat else None
+
+
+def _rounded_in_plane(shape: CurveShape, axes: Floats) -> tuple[list[Piece | Arc], list[Rounding]]:
+    """Round corners of curved pieces too, as those of a profile in the plane that the curve lies in."""
+    zero = shape.at[0]
+    flat = replace(shape, at=(shape.at - zero) @ axes.T, out=shape.out @ axes.T, into=shape.into @ axes.T)
+    pieces = pieces_of(flat)
+    corners = fillets_of(flat, pieces)
+    by_point = {f.point: f for f in corners if f.radius > 0}
+    out: list[Piece | Arc] = []
+    n = len(shape.at)
+    for k, each in enumerate(pieces):
+        control = part_of_cubic(each.control, each.start, each.stop)
+        out.append(Piece(zero + control @ axes, straight=each.straight))
+        f = by_point.get((k + 1) % n)
+        if f is None or (k + 1 == len(pieces) < n):
+            continue
+        start, stop, centre = (np.array(p) for p in (f.start, f.stop, f.centre))
+        if f.cut:
+            out.append(_line(zero + start @ axes, zero + stop @ axes))
+        else:
+            away = start - centre
+            ahead = math.copysign(1.0, f.sweep) * np.array([-away[1], away[0]])
+            out.append(Arc(zero + centre @ axes, away @ axes, ahead @ axes, abs(f.sweep)))
+    return out, [Rounding(f.point, f.asked, f.radius, f.cut) for f in corners]
 
 
 def _corner_arc(shape: CurveShape, i: int, pieces: list[Piece | Arc], taken: dict[int, float]) -> Arc:

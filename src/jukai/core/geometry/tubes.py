@@ -54,14 +54,16 @@ def lowest(run: Run, section: Floats) -> float:
     return float((run.centres[:, 2] + run.scale * sides.min(axis=0)).min())
 
 
-def tube(run: Run, section: Floats, step: str, *, closed: bool = False, capped: bool = True) -> Mesh:
+def tube(
+    run: Run, section: Floats, step: str, *, closed: bool = False, capped: tuple[bool, bool] = (True, True)
+) -> Mesh:
     """Carry a section along a path and return the body.
 
     Parameters
     ----------
     section : (n, 2) counter-clockwise, in units of ``run.scale``.
     closed : the last section leads on to the first; ``run.along`` has one length more then, of the whole.
-    capped : its ends are flat faces, else it is open there.
+    capped : whether its start and its end are flat faces, else it is open there.
 
     Notes
     -----
@@ -85,7 +87,9 @@ def tube(run: Run, section: Floats, step: str, *, closed: bool = False, capped: 
     cap = 0.5 + section / (2 * reach)
     tips = (run.centres[0] if first else None, run.centres[-1] if last < k else None)
     v = run.along / max(float(run.along[-1]), 1e-300)
-    return skin(Rings(places, u, v, tips, closed=closed), (cap, cap) if capped else (None, None), step)
+    return skin(
+        Rings(places, u, v, tips, closed=closed), (cap if capped[0] else None, cap if capped[1] else None), step
+    )
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -214,7 +214,7 @@ def path_notes(curve: CurveInput, path: Path, stations: Stations, turn: Graph | 
             room = (
                 f"has room for a {what} of {r.radius:.4g} mm, not {r.asked:.4g} mm"
                 if r.radius > 0
-                else f"takes no {what}: straight pieces must meet there at an angle"
+                else f"takes no {what}: in space straight pieces must meet there at an angle; beside curved ones the path must lie in a plane"
             )
             out.append(Note("warning", f"The corner at ({where}) {room}.", (three(spot),), field="path"))
     if turn is not None:
@@ -248,10 +248,11 @@ def path_points(path: CurveInput, stations: Floats, edge: Floats, move: Floats |
     at = path.shape.at
     drawn = np.column_stack([at[:, 0], np.zeros(len(at)), at[:, 1]]) if flat else at
     spots = drawn @ linear.T + shift
-    few = np.linspace(0, len(stations) - 1, min(len(stations), _MOST_HELD)).astype(int)
-    near = stations[few] - spots.mean(axis=0)
-    gaps = (near**2).sum(axis=1) - 2 * (spots - spots.mean(axis=0)) @ near.T
-    grips = points_of(edge[few[gaps.argmin(axis=1)]])
+    each = -(-len(stations) // _MOST_HELD)
+    middle = spots.mean(axis=0)
+    near = stations[::each] - middle
+    gaps = np.einsum("ij,ij->i", near, near) - 2 * (spots - middle) @ near.T
+    grips = points_of(edge[::each][gaps.argmin(axis=1)])
     for point, here, grip in zip(path.point_ids, points_of(spots), grips, strict=True):
         yield Callout(f"curves/{path.id}/{point}/at", CalloutForm.POINT, here, here, across, 1.0, second, grip=grip)
 

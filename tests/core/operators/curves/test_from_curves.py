@@ -206,6 +206,20 @@ class Lofts(unittest.TestCase):
             self.assertEqual(mesh.n_faces, n + 2)
             self.assertAlmostEqual(signed_volume(mesh), 12 / 3 * area * (a * a + b * b + a * b), places=9)
 
+    def test_ends_are_flat_at_both_one_or_none(self) -> None:
+        for ends, rims in (("flat", 0), ("flat_start", 1), ("flat_end", 1), ("open", 2)):
+            for evaluation in (
+                made("loft", polygon(6, 4), polygon(6, 3), height=12, ends=ends),
+                made("sweep", polygon(6, 4), path=at((0, 0, 0), (0, 0, 9)), ends=ends),
+            ):
+                mesh = body(evaluation)
+                self.assertEqual(int((mesh.connectivity.edge_sides == 1).sum()), 6 * rims)
+                groups = mesh.groups()
+                self.assertEqual(
+                    [g in groups for g in ("start_cap", "end_cap")],
+                    [ends in ("flat", "flat_start"), ends in ("flat", "flat_end")],
+                )
+
     def test_corners_stand_on_corners(self) -> None:
         square, hexagon = polygon(4, 8, turned=math.pi / 4), polygon(6, 6)
         mesh = body(made("loft", square, polygon(4, 4, turned=math.pi / 4 + 0.1), height=9))

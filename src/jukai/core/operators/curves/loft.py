@@ -73,7 +73,15 @@ class Values(OperatorValues):
         "How profiles lie along a path.",
         (("least_twist", "turning as little as they can"), ("fixed", "kept upright along Z")), relevant='along == "path"',
     )  # fmt: skip
-    ends: str = choice("How the ends are made.", (("flat", "flat faces"), ("open", "open")))
+    ends: str = choice(
+        "How the ends are made.",
+        (
+            ("flat", "flat faces"),
+            ("flat_start", "a flat face at the start, open at the end"),
+            ("flat_end", "open at the start, a flat face at the end"),
+            ("open", "open"),
+        ),
+    )
     size_along: Graph | None = graph("What the size is multiplied by along the way.", otherwise="as drawn")
     turn_along: Graph | None = graph("How far it is turned along the way.", measured="angle", otherwise="nowhere")
 
@@ -132,11 +140,12 @@ def loft(values: Values, context: Context) -> Result:
     first, last = int(scale[0] <= 1e-9 and not closed), len(share) - int(scale[-1] <= 1e-9 and not closed)
     tips = (run.centres[0] if first else None, run.centres[-1] if last < len(share) else None)
     v = np.append(share, 1.0) if closed else share
-    capped = values.ends == "flat"
-    ends = course.flat(np.array([first, last - 1]))
-    caps = (_cap_uv(ends[0]) if capped else None, _cap_uv(ends[1]) if capped else None)
+    caps = [
+        _cap_uv(ring) if values.ends in ("flat", end) else None
+        for ring, end in zip(course.flat(np.array([first, last - 1])), ("flat_start", "flat_end"), strict=True)
+    ]
     mesh = (cut_alike if _rows(values, path, len(where) - 1) >= _SMOOTH_ROWS else with_short_diagonals)(
-        skin(Rings(places[first:last], _round(rings), v, tips, closed=closed), caps, context.step)
+        skin(Rings(places[first:last], _round(rings), v, tips, closed=closed), (caps[0], caps[1]), context.step)
     )
     many = f"{mesh.n_faces:,}".replace(",", "\u2009")
     notes = [Note("info", f"{many} faces, {rings.shape[1]} round; {path.long:.4g} mm long.", field="profiles")]

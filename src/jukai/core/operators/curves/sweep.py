@@ -73,7 +73,15 @@ class Values(OperatorValues):
     rides: str = choice(
         "What of the profile runs on the path.", (("zero", "its zero point"), ("middle", "its centre of area"))
     )
-    ends: str = choice("How an open path's ends are made.", (("flat", "flat faces"), ("open", "open")))
+    ends: str = choice(
+        "How an open path's ends are made.",
+        (
+            ("flat", "flat faces"),
+            ("flat_start", "a flat face at the start, open at the end"),
+            ("flat_end", "open at the start, a flat face at the end"),
+            ("open", "open"),
+        ),
+    )
     size_along: Graph | None = graph(
         "What the profile's size is multiplied by along the path.", otherwise="the same all along"
     )
@@ -143,7 +151,13 @@ def sweep(values: Values, context: Context) -> Result:
     if not stations.closed:
         run = pointed(run, 1e-9)
     tight = tightest(run, stations, section)
-    mesh = tube(run, section, context.step, closed=stations.closed, capped=values.ends == "flat")
+    mesh = tube(
+        run,
+        section,
+        context.step,
+        closed=stations.closed,
+        capped=(values.ends in ("flat", "flat_start"), values.ends in ("flat", "flat_end")),
+    )
     context.checkpoint(0.6)
     # faces are flat, or bent by what they turn on their way: all cut alike they shade evenly; twisted ones along their short diagonals
     mesh = cut_alike(mesh) if values.turn_along is None else with_short_diagonals(mesh)
