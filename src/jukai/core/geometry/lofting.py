@@ -93,19 +93,20 @@ def _centred(points: Floats) -> np.ndarray:
     return np.asarray(z / max(float(np.abs(z).mean()), 1e-300))
 
 
-def pairs_of_corners(a: Outline, b: Outline) -> list[tuple[int, int]]:
-    """Pair corners of two outlines that begin alike, in order, by how far round they stand and how much they turn.
+def pairs_of_corners(a: Outline, b: Outline) -> Array:
+    """Return pairs (k, 2) of corners of two outlines that begin alike, in order, by how far round they stand and how much they turn.
 
     Dynamic programming over both (H. Fuchs, Z. M. Kedem, S. P. Uselton, Optimal surface reconstruction from planar contours,
     1977, on corners alone). Those that stand more than a twelfth of the way round from each other are not paired.
     """
     rows, cols = np.flatnonzero(a.corner), np.flatnonzero(b.corner)
     if not len(rows) or not len(cols) or max(len(rows), len(cols)) > _MOST_CORNERS:
-        return []
+        return np.zeros((0, 2), np.int64)
     best = np.empty((len(rows) + 1, len(cols) + 1))
     pairs = np.empty((min(len(rows), len(cols)), 2), dtype=np.int64)
     found = _paired(a.share[rows], b.share[cols], _turns(a)[rows], _turns(b)[cols], _NEAR / 2, best, pairs)
-    return [(int(rows[i]), int(cols[j])) for i, j in pairs[:found][::-1].tolist()]
+    pairs = pairs[:found][::-1]
+    return np.column_stack([rows[pairs[:, 0]], cols[pairs[:, 1]]])
 
 
 def _turns(o: Outline) -> Floats:
@@ -154,13 +155,12 @@ def alike(outlines: list[Outline]) -> Floats:
 
 def _map(a: Outline, b: Outline) -> tuple[Floats, Floats]:
     """Return places of one outline and those of the next that belong to them, ascending from 0 to 1."""
-    s, t = a.share, b.share
-    pairs = [(float(s[i]), float(t[j])) for i, j in pairs_of_corners(a, b)]
-    kept = [(0.0, 0.0)]
-    for p, q in pairs:
-        if p > kept[-1][0] + 1e-9 and q > kept[-1][1] + 1e-9 and p < 1 - 1e-9 and q < 1 - 1e-9:
-            kept.append((p, q))
-    rows = np.array([*kept, (1.0, 1.0)])
+    pairs = pairs_of_corners(a, b)
+    rows = np.column_stack([a.share[pairs[:, 0]], b.share[pairs[:, 1]]])
+    rows = rows[((rows > 1e-9) & (rows < 1 - 1e-9)).all(axis=1)]
+    # corners that stand in one place but for rounding count once
+    rows = rows[np.concatenate([[True], (np.diff(rows, axis=0) > 1e-9).all(axis=1)])] if len(rows) else rows
+    rows = np.concatenate([[[0.0, 0.0]], rows, [[1.0, 1.0]]])
     return rows[:, 0], rows[:, 1]
 
 

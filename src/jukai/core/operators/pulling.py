@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -12,12 +12,22 @@ from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 from jukai.core.operators.base import Result, three
 from jukai.core.operators.kinds.choice import choice
+from jukai.core.operators.kinds.pick import pick
 from jukai.core.picks.picked import Picked
 
 if TYPE_CHECKING:
     from jukai.core.geometry.pulling import Foot
 
-__all__ = ["foot_of", "left_behind", "nothing_picked"]
+__all__ = ["faces_or_rim", "foot_of", "left_behind", "nothing_picked"]
+
+
+def faces_or_rim(done: str) -> Any:
+    """Declare what is pulled; ``done`` says what is done with it: ``turned``."""
+    return pick(
+        f"The faces that are {done}, or the edges of an open rim.",
+        of=("faces", "edges"),
+        default={"rule": "facing", "direction": [0, 0, 1]},
+    )
 
 
 def left_behind() -> str:

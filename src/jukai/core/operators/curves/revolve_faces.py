@@ -31,8 +31,7 @@ from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.finish import finish
 from jukai.core.operators.kinds.length import length
-from jukai.core.operators.kinds.pick import pick
-from jukai.core.operators.pulling import foot_of, left_behind, nothing_picked
+from jukai.core.operators.pulling import faces_or_rim, foot_of, left_behind, nothing_picked
 
 if TYPE_CHECKING:
     from jukai.core.geometry.pulling import Foot
@@ -48,11 +47,7 @@ _ON = 1e-9
 class Values(OperatorValues):
     """Picked faces turned about a pivot."""
 
-    pick: Any = pick(  # without a body before it the rule as it is written
-        "The faces that are turned, or the edges of an open rim.",
-        of=("faces", "edges"),
-        default={"rule": "facing", "direction": [0, 0, 1]},
-    )
+    pick: Any = faces_or_rim("turned")  # without a body before it the rule as it is written
     toward: float = angle(
         "The way they bend to, turned about where they face.",
         default=0.0,

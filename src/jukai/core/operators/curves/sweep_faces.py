@@ -30,8 +30,7 @@ from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.curve import curve
 from jukai.core.operators.kinds.finish import finish
 from jukai.core.operators.kinds.graph import graph
-from jukai.core.operators.kinds.pick import pick
-from jukai.core.operators.pulling import foot_of, left_behind, nothing_picked
+from jukai.core.operators.pulling import faces_or_rim, foot_of, left_behind, nothing_picked
 from jukai.core.operators.sections import (
     path_notes,
     path_points,
@@ -53,11 +52,7 @@ _MOST_SHOWN = 400
 class Values(OperatorValues):
     """Picked faces carried along a path."""
 
-    pick: Any = pick(  # without a body before it the rule as it is written
-        "The faces that are carried, or the edges of an open rim.",
-        of=("faces", "edges"),
-        default={"rule": "facing", "direction": [0, 0, 1]},
-    )
+    pick: Any = faces_or_rim("carried")  # without a body before it the rule as it is written
     path: CurveInput = curve(
         "What they are carried along: a path in space, or a profile, upright in the plane Y = 0.", of="path"
     )
