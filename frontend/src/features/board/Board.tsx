@@ -1,10 +1,10 @@
 import { useEffect, useMemo, useRef, useState } from 'react'
-import type { Curve, CurveView } from '../../shared/api/client'
+import type { Curve, CurveView, Edit } from '../../shared/api/client'
 import { firstReach, pulled, pulls } from '../../shared/curveMoves'
 import type { Pair } from '../../shared/dragging'
 import { PLANES, planeName, widest } from '../../shared/planes'
 import type { Plane } from '../../shared/planes'
-import { doEdit, say, useSession } from '../../shared/session'
+import { beginPreview, doEdit, preview, say, useSession } from '../../shared/session'
 import { useLengths } from '../../shared/shown'
 import { EditableName } from '../../shared/ui/EditableName'
 import { ViewNumber } from '../../shared/ui/ViewNumber'
@@ -26,7 +26,8 @@ export function Board({ curve }: { curve: Curve }) {
   const [chosen, setChosen] = useState<readonly string[]>([])
   const [soft, setSoft] = useState<number | null>(null)
   const [box, size] = useSize<SVGSVGElement>([600, 260])
-  const [frame, setFrame] = useState<Window | null>(null)
+  const [kept, setKept] = useState<{ w: Window; size: Pair } | null>(null)
+  const setFrame = (w: Window | null) => setKept(w && { w, size })
   const lengths = useLengths()
   const close = () => useView.getState().set({ board: null })
 
@@ -35,8 +36,8 @@ export function Board({ curve }: { curve: Curve }) {
   const first = useRef(widest(view?.points.map((p) => p.at) ?? []))
   const plane: Plane = curve.kind === 'path' ? (turned ?? first.current) : FLAT
   const fitted = useMemo(() => fit(view, size, plane), [view, size, plane])
-  // the window stays put while a point is dragged, and fits again for another curve
-  const w = frame ?? fitted
+  // the window stays put while a point is dragged, and fits again for another curve or on a board of another size
+  const w = kept?.size[0] === size[0] && kept.size[1] === size[1] ? kept.w : fitted
   const inSpace = curve.kind === 'path'
   useEffect(() => {
     useView.getState().set({ plane: inSpace ? plane : null })
@@ -52,16 +53,13 @@ export function Board({ curve }: { curve: Curve }) {
     else doEdit({ kind: 'set_curve', curve: curve.id, points: left, what: 'points removed' })
     setChosen([])
   }
-  const nudge = (by: Pair) => {
-    const spots = view?.points ?? []
-    const points = pulled(curve.points, spots, pulls(spots, chosen, soft), by, plane)
-    doEdit({ kind: 'set_curve', curve: curve.id, points, what: 'points' })
-  }
+  const [nudge, keepNudge] = useNudge(curve, view, plane, chosen, soft)
   return (
     <section
       className="board"
       data-testid="board"
       tabIndex={-1}
+      onPointerDownCapture={keepNudge}
       onKeyDown={(e) => {
         const arrow = ARROWS[e.key]
         if (e.key === 'Escape') {
@@ -165,6 +163,51 @@ export function Board({ curve }: { curve: Curve }) {
       <Rows curve={curve} plane={plane} chosen={chosen} setChosen={setChosen} remove={remove} />
     </section>
   )
+}
+
+const PAUSE = 350 // ms without a key after which a burst of them is kept as one edit
+
+/** Moves the chosen points by arrow keys: shown with each, kept as one edit when they pause. */
+function useNudge(
+  curve: Curve,
+  view: CurveView | undefined,
+  plane: Plane,
+  chosen: readonly string[],
+  soft: number | null,
+): [(by: Pair) => void, () => void] {
+  const burst = useRef<{ at: Pair; make: (by: Pair) => Edit; timer: number } | null>(null)
+  const keep = () => {
+    const b = burst.current
+    burst.current = null
+    if (!b) return
+    clearTimeout(b.timer)
+    doEdit(b.make(b.at))
+  }
+  useEffect(() => keep, [curve.id])
+  const nudge = (by: Pair) => {
+    if (!burst.current) {
+      const spots = view?.points ?? []
+      const how = pulls(spots, chosen, soft)
+      const { id, points } = curve
+      beginPreview()
+      burst.current = {
+        at: [0, 0],
+        timer: 0,
+        make: (to) => ({
+          kind: 'set_curve',
+          curve: id,
+          what: 'points',
+          points: pulled(points, spots, how, to, plane),
+        }),
+      }
+    }
+    const b = burst.current
+    clearTimeout(b.timer)
+    b.at = [b.at[0] + by[0], b.at[1] + by[1]]
+    b.timer = window.setTimeout(keep, PAUSE)
+    preview(b.make(b.at), null)
+  }
+  return [nudge, keep]
 }
 
 const ARROWS: Record<string, Pair | undefined> = {

@@ -195,7 +195,6 @@ export function Drawing(props: DrawingProps) {
   }
   const pan = (e: ReactPointerEvent<SVGSVGElement>) => {
     if (e.target !== e.currentTarget) return
-    e.currentTarget.closest<HTMLElement>('.board')?.focus()
     setChosen([])
     if (e.shiftKey && e.button === 0) {
       cast(e)
@@ -239,6 +238,10 @@ export function Drawing(props: DrawingProps) {
   return (
     <svg
       ref={box}
+      onPointerDownCapture={(e) => {
+        // keys that follow are meant for the curve: what is dragged takes no focus by itself
+        e.currentTarget.closest<HTMLElement>('.board')?.focus({ preventScroll: true })
+      }}
       onPointerDown={pan}
       onWheel={zoom}
       data-testid="board-drawing"
