@@ -1,3 +1,4 @@
+import { useLasting } from '../../shared/useLasting'
 import { useSortable } from '@dnd-kit/sortable'
 import { CSS } from '@dnd-kit/utilities'
 import { memo, useState } from 'react'
@@ -119,6 +120,8 @@ function Told(props: { part: Part; step: Step; view: StepView | undefined; chose
   const progress = useSession((s) =>
     s.progress?.part === part.id && s.progress.step === step.id ? s.progress : null,
   )
+  // work that goes from step to step would take its Stop away from under the pointer
+  const lasting = useLasting(progress !== null, 300)
   const id = useSession((s) => s.id)
   const during = useSession((s) => {
     // while something is dragged, the chosen step says what it does
@@ -131,7 +134,7 @@ function Told(props: { part: Part; step: Step; view: StepView | undefined; chose
   const mine = during || (change?.part === part.id && change.step === step.id && change.text)
   return (
     <>
-      {progress && (
+      {progress && lasting && (
         <div className="told">
           <Progress
             testId="progress"

@@ -16,7 +16,16 @@ export function Progress(props: {
       </Control.Track>
       <span className="figures">{percent === null ? props.label : `${percent} %`}</span>{' '}
       {props.stop && (
-        <Button tone="link" onClick={props.stop}>
+        // as it is pressed: work that goes on to the next step takes its button along before it is let go
+        <Button
+          tone="link"
+          onPointerDown={(e) => {
+            if (e.button === 0) props.stop?.()
+          }}
+          onClick={(e) => {
+            if (e.detail === 0) props.stop?.() // by the keyboard
+          }}
+        >
           Stop
         </Button>
       )}

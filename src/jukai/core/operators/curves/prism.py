@@ -9,7 +9,6 @@ import numpy as np
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.crossings import polyline_crossing
-from jukai.core.geometry.tubes import Rings, count_tube, skin
 from jukai.core.notes import Note
 from jukai.core.operators.base import (
     Callout,
@@ -80,6 +79,8 @@ def prism(values: Values, context: Context) -> Result:
     Each side moves parallel to itself, so walls are flat, and the area is of the second order in the height: Simpson's rule,
     h (A + 4 M + B) / 6, gives the volume exactly.
     """
+    from jukai.core.geometry.tubes import Rings, count_tube, skin
+
     section, _ = closed_section(values.profile, "profile")
     height = context.blank_size if values.height is None else values.height
     context.afford(count_tube(values.rows, len(section)), field="rows")
