@@ -16,7 +16,7 @@ const KEYS: readonly [string, string][] = [
   ['P', 'perspective or parallel'],
   [
     'Delete',
-    'remove the chosen step, parts whose place is chosen, or the chosen point of the board',
+    'remove the chosen step, parts whose place is chosen, or the chosen points of the board',
   ],
   ['Escape', 'put back what was there; close'],
   ['Tab', 'from number to number'],
@@ -27,6 +27,8 @@ const KEYS: readonly [string, string][] = [
   ['Tab  Enter  0 to 9', 'while a shape is set down: corner or centre, go on, type a size'],
   ['Shift  Ctrl', 'while drawing or pulling: even or finer, no snapping'],
   ['Ctrl click', 'on a part: choose it too'],
+  ['Shift click  Ctrl A', 'on the board: choose a point too, or all of them'],
+  ['← → ↑ ↓', 'on the board: move the chosen points by a step, with Shift by ten'],
   ['?', 'this list'],
 ]
 
