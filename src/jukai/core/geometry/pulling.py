@@ -181,8 +181,7 @@ def pull(
     grid = np.concatenate([number, number[:1]]) if returns else number
     p, q = grid[:, at[:, 0]], grid[:, at[:, 1]]
     fours = np.stack([p[:-1], q[:-1], q[1:], p[1:]], axis=-1)  # (rows, w, 4)
-    flat = still[at]
-    pieces = _Walls(foot, motions, fours, flat, moved, place, closed=returns)
+    pieces = _Walls(foot, fours, still[at], moved, closed=returns)
     last = np.empty(len(foot.columns), dtype=np.int64)
     last[border] = number[-1]
     inner = np.flatnonzero(place < 0)
@@ -206,14 +205,20 @@ def pull(
 
 @dataclass(slots=True)
 class _Walls:
-    """Faces of four sides, and of three where one of their columns stays."""
+    """Faces of four sides, and of three where one of their columns stays.
+
+    Attributes
+    ----------
+    fours : (rows, w, 4) points of each wall, row by row.
+    flat : (w, 2) whether its first and its second column stay.
+    moved : (rows, b, 3) where the columns of the border go.
+    closed : the last row leads on to the foot.
+    """
 
     foot: Foot
-    motions: Floats
     fours: Array
     flat: Bools
     moved: Floats
-    place: Array
     closed: bool
 
     def parts(self) -> list[tuple[Array, Floats, Array]]:
@@ -243,8 +248,8 @@ class _Walls:
         """Return texture coordinates: (w, 2) of the two ends of each wall round its loop, and (rows + 1,) along."""
         foot = self.foot
         ends = foot.places[foot.walls]
-        start, total = _round(foot.walls, np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1))
         long = np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)
+        start, total = _round(foot.walls, long)
         u = np.stack([start, start + long], axis=1) / np.maximum(total, 1e-300)[:, None]
         first = foot.places[np.flatnonzero(foot.border)][None]
         every = np.concatenate([first, self.moved, *([first] if self.closed else [])])

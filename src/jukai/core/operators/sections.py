@@ -14,21 +14,26 @@ from jukai.core.geometry.graphs import Graph
 from jukai.core.notes import Note
 from jukai.core.operators.base import Callout, CalloutForm, Point, points_of, three
 from jukai.core.operators.inputs import CurveInput
+from jukai.core.operators.kinds.choice import choice
 
 if TYPE_CHECKING:
     from jukai.core.geometry.carrying import Tight
-    from jukai.core.geometry.paths import Path, Stations
+    from jukai.core.geometry.paths import Frames, Path, Stations
 
 __all__ = [
+    "capped",
     "closed_section",
     "corner_notes",
     "drawn_section",
+    "flat_or_open",
+    "lying",
     "path_notes",
     "path_points",
     "reach_of",
     "refuse_turning_back",
     "rows_along",
     "shared_out",
+    "shown_run",
     "sizes_along",
     "square_section",
     "tight_note",
@@ -40,8 +45,8 @@ _LEAST_ROWS = 48
 """Rows of a run along which something varies, where none are given."""
 _MOST_TURN = 7.5
 """Degrees that neighbouring sections of a twisted run may be turned against each other, where no rows are given."""
-_MOST_HELD = 500
-"""Stations that points of a path are held at: the nearest of so many."""
+_MOST_SHOWN, _MOST_HELD = 400, 500
+"""Stations of a run that are told; and that points of a path are held at, the nearest of so many."""
 _COARSE = 45.0
 """Degrees by which a row may turn before it is said that there are too few."""
 
@@ -201,6 +206,49 @@ def refuse_turning_back(path: CurveInput, stations: Stations) -> None:
             f"'{path.name}' turns back by {degrees:.4g}° at ({', '.join(f'{x:.4g}' for x in spot)}): no section fits both ways.",
             field="path", hint=f"Up to {_TURNS_BACK:g}° can be mitred; or give that corner a radius.", places=[three(spot)],
         )  # fmt: skip
+
+
+def flat_or_open(description: str) -> str:
+    """Declare how the two ends of a run are made; ``capped`` reads it."""
+    words = (
+        ("flat", "flat faces"),
+        ("flat_start", "a flat face at the start, open at the end"),
+        ("flat_end", "open at the start, a flat face at the end"),
+        ("open", "open"),
+    )
+    out: str = choice(description, words)
+    return out
+
+
+def capped(ends: str) -> tuple[bool, bool]:
+    """Return whether the start and the end of a run are closed by a flat face."""
+    return ends in ("flat", "flat_start"), ends in ("flat", "flat_end")
+
+
+def lying(stations: Stations, *, upright: bool, what: str) -> Frames:
+    """Return how sections lie along a path: upright along Z, or turning as little as can be.
+
+    Raises
+    ------
+    ValueProblem
+        Where the path runs straight up or down and they are to be upright, with the place; ``what`` is carried: "the faces".
+    """
+    from jukai.core.geometry.paths import frames
+
+    try:
+        return frames(stations, fixed_up=upright)
+    except ValueError as e:
+        turns = "it can" if what == "the profile" else "they can"
+        raise ValueProblem(
+            "The path runs straight up or down, where upright says nothing.", field="upright",
+            hint=f"Let {what} turn as little as {turns}.", places=[three(stations.points[e.args[0]])],
+        ) from None  # fmt: skip
+
+
+def shown_run(stations: Stations) -> Floats:
+    """Return what graphs along a path go by, (k, 4): shares of the way and the places there, no more than can be seen."""
+    few = np.linspace(0, len(stations.points) - 1, min(len(stations.points), _MOST_SHOWN)).astype(int)
+    return np.column_stack([stations.share[few], stations.points[few]])
 
 
 def path_notes(curve: CurveInput, path: Path, stations: Stations, turn: Graph | None) -> list[Note]:

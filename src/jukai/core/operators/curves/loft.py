@@ -32,7 +32,16 @@ from jukai.core.operators.kinds.curve import curve
 from jukai.core.operators.kinds.curves import curves
 from jukai.core.operators.kinds.graph import graph
 from jukai.core.operators.kinds.length import length
-from jukai.core.operators.sections import closed_section, path_points, sizes_along, tight_note
+from jukai.core.operators.sections import (
+    capped,
+    closed_section,
+    flat_or_open,
+    lying,
+    path_points,
+    shown_run,
+    sizes_along,
+    tight_note,
+)
 
 if TYPE_CHECKING:
     from jukai.core.geometry.paths import Path
@@ -43,7 +52,6 @@ _SMOOTH_ROWS, _GRAPH_ROWS = 8, 48
 """Rows between two profiles that are joined smoothly, and of the whole where a graph varies it, if none are given."""
 _MOST_TURN = 7.5
 """Degrees by which rings next to each other may be turned, where no rows are given."""
-_MOST_SHOWN = 400
 
 
 class Values(OperatorValues):
@@ -73,15 +81,7 @@ class Values(OperatorValues):
         "How profiles lie along a path.",
         (("least_twist", "turning as little as they can"), ("fixed", "kept upright along Z")), relevant='along == "path"',
     )  # fmt: skip
-    ends: str = choice(
-        "How the ends are made.",
-        (
-            ("flat", "flat faces"),
-            ("flat_start", "a flat face at the start, open at the end"),
-            ("flat_end", "open at the start, a flat face at the end"),
-            ("open", "open"),
-        ),
-    )
+    ends: str = flat_or_open("How the ends are made.")
     size_along: Graph | None = graph("What the size is multiplied by along the way.", otherwise="as drawn")
     turn_along: Graph | None = graph("How far it is turned along the way.", measured="angle", otherwise="nowhere")
 
@@ -111,7 +111,6 @@ def loft(values: Values, context: Context) -> Result:
     """
     from jukai.core.geometry.carrying import run_along, tightest_of
     from jukai.core.geometry.lofting import Course
-    from jukai.core.geometry.paths import frames
     from jukai.core.geometry.tubes import Rings, skin
 
     rings, turns = _rings(values)
@@ -121,13 +120,7 @@ def loft(values: Values, context: Context) -> Result:
     where = np.arange(m + closed) / (m - (not closed))
     stations = path.stations_at(_shares(values, path, where))
     context.afford(len(stations.points) * rings.shape[1] + 2, field="rows")
-    try:
-        lies = frames(stations, fixed_up=values.along == "path" and values.upright == "fixed")
-    except ValueError as e:
-        raise ValueProblem(
-            "The path runs straight up or down, where upright says nothing.", field="upright",
-            hint="Let the profiles turn as little as they can.", places=[three(stations.points[e.args[0]])],
-        ) from None  # fmt: skip
+    lies = lying(stations, upright=values.along == "path" and values.upright == "fixed", what="the profiles")
     context.checkpoint(0.2)
     share = stations.share
     scale = sizes_along(values.size_along, share, closed=closed)
@@ -141,8 +134,8 @@ def loft(values: Values, context: Context) -> Result:
     tips = (run.centres[0] if first else None, run.centres[-1] if last < len(share) else None)
     v = np.append(share, 1.0) if closed else share
     caps = [
-        _cap_uv(ring) if values.ends in ("flat", end) else None
-        for ring, end in zip(course.flat(np.array([first, last - 1])), ("flat_start", "flat_end"), strict=True)
+        _cap_uv(ring) if flat else None
+        for ring, flat in zip(course.flat(np.array([first, last - 1])), capped(values.ends), strict=True)
     ]
     mesh = (cut_alike if _rows(values, path, len(where) - 1) >= _SMOOTH_ROWS else with_short_diagonals)(
         skin(Rings(places[first:last], _round(rings), v, tips, closed=closed), (caps[0], caps[1]), context.step)
@@ -158,10 +151,13 @@ def loft(values: Values, context: Context) -> Result:
     used: dict[str, object] = {"turns": list(turns), "rows": _rows(values, path, len(where) - 1)}
     if values.along == "straight":
         used["height"] = path.long
-    along = np.linspace(0, len(share) - 1, min(len(share), _MOST_SHOWN)).astype(int)
-    shown = np.column_stack([share[along], stations.points[along]])
     return Result(
-        mesh, tuple(notes), _callouts(values, run.centres, places), used, {"path_length": path.long}, run=shown
+        mesh,
+        tuple(notes),
+        _callouts(values, run.centres, places),
+        used,
+        {"path_length": path.long},
+        run=shown_run(stations),
     )
 
 

@@ -21,7 +21,6 @@ from jukai.core.operators.base import (
     Result,
     operator,
     points_of,
-    three,
 )
 from jukai.core.operators.inputs import CurveInput
 from jukai.core.operators.kinds.angle import angle
@@ -30,11 +29,15 @@ from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.curve import curve
 from jukai.core.operators.kinds.graph import graph
 from jukai.core.operators.sections import (
+    capped,
     closed_section,
+    flat_or_open,
+    lying,
     path_notes,
     path_points,
     refuse_turning_back,
     rows_along,
+    shown_run,
     sizes_along,
     tight_note,
 )
@@ -45,8 +48,6 @@ if TYPE_CHECKING:
     from jukai.core.geometry.tubes import Run
 
 __all__ = ["Values", "sweep"]
-
-_MOST_SHOWN = 400
 
 
 class Values(OperatorValues):
@@ -73,15 +74,7 @@ class Values(OperatorValues):
     rides: str = choice(
         "What of the profile runs on the path.", (("zero", "its zero point"), ("middle", "its centre of area"))
     )
-    ends: str = choice(
-        "How an open path's ends are made.",
-        (
-            ("flat", "flat faces"),
-            ("flat_start", "a flat face at the start, open at the end"),
-            ("flat_end", "open at the start, a flat face at the end"),
-            ("open", "open"),
-        ),
-    )
+    ends: str = flat_or_open("How an open path's ends are made.")
     size_along: Graph | None = graph(
         "What the profile's size is multiplied by along the path.", otherwise="the same all along"
     )
@@ -122,7 +115,6 @@ def sweep(values: Values, context: Context) -> Result:
     its centre of area runs (Pappus and Guldinus).
     """
     from jukai.core.geometry.carrying import run_along, tightest
-    from jukai.core.geometry.paths import frames
     from jukai.core.geometry.tubes import count_tube, pointed, tube
 
     section, middle = closed_section(values.profile, "profile")
@@ -136,13 +128,7 @@ def sweep(values: Values, context: Context) -> Result:
     stations = path.stations(rows_along(path, values.rows, reach, values.size_along, values.turn_along, notes))
     refuse_turning_back(values.path, stations)
     context.afford(count_tube(len(stations.points), len(section)), field="rows")
-    try:
-        lies = frames(stations, fixed_up=values.upright == "fixed")
-    except ValueError as e:
-        raise ValueProblem(
-            "The path runs straight up or down, where upright says nothing.", field="upright",
-            hint="Let the profile turn as little as it can.", places=[three(stations.points[e.args[0]])],
-        ) from None  # fmt: skip
+    lies = lying(stations, upright=values.upright == "fixed", what="the profile")
     context.checkpoint(0.2)
     share = stations.share
     scale = sizes_along(values.size_along, share, closed=stations.closed)
@@ -156,17 +142,15 @@ def sweep(values: Values, context: Context) -> Result:
         section,
         context.step,
         closed=stations.closed,
-        capped=(values.ends in ("flat", "flat_start"), values.ends in ("flat", "flat_end")),
+        capped=capped(values.ends),
     )
     context.checkpoint(0.6)
     # faces are flat, or bent by what they turn on their way: all cut alike they shade evenly; twisted ones along their short diagonals
     mesh = cut_alike(mesh) if values.turn_along is None else with_short_diagonals(mesh)
     notes += _notes(values, path, stations, tight, mesh.n_faces)
     used = {"rows": len(stations.points) - (not stations.closed)}
-    along = np.linspace(0, len(share) - 1, min(len(share), _MOST_SHOWN)).astype(int)
-    shown = np.column_stack([share[along], stations.points[along]])
     facts = {"path_length": path.long}
-    return Result(mesh, tuple(notes), _callouts(values, run, section), used, facts, run=shown)
+    return Result(mesh, tuple(notes), _callouts(values, run, section), used, facts, run=shown_run(stations))
 
 
 def _notes(values: Values, path: Path, stations: Stations, tight: Tight | None, faces: int) -> list[Note]:

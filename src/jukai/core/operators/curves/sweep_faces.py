@@ -32,10 +32,12 @@ from jukai.core.operators.kinds.finish import finish
 from jukai.core.operators.kinds.graph import graph
 from jukai.core.operators.pulling import faces_or_rim, foot_of, left_behind, nothing_picked
 from jukai.core.operators.sections import (
+    lying,
     path_notes,
     path_points,
     refuse_turning_back,
     rows_along,
+    shown_run,
     sizes_along,
     tight_note,
 )
@@ -45,8 +47,6 @@ if TYPE_CHECKING:
     from jukai.core.geometry.pulling import Foot
 
 __all__ = ["Values", "sweep_faces"]
-
-_MOST_SHOWN = 400
 
 
 class Values(OperatorValues):
@@ -131,7 +131,6 @@ def sweep_faces(mesh: Mesh, values: Values, context: Context) -> Result:
     (Pappus and Guldinus).
     """
     from jukai.core.geometry.carrying import run_along, tightest_of
-    from jukai.core.geometry.paths import frames
     from jukai.core.geometry.pulling import apply, pull
 
     path = values.path.path
@@ -157,13 +156,7 @@ def sweep_faces(mesh: Mesh, values: Values, context: Context) -> Result:
     refuse_turning_back(values.path, stations)
     stations = _placed(stations, move)
     context.afford(mesh.n_faces + (len(stations.points) - 1) * len(foot.walls), field="rows")
-    try:
-        lies = frames(stations, fixed_up=values.upright == "fixed")
-    except ValueError as e:
-        raise ValueProblem(
-            "The path runs straight up or down, where upright says nothing.", field="upright",
-            hint="Let the faces turn as little as they can.", places=[three(stations.points[e.args[0]])],
-        ) from None  # fmt: skip
+    lies = lying(stations, upright=values.upright == "fixed", what="the faces")
     context.checkpoint(0.2)
     share = stations.share
     scale = _sizes(values.size_along, share)
@@ -184,10 +177,10 @@ def sweep_faces(mesh: Mesh, values: Values, context: Context) -> Result:
         text = "The path begins in the plane of the faces: the first walls lie in it and enclose nothing."
         notes.append(Note("warning", text, field="path"))
     used = {"rows": len(stations.points) - 1, "pick": float(values.pick.count)}
-    along = np.linspace(0, len(share) - 1, min(len(share), _MOST_SHOWN)).astype(int)
-    shown = np.column_stack([share[along], stations.points[along]])
     facts = {"path_length": path.long}
-    return Result(mesh_out, tuple(notes), _callouts(values, foot, motions, stations, move), used, facts, run=shown)
+    return Result(
+        mesh_out, tuple(notes), _callouts(values, foot, motions, stations, move), used, facts, run=shown_run(stations)
+    )
 
 
 def _moved(foot: Foot, values: Values, begin: Stations) -> Floats:
