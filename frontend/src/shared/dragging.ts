@@ -165,6 +165,8 @@ export function dragPlane(
     end?: () => void
     /** what a place goes to instead of the step */
     meant?: (to: Pair, m: PointerEvent) => Pair
+    /** the edit was sent */
+    kept?: () => void
     /** it was only clicked */
     click?: () => void
   } = {},
@@ -193,8 +195,10 @@ export function dragPlane(
     },
     up: () => {
       o.end?.()
-      if (last) doEdit(last)
-      else o.click?.()
+      if (last) {
+        doEdit(last)
+        o.kept?.()
+      } else o.click?.()
     },
     cancel: () => {
       o.end?.()

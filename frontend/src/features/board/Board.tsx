@@ -1,6 +1,6 @@
 import { useEffect, useMemo, useRef, useState } from 'react'
 import type { Curve, CurveView, Edit } from '../../shared/api/client'
-import { firstReach, pulled, pulls } from '../../shared/curveMoves'
+import { firstReach } from '../../shared/curveMoves'
 import type { Pair } from '../../shared/dragging'
 import { PLANES, planeName, widest } from '../../shared/planes'
 import type { Plane } from '../../shared/planes'
@@ -15,6 +15,8 @@ import { CurveFacts, CurveMenu } from './CurveMenu'
 import { Drawing } from './Drawing'
 import { Rows } from './Rows'
 import type { Window } from './Ruling'
+import { useStanding } from './useStanding'
+import type { Moving } from './useStanding'
 
 const FLAT: Plane = [0, 1]
 
@@ -53,7 +55,8 @@ export function Board({ curve }: { curve: Curve }) {
     else doEdit({ kind: 'set_curve', curve: curve.id, points: left, what: 'points removed' })
     setChosen([])
   }
-  const [nudge, keepNudge] = useNudge(curve, view, plane, chosen, soft)
+  const standing = useStanding(curve, view)
+  const [nudge, keepNudge] = useNudge(curve.id, () => standing(chosen, soft, plane))
   return (
     <section
       className="board"
@@ -62,6 +65,7 @@ export function Board({ curve }: { curve: Curve }) {
       onPointerDownCapture={keepNudge}
       onKeyDown={(e) => {
         const arrow = ARROWS[e.key]
+        if (!arrow) keepNudge() // what comes next, such as undo, comes after it
         if (e.key === 'Escape') {
           if (chosen.length > 1) setChosen([])
           else close()
@@ -152,6 +156,7 @@ export function Board({ curve }: { curve: Curve }) {
         size={size}
         step={step}
         curve={curve}
+        standing={standing}
         plane={plane}
         view={view}
         chosen={chosen}
@@ -168,44 +173,34 @@ export function Board({ curve }: { curve: Curve }) {
 const PAUSE = 350 // ms without a key after which a burst of them is kept as one edit
 
 /** Moves the chosen points by arrow keys: shown with each, kept as one edit when they pause. */
-function useNudge(
-  curve: Curve,
-  view: CurveView | undefined,
-  plane: Plane,
-  chosen: readonly string[],
-  soft: number | null,
-): [(by: Pair) => void, () => void] {
-  const burst = useRef<{ at: Pair; make: (by: Pair) => Edit; timer: number } | null>(null)
+function useNudge(curve: string, begin: () => Moving): [(by: Pair) => void, () => void] {
+  const burst = useRef<{ at: Pair; moving: Moving; timer: number } | null>(null)
+  const make = (points: Curve['points']): Edit => ({
+    kind: 'set_curve',
+    curve,
+    what: 'points',
+    points,
+  })
   const keep = () => {
     const b = burst.current
     burst.current = null
     if (!b) return
     clearTimeout(b.timer)
-    doEdit(b.make(b.at))
+    doEdit(make(b.moving.to(b.at)))
+    b.moving.keep(b.at)
   }
-  useEffect(() => keep, [curve.id])
+  // eslint-disable-next-line react-hooks/exhaustive-deps -- what is left of a burst is kept when another curve comes
+  useEffect(() => keep, [curve])
   const nudge = (by: Pair) => {
     if (!burst.current) {
-      const spots = view?.points ?? []
-      const how = pulls(spots, chosen, soft)
-      const { id, points } = curve
       beginPreview()
-      burst.current = {
-        at: [0, 0],
-        timer: 0,
-        make: (to) => ({
-          kind: 'set_curve',
-          curve: id,
-          what: 'points',
-          points: pulled(points, spots, how, to, plane),
-        }),
-      }
+      burst.current = { at: [0, 0], timer: 0, moving: begin() }
     }
     const b = burst.current
     clearTimeout(b.timer)
     b.at = [b.at[0] + by[0], b.at[1] + by[1]]
     b.timer = window.setTimeout(keep, PAUSE)
-    preview(b.make(b.at), null)
+    preview(make(b.moving.to(b.at)), null)
   }
   return [nudge, keep]
 }

@@ -2,7 +2,7 @@ import { useState } from 'react'
 import type { PointerEvent as ReactPointerEvent, WheelEvent } from 'react'
 import { api } from '../../shared/api/client'
 import type { Curve, CurveView } from '../../shared/api/client'
-import { pulled, pulls } from '../../shared/curveMoves'
+import { inOneLine, pulls } from '../../shared/curveMoves'
 import { meantPlace } from '../../shared/curveSnap'
 import type { Meant, Nearby } from '../../shared/curveSnap'
 import { dragPlane, followPointer, movedPoint } from '../../shared/dragging'
@@ -15,9 +15,9 @@ import { useLengths } from '../../shared/shown'
 import { lengthText } from '../../shared/units'
 import { Handle, Ruling } from './Ruling'
 import type { Window } from './Ruling'
-import { inOneLine } from '../../shared/curveMoves'
 import { FilletText, nearestPiece, toPath } from './line'
 import { handleSnaps, pointSnaps } from './snaps'
+import type { useStanding } from './useStanding'
 
 const NEAR = 9 // px
 
@@ -27,6 +27,7 @@ interface DrawingProps {
   size: Pair
   step: number
   curve: Curve
+  standing: ReturnType<typeof useStanding>
   plane: Plane
   view: CurveView | undefined
   chosen: readonly string[]
@@ -82,25 +83,26 @@ export function Drawing(props: DrawingProps) {
     const written = curve.points.find((p) => p.id === id)?.at ?? at
     setFrame(w)
     const from = plane.map((k) => at[k] ?? 0)
-    const how = pulls(points, held, soft)
-    const nearby = pointSnaps(curve, view, plane, id, [...how.keys()])
-    const make = (next: Pair) =>
-      how.size === 1
+    const moving = props.standing(held, soft, plane)
+    const nearby = pointSnaps(curve, view, plane, id, [...pulls(points, held, soft).keys()])
+    const away = (next: Pair): Pair => [next[0] - (from[0] ?? 0), next[1] - (from[1] ?? 0)]
+    let last: Pair | null = null
+    const make = (next: Pair) => {
+      last = away(next)
+      return moving.size === 1
         ? movedPoint(curve.id, id, written, next, plane)
         : {
             kind: 'set_curve' as const,
             curve: curve.id,
             what: 'points',
-            points: pulled(
-              curve.points,
-              points,
-              how,
-              [next[0] - (from[0] ?? 0), next[1] - (from[1] ?? 0)],
-              plane,
-            ),
+            points: moving.to(last),
           }
+    }
     dragPlane(e, local, step, from, make, {
       ...snapping(nearby),
+      kept: () => {
+        if (last) moving.keep(last)
+      },
       click: () => {
         if (!e.shiftKey) setChosen([id])
       },
