@@ -243,6 +243,26 @@ class Stopping(WorkTest):
         self.assertEqual(self.benches.state("b", wait=5).stopped, ["p1"])
         self.assertEqual(self.gate.runs, 1)
 
+    def test_stopping_while_it_is_noted_that_it_goes_on_is_what_stays(self) -> None:
+        """The row of a job is written by its own thread: it may come after that of the stop."""
+        self.kept(bench_of_parts(part("p1", box(), {"operator": self.slow})))
+        keep, noting, stopped = self.store.keep_job, threading.Event(), threading.Event()
+
+        def slowly(job: JobRow) -> None:
+            if job.state == "running":
+                noting.set()
+                stopped.wait(10)
+            keep(job)
+
+        with patch.object(self.store, "keep_job", slowly):
+            self.benches.state("b", wait=0)
+            self.assertTrue(noting.wait(10))
+            self.benches.stop("b")
+            stopped.set()
+            self.eventually(lambda: not self.benches.work.busy() and self.store.jobs()[0].state == "stopped")
+        self.start()
+        self.assertEqual(self.benches.state("b", wait=5).stopped, ["p1"])
+
     def test_work_is_found_and_goes_on_after_a_restart(self) -> None:
         """The row of a job is there while it takes long; a server that starts on it does it."""
         self.kept(bench_of_parts(part("p1", box(), {"operator": self.slow})))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Collection
 from contextlib import suppress
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from threading import Condition
 
 from jukai.app.events import Events
@@ -131,10 +131,12 @@ class Work:
 
         def stopped() -> bool:
             nonlocal noted
+            if stop():
+                return True
             if not noted and time.monotonic() - began > LONG:
                 noted = True
                 with suppress(StoreProblem):  # a note for the next start: the body does not depend on it
-                    self._store.keep_job(job)
+                    self._note(job)
             return stop()
 
         def progress(part: str, step: str, fraction: float) -> None:
@@ -157,21 +159,33 @@ class Work:
             if part is not None:
                 self._settle(bench_id, part_id, stamp, self._workshop.hidden(part, error=error), None)
             raise
-        if noted:
+        if self._settle(bench_id, part_id, stamp, view, kept) and noted:
             with suppress(StoreProblem):
                 self._store.end_job(job.id)
-        self._settle(bench_id, part_id, stamp, view, kept)
 
-    def _settle(self, bench_id: str, part_id: str, stamp: int, view: JsonObject, evaluation: Evaluation | None) -> None:
+    def _note(self, job: JobRow) -> None:
+        """Keep that work goes on; where it was stopped while this was written, that is what stays written."""
+        self._store.keep_job(job)
+        with self._changed:
+            head = self._heads.get(job.bench)
+            row = None if head is None else head.parts.get(job.part)
+            stopped = row is not None and row.state == "stopped" and row.stamp == job.revision
+            number = 0 if head is None else head.number
+        if stopped:
+            self._store.keep_job(replace(job, revision=number, state="stopped"))
+
+    def _settle(self, bench_id: str, part_id: str, stamp: int, view: JsonObject, evaluation: Evaluation | None) -> bool:
+        """Show what was worked out; false where nobody asks for it any more (touched again, taken off, stopped)."""
         with self._changed:
             head = self._heads.get(bench_id)
             row = None if head is None else head.parts.get(part_id)
             if head is None or row is None or row.stamp != stamp or row.state == "stopped":
-                return  # it was touched again, taken off or stopped meanwhile
+                return False
             row.state, row.view, row.evaluation = "ready", view, evaluation
             number = head.number
             self._changed.notify_all()
         self._events.tell(bench_id, {"kind": "bodies", "revision": number, "parts": [part_id]})
+        return True
 
     # -- asking -------------------------------------------------------------------------------
     def wait(
