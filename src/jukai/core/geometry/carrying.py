@@ -11,7 +11,7 @@ from jukai.core.geometry.kernels import FEW, kernel
 from jukai.core.geometry.paths import Frames, Stations
 from jukai.core.geometry.tubes import Run
 
-__all__ = ["Tight", "run_along", "sharpest", "tightest", "tightest_of"]
+__all__ = ["Tight", "least_turn", "motions_along", "run_along", "sharpest", "tightest", "tightest_of"]
 
 
 def run_along(stations: Stations, lies: Frames, scale: Floats, turn: Floats, reach: float) -> Run:
@@ -34,6 +34,26 @@ def run_along(stations: Stations, lies: Frames, scale: Floats, turn: Floats, rea
         across, up = (v + stations.before * np.einsum("ij,ij->i", lean, v)[:, None] for v in (across, up))
     along = np.append(stations.length, stations.long) if stations.closed else stations.length
     return Run(stations.points, across, up, scale, along)
+
+
+def least_turn(a: Floats, b: Floats) -> Floats:
+    """Return the rotation that lays one unit vector on another by the least turn; half a turn is about X, or Y beside X."""
+    v, c = np.cross(a, b), float(a @ b)
+    if c < -1 + 1e-12:
+        side = np.eye(3)[0 if abs(a[0]) < 0.9 else 1]
+        across = side - (side @ a) * a
+        across /= np.linalg.norm(across)
+        return 2 * np.outer(across, across) - np.eye(3)
+    cross = np.array([[0, -v[2], v[1]], [v[2], 0, -v[0]], [-v[1], v[0], 0]])
+    return np.asarray(np.eye(3) + cross + cross @ cross / (1 + c))
+
+
+def motions_along(across: Floats, up: Floats, stations: Stations) -> Floats:
+    """Return the affine motion (k, 3, 4) from the first station to each."""
+    axes = np.stack([across, up, stations.before], axis=2)
+    linear = axes @ np.linalg.inv(axes[0])
+    shift = stations.points - np.einsum("kij,j->ki", linear, stations.points[0])
+    return np.concatenate([linear, shift[:, :, None]], axis=2)
 
 
 def _leans(stations: Stations, reach: Floats) -> Floats:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import TypedDict, Unpack
 
 import numpy as np
 
@@ -10,9 +11,10 @@ from jukai.core.geometry.arrays import Array, Bools, Floats, Ints
 from jukai.core.geometry.components import components
 from jukai.core.geometry.connectivity import RIM
 from jukai.core.geometry.measures import vector_areas
-from jukai.core.geometry.mesh import Lineage, Mesh, Topology
+from jukai.core.geometry.mesh import Mesh, Topology
+from jukai.core.geometry.rebuilding import Block, rebuilt, reversed_faces
 
-__all__ = ["Foot", "apply", "foot_of_faces", "foot_of_rim", "pull"]
+__all__ = ["Foot", "apply", "foot_of_each", "foot_of_faces", "foot_of_rim", "pull", "pull_to"]
 
 _STILL = 1e-9
 """Share of a body's size by which a point must move to count as moved."""
@@ -30,6 +32,7 @@ class Foot:
     corner_column : (c,) the column of each corner of a moving face, -1 of others.
     walls : (w, 2) columns p, q over which a wall rises that runs p, q, then on.
     beside : (w,) the face that each wall goes on from, -1 where none is.
+    under : (w,) the picked face whose border it rises from, -1 of a rim.
     alone : (f,) moving faces none of whose border has a neighbour.
     centre, normal : of what is picked, weighed by area (faces) or length (a rim); the normal is 0 where it faces all ways.
     """
@@ -40,6 +43,7 @@ class Foot:
     corner_column: Ints
     walls: Ints
     beside: Ints
+    under: Ints
     alone: Bools
     centre: Floats
     normal: Floats
@@ -98,7 +102,27 @@ def foot_of_faces(mesh: Mesh, faces: Bools, way: Floats | None = None) -> Foot:
     walls = np.stack([corner_column[rims], corner_column[con.following[rims]]], axis=1)
     beside = np.where(paired[rims], mesh.corner_faces[con.twins[rims]], -1)
     centre, normal = _middle(mesh, faces, mine)
-    return Foot(mesh, faces, columns, corner_column, walls, beside, alone, centre, normal)
+    return Foot(mesh, faces, columns, corner_column, walls, beside, mesh.corner_faces[rims], alone, centre, normal)
+
+
+def foot_of_each(mesh: Mesh, faces: Bools, sign: float = 1.0) -> Foot:
+    """Return the foot of picked faces (f,) that each go by themselves: every corner is a column of its own.
+
+    Where ``sign`` is below 0 faces without a neighbour are turned over, as they set out the other way.
+    """
+    con = mesh.connectivity
+    mine = np.flatnonzero(faces[mesh.corner_faces])
+    held = np.zeros(mesh.n_faces, dtype=bool)
+    held[mesh.corner_faces[mine[con.twins[mine] >= 0]]] = True
+    alone = faces & ~held
+    if sign < 0 and alone.any():
+        return foot_of_each(_turned_over(mesh, alone), faces)
+    corner_column = np.full(len(mesh.corners), -1, dtype=np.int32)
+    corner_column[mine] = np.arange(len(mine))
+    walls = np.stack([corner_column[mine], corner_column[con.following[mine]]], axis=1)
+    beside = np.where(con.twins[mine] >= 0, mesh.corner_faces[con.twins[mine]], -1)
+    centre, normal = _middle(mesh, faces, faces[mesh.corner_faces])
+    return Foot(mesh, faces, mesh.corners[mine], corner_column, walls, beside, mesh.corner_faces[mine], alone, centre, normal)
 
 
 def foot_of_rim(mesh: Mesh, edges: Bools) -> Foot:
@@ -130,6 +154,7 @@ def foot_of_rim(mesh: Mesh, edges: Bools) -> Foot:
         np.full(len(mesh.corners), -1, np.int32),
         walls.astype(np.int32),
         mesh.corner_faces[side],
+        np.full(len(side), -1, np.int32),
         none,
         centre,
         _unit(normal, total**2),
@@ -141,32 +166,57 @@ def apply(motions: Floats, places: Floats) -> Floats:
     return np.asarray(np.einsum("kij,mj->kmi", motions[:, :, :3], places) + motions[:, None, :, 3])
 
 
-def pull(
+class _Pulled(TypedDict, total=False):
+    finish: str | None
+    behind: bool
+    returns: bool
+
+
+def pull(foot: Foot, motions: Floats, step: str, **more: Unpack[_Pulled]) -> Mesh:
+    """Return the body with what is picked moved by affine motions (k, 3, 4), one for each row of points but the first.
+
+    ``more`` is that of ``pull_to``.
+    """
+    border = foot.border
+    moved = apply(motions, foot.places[border])
+    inner = apply(motions[-1:], foot.places[~border])[0]
+    return pull_to(foot, moved, inner, step, **more)
+
+
+def pull_to(
     foot: Foot,
-    motions: Floats,
+    moved: Floats,
+    inner: Floats,
     step: str,
     *,
     finish: str | None = None,
     behind: bool = True,
     returns: bool = False,
+    groups: tuple[str, str] = ("walls", "tops"),
+    parents: Array | None = None,
+    texture: tuple[Floats, Floats] | None = None,
+    places: Floats | None = None,
 ) -> Mesh:
     """Return the body with what is picked moved, and walls behind it.
 
     Parameters
     ----------
-    motions : (k, 3, 4) affine, one for each row of points but the first, which is where the foot stands.
-    finish : of the walls; that of the faces beside where it is None.
+    moved : (k, b, 3) where the columns of the border stand in each row of points but the first, which is where the foot stands.
+    inner : (m - b, 3) where the other columns end.
+    finish : of the walls; that of the faces they go on from where it is None.
     behind : faces that had no neighbour leave one behind that closes the body.
     returns : the last row leads on to the foot; nothing of the picked faces is left.
+    groups : names of the walls and of the moved faces; ``start_cap`` is what is left behind.
+    parents : (w,) the face that each wall goes on from; that beside it by default.
+    texture : (c, 2) texture coordinates of all corners of faces, and (k, w, 4, 2) of walls, instead of their own.
+    places : (n, 3) where the body's own points stand in the end, where they have moved.
 
     Notes
     -----
-    Places that no motion moves stay one point: a wall there has three sides, or none between two of them. Groups: ``walls``,
-    ``tops`` (the moved faces) and ``start_cap``.
+    Places that no row moves stay one point: a wall there has three sides, or none between two of them.
     """
-    mesh, rows = foot.mesh, len(motions)
+    mesh, rows = foot.mesh, len(moved)
     border = np.flatnonzero(foot.border)
-    moved = apply(motions, foot.places[border])
     eps = _STILL * max(mesh.size, 1e-300)
     still = np.asarray((np.abs(moved - foot.places[border]) <= eps).all(axis=(0, 2)))
     # numbers of the points of each border column, row by row
@@ -174,33 +224,41 @@ def pull(
     number[:] = foot.columns[border]
     rising = np.flatnonzero(~still)
     number[1:, rising] = mesh.n_points + np.arange(rows * len(rising)).reshape(rows, -1)
-    points = [mesh.points, moved[:, rising].reshape(-1, 3)]
+    added = [moved[:, rising].reshape(-1, 3)]
+    source = [np.tile(foot.columns[border[rising]], rows)]
     place = np.full(len(foot.columns), -1, dtype=np.int64)
     place[border] = np.arange(len(border))
     at = place[foot.walls]
     grid = np.concatenate([number, number[:1]]) if returns else number
     p, q = grid[:, at[:, 0]], grid[:, at[:, 1]]
     fours = np.stack([p[:-1], q[:-1], q[1:], p[1:]], axis=-1)  # (rows, w, 4)
-    pieces = _Walls(foot, fours, still[at], moved, closed=returns)
+    pieces = _Walls(foot, fours, still[at], moved, closed=returns, uv=None if texture is None else texture[1])
     last = np.empty(len(foot.columns), dtype=np.int64)
     last[border] = number[-1]
-    inner = np.flatnonzero(place < 0)
-    if returns:
-        keep = ~foot.faces
-        tops = np.zeros(mesh.n_faces, dtype=bool)
-        last[:] = foot.columns
-        caps = np.zeros(0, dtype=np.int64)
-    else:
-        keep, tops = np.ones(mesh.n_faces, dtype=bool), foot.faces
-        first = mesh.n_points + rows * len(rising)
-        last[inner] = first + np.arange(len(inner))
-        points.append(apply(motions[-1:], foot.places[inner])[0])
-        caps = np.flatnonzero(foot.alone) if behind else np.zeros(0, dtype=np.int64)
-    own = foot.corner_column >= 0
+    caps = np.flatnonzero(foot.alone) if behind and not returns else np.zeros(0, dtype=np.int64)
     corners = mesh.corners.astype(np.int64)
-    corners[own] = last[foot.corner_column[own]]
-    work = _Joining(mesh, step, keep, tops, caps, corners, pieces, finish)
-    return work.mesh(np.concatenate(points), last[foot.corner_column[own]], own)
+    if not returns:
+        within = np.flatnonzero(place < 0)
+        last[within] = mesh.n_points + rows * len(rising) + np.arange(len(within))
+        added.append(inner)
+        source.append(foot.columns[within])
+        own = foot.corner_column >= 0
+        corners[own] = last[foot.corner_column[own]]
+    of = foot.beside if parents is None else parents
+    blocks = [Block.of(c, groups[0], of[w], uv, finish) for c, uv, w in pieces.parts()]
+    blocks.append(reversed_faces(mesh, caps, "start_cap"))
+    return rebuilt(
+        mesh,
+        step,
+        keep=~foot.faces if returns else None,
+        corners=corners,
+        added=np.concatenate(added),
+        source=np.concatenate(source),
+        renamed=() if returns else ((groups[1], foot.faces),),
+        blocks=blocks,
+        places=places,
+        uv=None if texture is None else texture[0],
+    )
 
 
 @dataclass(slots=True)
@@ -213,6 +271,7 @@ class _Walls:
     flat : (w, 2) whether its first and its second column stay.
     moved : (rows, b, 3) where the columns of the border go.
     closed : the last row leads on to the foot.
+    uv : (rows, w, 4, 2) texture coordinates, where they are not round the foot and along.
     """
 
     foot: Foot
@@ -220,14 +279,12 @@ class _Walls:
     flat: Bools
     moved: Floats
     closed: bool
+    uv: Floats | None = None
 
     def parts(self) -> list[tuple[Array, Floats, Array]]:
         """Return corners (n, s), texture (n, s, 2) and the wall of each face."""
-        u, v = self._texture()
         rows, w = self.fours.shape[:2]
-        uv = np.empty((rows, w, 4, 2))
-        uv[:, :, (0, 3), 0], uv[:, :, (1, 2), 0] = u[:, :1], u[:, 1:]
-        uv[:, :, :2, 1], uv[:, :, 2:, 1] = v[:-1, None, None], v[1:, None, None]
+        uv = self._texture() if self.uv is None else self.uv
         wall = np.broadcast_to(np.arange(w), (rows, w))
         out = []
         # a wall over a column that stays loses its last corner there; one over two of them is none
@@ -244,8 +301,8 @@ class _Walls:
                 )
         return out
 
-    def _texture(self) -> tuple[Floats, Floats]:
-        """Return texture coordinates: (w, 2) of the two ends of each wall round its loop, and (rows + 1,) along."""
+    def _texture(self) -> Floats:
+        """Return (rows, w, 4, 2) texture coordinates that run round the loop of each wall, and along."""
         foot = self.foot
         ends = foot.places[foot.walls]
         long = np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)
@@ -255,7 +312,11 @@ class _Walls:
         every = np.concatenate([first, self.moved, *([first] if self.closed else [])])
         steps = np.linalg.norm(np.diff(every, axis=0), axis=2).mean(axis=1)
         v = np.concatenate([[0.0], np.cumsum(steps)])
-        return np.clip(u, 0.0, 1.0), v / max(float(v[-1]), 1e-300)
+        u, v = np.clip(u, 0.0, 1.0), v / max(float(v[-1]), 1e-300)
+        uv = np.empty((*self.fours.shape, 2))
+        uv[:, :, (0, 3), 0], uv[:, :, (1, 2), 0] = u[:, :1], u[:, 1:]
+        uv[:, :, :2, 1], uv[:, :, 2:, 1] = v[:-1, None, None], v[1:, None, None]
+        return uv
 
 
 def _round(walls: Array, long: Floats) -> tuple[Array, Array]:
@@ -281,140 +342,6 @@ def _round(walls: Array, long: Floats) -> tuple[Array, Array]:
     root = components(len(at), walls[:, 0].astype(np.int64), walls[:, 1].astype(np.int64))[walls[:, 0]]
     total = np.bincount(root, weights=long, minlength=len(at))[root]
     return far, total
-
-
-@dataclass(slots=True)
-class _Joining:
-    """Puts old faces, walls and caps together, with all that they carry."""
-
-    body: Mesh
-    step: str
-    keep: Bools
-    tops: Bools
-    caps: Array
-    corners: Array
-    walls: _Walls
-    finish: str | None
-
-    def mesh(self, points: Floats, moved: Array, own: Bools) -> Mesh:
-        """Return the body; ``moved`` are the new numbers of the corners ``own`` of moved faces."""
-        body = self.body
-        parts = self.walls.parts()
-        kept_corner = self.keep[body.corner_faces]
-        cap_corner, cap_sides = self._reversed_corners()
-        corners = [self.corners[kept_corner], *(c.ravel() for c, _, _ in parts), body.corners[cap_corner]]
-        sides = [
-            body.sides[self.keep],
-            *(np.full(len(c), c.shape[1], np.int32) for c, _, _ in parts),
-            cap_sides,
-        ]
-        offsets = np.concatenate([[0], np.cumsum(np.concatenate(sides))]).astype(np.int32)
-        uv = None
-        if body.uv is not None:
-            uv = np.concatenate([body.uv[kept_corner], *(t.reshape(-1, 2) for _, t, _ in parts), body.uv[cap_corner]])
-        wall = np.concatenate([np.zeros(0, np.int64), *(w for _, _, w in parts)])
-        beside = self.walls.foot.beside[wall]
-        lineage, rows = self._lineage(beside)
-        names, finishes = self._finishes(beside)
-        soft = None
-        if body.face_soft is not None:
-            soft = np.concatenate([body.face_soft[self.keep], np.zeros(len(wall), bool), body.face_soft[self.caps]])
-        pairs, edge_data = self._pairs(moved, own)
-        number, source = self._numbers(points, np.concatenate(corners), moved, own)
-        return replace(
-            body,
-            points=points[number >= 0],
-            corners=number[np.concatenate(corners)].astype(np.int32),
-            offsets=offsets,
-            lineage=lineage,
-            face_lineage=rows,
-            finishes=names,
-            face_finish=finishes,
-            face_soft=soft,
-            uv=uv,
-            edge_pairs=None if pairs is None else number[pairs].astype(np.int32),
-            edge_data=edge_data,
-            point_data={name: table[source[number >= 0]] for name, table in body.point_data.items()},
-            _cache={},
-            _topology=Topology(),
-        )
-
-    def _numbers(self, points: Floats, corners: Array, moved: Array, own: Bools) -> tuple[Array, Array]:
-        """Return the final number of each point, -1 where no face uses it that was used, and the old point it comes from."""
-        used = np.zeros(len(points), dtype=bool)
-        used[corners] = True
-        used[: self.body.n_points] |= ~self.body.used_points
-        source = np.arange(len(points))
-        source[self.body.n_points :] = 0
-        fours = self.walls.fours
-        source[fours[1:, :, 0]] = fours[0, :, 0] if len(fours) > 1 else source[fours[1:, :, 0]]
-        source[fours[-1, :, (2, 3)]] = fours[0, :, (1, 0)]
-        source[moved] = self.body.corners[own]
-        return np.where(used, np.cumsum(used) - 1, -1), source
-
-    def _reversed_corners(self) -> tuple[Array, Array]:
-        """Return the corners of the faces that are left behind, each face the other way round, and their sides."""
-        sides = self.body.sides[self.caps]
-        ends = np.cumsum(sides)
-        within = np.arange(int(ends[-1]) if len(ends) else 0) - np.repeat(ends - sides, sides)
-        return np.repeat(self.body.offsets[self.caps + 1] - 1, sides) - within, sides
-
-    def _lineage(self, beside: Array) -> tuple[Lineage, Array]:
-        """Return the history: moved faces come from themselves, walls from the faces beside them."""
-        body = self.body
-        kept = body.face_lineage if body.face_lineage is not None else np.full(body.n_faces, -1, np.int32)
-        rows = kept.astype(np.int64)
-        groups = [
-            ("tops", rows[self.tops]),
-            ("walls", np.where(beside >= 0, rows[beside], -1)),
-            ("start_cap", rows[self.caps]),
-        ]
-        table: list[tuple[str, str, int]] = []
-        base, out = len(body.lineage.rows), []
-        for name, parents in groups:
-            each, which = np.unique(parents, return_inverse=True)
-            out.append(base + len(table) + which)
-            table += [(self.step, name, int(p)) for p in each]
-        rows[self.tops] = out[0]
-        lineage, _ = body.lineage.extended(table)
-        return lineage, np.concatenate([rows[self.keep], out[1], out[2]]).astype(np.int32)
-
-    def _finishes(self, beside: Array) -> tuple[tuple[str, ...], Array | None]:
-        body = self.body
-        if self.finish is None and body.face_finish is None:
-            return body.finishes, None
-        kept = body.face_finish if body.face_finish is not None else np.full(body.n_faces, -1, np.int32)
-        names = body.finishes
-        if self.finish is not None and self.finish not in names:
-            names = (*names, self.finish)
-        walls = np.where(beside >= 0, kept[beside], -1)
-        if self.finish is not None:
-            walls[:] = names.index(self.finish)
-        return names, np.concatenate([kept[self.keep], walls, kept[self.caps]]).astype(np.int32)
-
-    def _pairs(self, moved: Array, own: Bools) -> tuple[Array | None, dict[str, np.ndarray]]:
-        """Return edges that carry marks: those between moved points go along, those of the border stay and go along."""
-        body = self.body
-        if body.edge_pairs is None:
-            return None, dict(body.edge_data)
-        con = body.connectivity
-        edge = con.between(body.edge_pairs)
-        row_of = np.full(con.n_edges, -1, dtype=np.int64)
-        row_of[edge[edge >= 0]] = np.flatnonzero(edge >= 0)
-        kept_side = np.zeros(con.n_edges, dtype=bool)
-        stays = (self.keep & ~self.tops)[body.corner_faces]
-        stays |= np.isin(body.corner_faces, self.caps)
-        kept_side[con.corner_edge[stays]] = True
-        old = np.flatnonzero((edge >= 0) & kept_side[np.maximum(edge, 0)])
-        goes = np.flatnonzero(own & self.tops[body.corner_faces] & (row_of[con.corner_edge] >= 0))
-        new_of = np.full(len(body.corners), -1, dtype=np.int64)
-        new_of[own] = moved
-        along = np.sort(np.stack([new_of[goes], new_of[con.following[goes]]], axis=1), axis=1)
-        along, first = np.unique(along, axis=0, return_index=True)
-        rows = np.concatenate([old, row_of[con.corner_edge[goes[first]]]])
-        pairs = np.concatenate([body.edge_pairs[old].astype(np.int64), along])
-        pairs, first = np.unique(np.sort(pairs, axis=1), axis=0, return_index=True)
-        return pairs, {name: table[rows[first]] for name, table in body.edge_data.items()}
 
 
 def _turned_over(mesh: Mesh, faces: Bools) -> Mesh:

@@ -130,7 +130,7 @@ def sweep_faces(mesh: Mesh, values: Values, context: Context) -> Result:
     Faces square to a path of straight pieces enclose their area times the length of the path of their centre
     (Pappus and Guldinus).
     """
-    from jukai.core.geometry.carrying import run_along, tightest_of
+    from jukai.core.geometry.carrying import motions_along, run_along, tightest_of
     from jukai.core.geometry.pulling import apply, pull
 
     path = values.path.path
@@ -162,7 +162,7 @@ def sweep_faces(mesh: Mesh, values: Values, context: Context) -> Result:
     scale = _sizes(values.size_along, share)
     turn = values.turn * share if values.turn_along is None else values.turn_along(share)
     run = run_along(stations, lies, scale, turn - turn[0], reach)
-    motions = _motions(run.across * scale[:, None], run.up * scale[:, None], stations)
+    motions = motions_along(run.across * scale[:, None], run.up * scale[:, None], stations)
     mesh_out = pull(foot, motions[1:], context.step, finish=values.finish, behind=values.behind == "closed")
     context.checkpoint(0.6)
     tight = tightest_of(np.concatenate([foot.places[None], apply(motions[1:], foot.places)]), stations)
@@ -185,6 +185,8 @@ def sweep_faces(mesh: Mesh, values: Values, context: Context) -> Result:
 
 def _moved(foot: Foot, values: Values, begin: Stations) -> Floats:
     """Return the motion (3, 4) that brings the path to where it is followed."""
+    from jukai.core.geometry.carrying import least_turn
+
     linear = np.eye(3)
     if values.path_lies == "as_drawn":
         return np.column_stack([linear, np.zeros(3)])
@@ -194,20 +196,8 @@ def _moved(foot: Foot, values: Values, begin: Stations) -> Floats:
                 "What is picked faces no way of its own that the path could leave it by.", field="path_lies",
                 hint="Follow the path as it is drawn.",
             )  # fmt: skip
-        linear = _least_turn(begin.after[0], foot.normal)
+        linear = least_turn(begin.after[0], foot.normal)
     return np.column_stack([linear, foot.centre - linear @ begin.points[0]])
-
-
-def _least_turn(a: Floats, b: Floats) -> Floats:
-    """Return the rotation that lays one unit vector on another by the least turn; half a turn is about X, or Y beside X."""
-    v, c = np.cross(a, b), float(a @ b)
-    if c < -1 + 1e-12:
-        side = np.eye(3)[0 if abs(a[0]) < 0.9 else 1]
-        across = side - (side @ a) * a
-        across /= np.linalg.norm(across)
-        return 2 * np.outer(across, across) - np.eye(3)
-    cross = np.array([[0, -v[2], v[1]], [v[2], 0, -v[0]], [-v[1], v[0], 0]])
-    return np.asarray(np.eye(3) + cross + cross @ cross / (1 + c))
 
 
 def _placed(stations: Stations, move: Floats) -> Stations:
@@ -224,14 +214,6 @@ def _sizes(size: Graph | None, share: Floats) -> Floats:
     """Return the size at each station against the first; faces can't run out to a point."""
     found = sizes_along(size, share, closed=True)
     return np.asarray(found / found[0])
-
-
-def _motions(across: Floats, up: Floats, stations: Stations) -> Floats:
-    """Return the affine motion (k, 3, 4) from the first station to each."""
-    axes = np.stack([across, up, stations.before], axis=2)
-    linear = axes @ np.linalg.inv(axes[0])
-    shift = stations.points - np.einsum("kij,j->ki", linear, stations.points[0])
-    return np.concatenate([linear, shift[:, :, None]], axis=2)
 
 
 def _callouts(values: Values, foot: Foot, motions: Floats, stations: Stations, move: Floats) -> tuple[Callout, ...]:

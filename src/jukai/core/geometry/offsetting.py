@@ -1,0 +1,238 @@
+"""Where picked faces come to when they rise by a distance true to their normals, and their border moves in by an even width."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from jukai.core.geometry.arrays import Array, Floats
+from jukai.core.geometry.components import components
+from jukai.core.geometry.frames import sincos
+from jukai.core.geometry.measures import face_normals
+from jukai.core.geometry.pulling import Foot
+from jukai.core.geometry.rebuilding import corners_of
+
+__all__ = ["Meeting", "Offsets", "first_meeting", "offsets_of", "turned_about"]
+
+_ALIKE = 1e-10
+"""Squares of sines up to which planes count as one."""
+_SHORT = 1e-9
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Offsets:
+    """How the columns of a foot move.
+
+    Attributes
+    ----------
+    rise : (m, 3) mm for each mm that the faces rise along their normals.
+    inward : (m, 3) mm for each mm that their border moves in.
+    piece : (m,) the connected piece that a column is of.
+    centres, normals : (p, 3) the middle of each piece, and the way it looks.
+    """
+
+    rise: Floats
+    inward: Floats
+    piece: Array
+    centres: Floats
+    normals: Floats
+
+
+def offsets_of(foot: Foot, *, sinks: bool = False) -> Offsets:
+    """Return how the columns of picked faces move.
+
+    ``sinks`` where they are to move by distances below 0: faces without a neighbour were turned over for it (``Foot``).
+
+    Notes
+    -----
+    A column goes where the planes of its faces, moved by the distance, meet, and the borders of these, moved in within
+    their faces, do: by least squares, with the smallest shift along what is left free.
+    """
+    mesh, m = foot.mesh, len(foot.columns)
+    corner = np.flatnonzero(foot.corner_column >= 0)
+    column = foot.corner_column[corner]
+    normals = face_normals(mesh)
+    piece, centres, ways = _pieces(foot, corner, column)
+    over = np.ones((m, 1))
+    if sinks:
+        over[column[foot.alone[mesh.corner_faces[corner]]]] = -1.0
+    if len(foot.walls) == len(corner) == m:
+        rise, inward = _of_single_faces(foot, normals)
+        return Offsets(rise * over, inward, piece, centres, ways)
+    of_wall = _inward(foot, normals)
+    rows = np.concatenate([normals[mesh.corner_faces[corner]], of_wall, of_wall])
+    at = np.concatenate([column, foot.walls[:, 0], foot.walls[:, 1]])
+    up = np.zeros(len(rows))
+    up[: len(corner)] = 1.0
+    order = np.argsort(at, kind="stable")
+    rows, up, starts = rows[order], up[order], np.searchsorted(at[order], np.arange(m))
+    square = np.add.reduceat(rows[:, :, None] * rows[:, None, :], starts, axis=0)
+    told = np.add.reduceat(np.stack([rows * up[:, None], rows * (1 - up)[:, None]], axis=2), starts, axis=0)
+    count = np.diff(np.append(starts, len(at)))
+    found = np.linalg.pinv(square / count[:, None, None], rcond=_ALIKE, hermitian=True) @ (told / count[:, None, None])
+    return Offsets(found[:, :, 0] * over, found[:, :, 1], piece, centres, ways)
+
+
+def _inward(foot: Foot, normals: Floats) -> Floats:
+    """Return (w, 3) the way into its face from each part of the border, of length 1."""
+    p, q = (foot.places[foot.walls[:, k]] for k in (0, 1))
+    way = np.cross(normals[foot.under], q - p)
+    return np.asarray(way / np.maximum(np.linalg.norm(way, axis=1), 1e-300)[:, None])
+
+
+def _of_single_faces(foot: Foot, normals: Floats) -> tuple[Floats, Floats]:
+    """The same in closed form, where every column is the corner of one face."""
+    rise = normals[foot.under]
+    here = _inward(foot, normals)
+    before = np.empty_like(here)
+    before[foot.walls[:, 1]] = here  # the wall that ends at each column
+    both, cosine = here + before, (here * before).sum(axis=1)
+    inward = both / np.maximum(1 + cosine, _ALIKE)[:, None]
+    return np.asarray(rise), np.asarray(np.where((cosine > -1 + _ALIKE)[:, None], inward, 0.0))
+
+
+def _pieces(foot: Foot, corner: Array, column: Array) -> tuple[Array, Floats, Floats]:
+    """Return which piece each column is of, the middles of the pieces by area, and the ways they look."""
+    mesh = foot.mesh
+    ahead = foot.corner_column[mesh.connectivity.following[corner]]
+    piece = components(len(foot.columns), column, ahead)
+    count = int(piece.max(initial=-1)) + 1
+    faces = np.flatnonzero(foot.faces)
+    first = foot.corner_column[mesh.offsets[faces]]
+    of_corner = piece[column]
+    start = np.repeat(mesh.points[mesh.corners[mesh.offsets[faces]]], mesh.sides[faces], axis=0)
+    here = mesh.points[mesh.corners[corner]]
+    there = mesh.points[mesh.corners[mesh.connectivity.following[corner]]]
+    cross = np.cross(here - start, there - start)
+    way = np.stack([np.bincount(of_corner, cross[:, k], count) for k in range(3)], axis=1)
+    long = np.linalg.norm(way, axis=1)
+    total = np.bincount(of_corner, np.linalg.norm(cross, axis=1), count)
+    normals = np.where((long > 1e-9 * total)[:, None], way / np.maximum(long, 1e-300)[:, None], 0.0)
+    signed = (cross * normals[of_corner]).sum(axis=1)
+    bare = ~normals.any(axis=1)
+    weights = np.where(bare[of_corner], np.linalg.norm(cross, axis=1), signed)
+    spot = np.zeros((count, 3))
+    spot[piece[first][::-1]] = mesh.points[mesh.corners[mesh.offsets[faces]]][::-1]
+    thirds = ((start + here + there) - 3 * spot[of_corner]) * weights[:, None]
+    sums = np.stack([np.bincount(of_corner, thirds[:, k], count) for k in range(3)], axis=1)
+    heavy = np.bincount(of_corner, weights, count)
+    return piece, spot + sums / np.where(heavy > 0, 3 * heavy, 1.0)[:, None], normals
+
+
+@dataclass(frozen=True, slots=True)
+class Meeting:
+    """Where faces that move would turn over first: the share of the way, and the place (3,) before they set out."""
+
+    share: float
+    place: Floats
+
+
+def first_meeting(foot: Foot, shift: Floats, places: Floats | None = None) -> Meeting | None:
+    """Return the first share up to 1 of a ``shift`` (m, 3) of all columns at which moved faces turn over or meet within themselves.
+
+    ``places`` (m, 3) is where the columns set out from, where that is not where they stand.
+
+    Notes
+    -----
+    An edge turns back, a corner turns over, or a hollow corner reaches an edge of its own face across it: these are what can
+    happen first when the border of a polygon moves in (Aichholzer and Aurenhammer 1996: edge and split events).
+    """
+    mesh = foot.mesh
+    corner = np.flatnonzero(foot.corner_column >= 0)
+    con = mesh.connectivity
+    ahead = con.following[corner]
+    here, there = foot.corner_column[corner], foot.corner_column[ahead]
+    p, d = foot.places if places is None else places, shift
+    along, change = p[there] - p[here], d[there] - d[here]
+    long = (along * along).sum(axis=1)
+    toward = (along * change).sum(axis=1)
+    share = np.where(toward < 0, long / np.maximum(-toward, 1e-300), np.inf)
+    spots = p[here]
+    n = face_normals(mesh)[mesh.corner_faces[corner]]
+    turn = _turning_over(corner, ahead, along, change, n, len(mesh.corners))
+    best = np.minimum(share, turn)
+    k = int(np.argmin(best)) if len(best) else -1
+    found = Meeting(float(best[k]), spots[k]) if k >= 0 and best[k] <= 1 else None
+    split = _splits(foot, corner, along, n, d, p)
+    if split is not None and (found is None or split.share < found.share):
+        found = split
+    return found
+
+
+def _turning_over(corner: Array, ahead: Array, along: Floats, change: Floats, n: Floats, count: int) -> Floats:
+    """Return for each edge the share at which the corner at its end turns over (a root of a quadratic), else infinity."""
+    row = np.empty(count, dtype=np.int64)
+    row[corner] = np.arange(len(corner))
+    nxt = row[ahead]
+    u, du, v, dv = along, change, along[nxt], change[nxt]
+    a = (np.cross(du, dv) * n).sum(axis=1)
+    b = ((np.cross(u, dv) + np.cross(du, v)) * n).sum(axis=1)
+    c = (np.cross(u, v) * n).sum(axis=1)
+    size = np.linalg.norm(u, axis=1) * np.linalg.norm(v, axis=1)
+    sign = np.sign(c)
+    a, b, c = a * sign, b * sign, np.abs(c)
+    clear = c > 1e-6 * size  # straight corners have no side to turn over from
+    root = b * b - 4 * a * c
+    s = np.sqrt(np.maximum(root, 0.0))
+    q = np.where(b < 0, (-b + s) / 2, (-b - s) / 2)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        one, two = np.where(q != 0, c / q, np.inf), np.where(a != 0, q / a, np.inf)
+    roots = np.stack([one, two])
+    roots = np.where((roots > 0) & (root >= 0) & clear, roots, np.inf)
+    return np.asarray(roots.min(axis=0))
+
+
+def _splits(foot: Foot, corner: Array, along: Floats, n: Floats, shift: Floats, p: Floats) -> Meeting | None:
+    """Return the first share at which a hollow corner of a face comes to another edge of that face."""
+    mesh = foot.mesh
+    of = mesh.corner_faces[corner]
+    row = np.full(len(mesh.corners), -1, dtype=np.int64)
+    row[corner] = np.arange(len(corner))
+    nxt = row[mesh.connectivity.following[corner]]
+    size = np.linalg.norm(along, axis=1)
+    hollow = nxt[(np.cross(along, along[nxt]) * n).sum(axis=1) < -1e-9 * size * size[nxt]]
+    if not len(hollow):
+        return None
+    faces = of[hollow]
+    edges = row[corners_of(mesh, faces)]
+    which = np.repeat(np.arange(len(hollow)), mesh.sides[faces])
+    v = hollow[which]
+    apart = (edges != v) & (nxt[edges] != v)
+    v, edges = v[apart], edges[apart]
+    column = foot.corner_column[corner]
+    at, end = column[edges], column[nxt[edges]]
+    e = along[edges]
+    inward = np.cross(n[edges], e) / np.maximum(size[edges], 1e-300)[:, None]
+    gap = ((p[column[v]] - p[at]) * inward).sum(axis=1)
+    closing = ((shift[at] - shift[column[v]]) * inward).sum(axis=1)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        share = np.where((gap > 0) & (closing > 0), gap / closing, np.inf)
+    near = np.flatnonzero(share <= 1)
+    if not len(near):
+        return None
+    s = share[near][:, None]
+    hit = p[column[v[near]]] + s * shift[column[v[near]]]
+    a, b = p[at[near]] + s * shift[at[near]], p[end[near]] + s * shift[end[near]]
+    span = b - a
+    t = ((hit - a) * span).sum(axis=1) / np.maximum((span * span).sum(axis=1), 1e-300)
+    within = (t >= -_SHORT) & (t <= 1 + _SHORT)
+    if not within.any():
+        return None
+    k = int(near[within][np.argmin(share[near][within])])
+    return Meeting(float(share[k]), p[column[v[k]]])
+
+
+def turned_about(offsets: Offsets, places: Floats, degrees: Floats, columns: Array) -> Floats:
+    """Return places (k, b, 3) of some columns, row k of them turned by ``degrees[k]`` about the normal of their piece."""
+    piece = offsets.piece[columns]
+    axis, centre = offsets.normals[piece], offsets.centres[piece]
+    rel = places - centre
+    sine, cosine = sincos(degrees)
+    along = (rel * axis).sum(axis=2, keepdims=True) * axis
+    flat = rel - along
+    return np.asarray(
+        centre + along + flat * cosine[:, None, None] + np.cross(np.broadcast_to(axis, flat.shape), flat) * sine[:, None, None]
+    )
+
+

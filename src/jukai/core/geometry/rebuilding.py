@@ -1,0 +1,217 @@
+"""A body with some of its faces taken off, others moved to other points, and new ones put in: all that faces carry goes along."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from jukai.core.geometry.arrays import Array, Bools, Floats
+from jukai.core.geometry.mesh import Lineage, Mesh, Topology
+
+__all__ = ["Block", "corners_of", "rebuilt", "reversed_faces", "uv_gradients"]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Block:
+    """New faces of one group.
+
+    Attributes
+    ----------
+    corners : (c,) points of the faces, one face after another.
+    sides : (n,) of each.
+    group : what they are called.
+    parents : (n,) the face of the body that each goes on from, -1 for none.
+    uv : (c, 2) texture coordinates; 0 where there are none.
+    finish : that they are given; that of their parents where it is None.
+    soft : whether their normals give way to those beside.
+    """
+
+    corners: Array
+    sides: Array
+    group: str
+    parents: Array
+    uv: Floats | None = None
+    finish: str | None = None
+    soft: bool = False
+
+    @staticmethod
+    def of(corners: Array, group: str, parents: Array | int = -1, uv: Floats | None = None, finish: str | None = None) -> Block:
+        """Return a block of (n, s) faces, all of s sides; ``uv`` is (n, s, 2)."""
+        n, s = corners.shape
+        of = np.broadcast_to(np.asarray(parents, dtype=np.int64), (n,))
+        return Block(corners.ravel(), np.full(n, s, np.int32), group, of, None if uv is None else uv.reshape(-1, 2), finish)
+
+
+def corners_of(mesh: Mesh, faces: Array) -> Array:
+    """Return the corners (numbers into ``mesh.corners``) of faces, one after another, for any order of faces."""
+    sides = mesh.sides[faces].astype(np.int64)
+    ends = np.cumsum(sides)
+    within = np.arange(int(ends[-1]) if len(ends) else 0) - np.repeat(ends - sides, sides)
+    return np.asarray(np.repeat(mesh.offsets[faces].astype(np.int64), sides) + within)
+
+
+def reversed_faces(mesh: Mesh, faces: Array, group: str) -> Block:
+    """Return faces of a body the other way round, as new ones."""
+    sides = mesh.sides[faces].astype(np.int64)
+    ends = np.cumsum(sides)
+    within = np.arange(int(ends[-1]) if len(ends) else 0) - np.repeat(ends - sides, sides)
+    corner = np.repeat(mesh.offsets[faces + 1].astype(np.int64) - 1, sides) - within
+    return Block(mesh.corners[corner], sides, group, faces, None if mesh.uv is None else mesh.uv[corner])
+
+
+def rebuilt(
+    body: Mesh,
+    step: str,
+    *,
+    keep: Bools | None = None,
+    corners: Array | None = None,
+    added: Floats | None = None,
+    source: Array | None = None,
+    renamed: Sequence[tuple[str, Bools]] = (),
+    blocks: Sequence[Block] = (),
+    places: Floats | None = None,
+    uv: Floats | None = None,
+) -> Mesh:
+    """Return a body anew.
+
+    Parameters
+    ----------
+    keep : (f,) faces that stay; all of them by default. New faces come after them, block by block.
+    corners : (c,) points of the faces that stay, where they have other ones; numbers from ``body.n_points`` on are of ``added``.
+    added : (a, 3) new points; ``source`` (a,) says which point of the body each takes its weights from.
+    renamed : groups that faces which stay become of, each with (f,) which.
+    places : (n, 3) where the body's own points stand, where they have moved.
+    uv : (c, 2) texture coordinates of the faces that stay, where they have others.
+
+    Notes
+    -----
+    Points that no face is left to use go; those that none used before stay. Marks of edges stay where an edge does, and go
+    along where it moves.
+    """
+    keep = np.ones(body.n_faces, dtype=bool) if keep is None else keep
+    own = body.corners.astype(np.int64) if corners is None else corners
+    kept = keep[body.corner_faces]
+    all_corners = np.concatenate([own[kept], *(b.corners for b in blocks)]).astype(np.int64)
+    sides = np.concatenate([body.sides[keep], *(b.sides for b in blocks)])
+    offsets = np.concatenate([[0], np.cumsum(sides)]).astype(np.int32)
+    points = body.points if places is None else places
+    if added is not None and len(added):
+        points = np.concatenate([points, added])
+    used = np.zeros(len(points), dtype=bool)
+    used[all_corners] = True
+    used[: body.n_points] |= ~body.used_points
+    whole = bool(used.all())
+    number = np.arange(len(points)) if whole else np.where(used, np.cumsum(used) - 1, -1)
+    origin = np.arange(len(points))
+    origin[body.n_points :] = 0 if source is None else source
+    lineage, rows = _lineage(body, step, keep, renamed, blocks)
+    names, finishes = _finishes(body, keep, blocks)
+    soft = None
+    if body.face_soft is not None or any(b.soft for b in blocks):
+        soft = np.concatenate([body.soft()[keep], *(np.full(len(b.sides), b.soft) for b in blocks)])
+    texture = None
+    if body.uv is not None:
+        parts = [np.zeros((len(b.corners), 2)) if b.uv is None else b.uv for b in blocks]
+        texture = np.concatenate([(body.uv if uv is None else uv)[kept], *parts])
+    out = replace(
+        body,
+        points=points if whole else points[used],
+        corners=(all_corners if whole else number[all_corners]).astype(np.int32),
+        offsets=offsets,
+        lineage=lineage,
+        face_lineage=rows,
+        finishes=names,
+        face_finish=finishes,
+        face_soft=soft,
+        uv=texture,
+        edge_pairs=None,
+        edge_data={},
+        point_data={name: table[origin[used]] for name, table in body.point_data.items()},
+        _cache={},
+        _topology=Topology(),
+    )
+    return out if body.edge_pairs is None else _with_marks(out, body, kept, own, number)
+
+
+def _lineage(
+    body: Mesh, step: str, keep: Bools, renamed: Sequence[tuple[str, Bools]], blocks: Sequence[Block]
+) -> tuple[Lineage, Array]:
+    """Return the history: faces that stay come from themselves, new ones from their parents."""
+    rows = np.append(
+        body.face_lineage.astype(np.int64) if body.face_lineage is not None else np.full(body.n_faces, -1, np.int64), -1
+    )
+    table: list[tuple[str, str, int]] = []
+    base = len(body.lineage.rows)
+
+    def added(group: str, parents: Array) -> Array:
+        each, which = np.unique(parents, return_inverse=True)
+        first = base + len(table)
+        table.extend((step, group, int(p)) for p in each)
+        return np.asarray(first + which)
+
+    after = rows.copy()
+    for group, faces in renamed:
+        some = np.append(faces & keep, False)
+        if some.any():
+            after[some] = added(group, rows[some])
+    new = [added(b.group, rows[b.parents]) for b in blocks if len(b.sides)]
+    lineage, _ = body.lineage.extended(table)
+    return lineage, np.concatenate([after[:-1][keep], *new]).astype(np.int32)
+
+
+def _finishes(body: Mesh, keep: Bools, blocks: Sequence[Block]) -> tuple[tuple[str, ...], Array | None]:
+    if body.face_finish is None and all(b.finish is None for b in blocks):
+        return body.finishes, None
+    own = np.append(body.face_finish if body.face_finish is not None else np.full(body.n_faces, -1, np.int32), -1)
+    names, out = body.finishes, [own[:-1][keep]]
+    for b in blocks:
+        if b.finish is None:
+            out.append(own[b.parents])
+            continue
+        if b.finish not in names:
+            names = (*names, b.finish)
+        out.append(np.full(len(b.sides), names.index(b.finish)))
+    return names, np.concatenate(out).astype(np.int32)
+
+
+def _with_marks(out: Mesh, body: Mesh, kept: Bools, own: Array, number: Array) -> Mesh:
+    con = body.connectivity
+    assert body.edge_pairs is not None  # noqa: S101 - asked for by the caller
+    edge = con.between(body.edge_pairs)
+    row_of = np.full(con.n_edges, -1, dtype=np.int64)
+    row_of[edge[edge >= 0]] = np.flatnonzero(edge >= 0)
+    marked = row_of[con.corner_edge] >= 0
+    goes = np.flatnonzero(kept & marked)
+    along = number[np.stack([own[goes], own[con.following[goes]]], axis=1)]
+    rows = row_of[con.corner_edge[goes]]
+    # an edge whose faces are all new ones
+    lost = np.flatnonzero(~kept & marked)
+    ends = number[np.stack([body.corners[lost], body.corners[con.following[lost]]], axis=1)]
+    lost, ends = lost[(ends >= 0).all(axis=1)], ends[(ends >= 0).all(axis=1)]
+    stays = out.connectivity.between(ends.astype(np.int32)) >= 0 if len(ends) else np.zeros(0, bool)
+    pairs = np.sort(np.concatenate([along, ends[stays]]), axis=1)
+    rows = np.concatenate([rows, row_of[con.corner_edge[lost[stays]]]])
+    pairs, first = np.unique(pairs, axis=0, return_index=True)
+    return replace(
+        out, edge_pairs=pairs.astype(np.int32), edge_data={k: t[rows[first]] for k, t in body.edge_data.items()}
+    )
+
+
+def uv_gradients(mesh: Mesh, faces: Array) -> Floats:
+    """Return (n, 2, 3) how the texture coordinates of faces change with the place on them, by least squares over their corners."""
+    assert mesh.uv is not None  # noqa: S101 - asked for where there are some
+    corner = corners_of(mesh, faces)
+    sides = mesh.sides[faces].astype(np.int64)
+    row = np.repeat(np.arange(len(faces)), sides)
+    starts = np.cumsum(sides) - sides
+
+    def about_middle(values: Floats) -> Floats:
+        middle = np.add.reduceat(values, starts, axis=0) / sides[:, None]
+        return np.asarray(values - middle[row])
+
+    p, t = about_middle(mesh.points[mesh.corners[corner]]), about_middle(mesh.uv[corner])
+    square = np.add.reduceat(p[:, :, None] * p[:, None, :], starts, axis=0)
+    cross = np.add.reduceat(t[:, :, None] * p[:, None, :], starts, axis=0)
+    return np.asarray(cross @ np.linalg.pinv(square, rcond=1e-9, hermitian=True))

@@ -1,0 +1,300 @@
+"""Extruding faces: they rise from their body, together or each by itself, and walls follow."""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from pydantic import model_validator
+
+from jukai.core.errors import ValueProblem
+from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.mesh import Mesh
+from jukai.core.notes import Note
+from jukai.core.operators.base import (
+    Callout,
+    CalloutForm,
+    Context,
+    Example,
+    Kind,
+    OperatorValues,
+    Result,
+    chord_sides,
+    operator,
+    three,
+)
+from jukai.core.operators.inputs import CurveInput
+from jukai.core.operators.kinds.angle import angle
+from jukai.core.operators.kinds.choice import choice
+from jukai.core.operators.kinds.count import count
+from jukai.core.operators.kinds.curve import curve
+from jukai.core.operators.kinds.finish import finish
+from jukai.core.operators.kinds.length import length
+from jukai.core.operators.kinds.pick import pick
+from jukai.core.operators.pulling import (
+    Foremost,
+    as_one_or_each,
+    each_alone,
+    foremost_wall,
+    left_behind,
+    nothing_picked,
+    room_for,
+)
+
+if TYPE_CHECKING:
+    from jukai.core.geometry.offsetting import Offsets
+    from jukai.core.geometry.pulling import Foot
+
+__all__ = ["Values", "extrude"]
+
+_PART_OF_SIZE = 0.1
+"""Share of the body's size by which faces rise where nothing is said."""
+_MOST_DRAFT = 89.0
+
+
+class Values(OperatorValues):
+    """Picked faces that rise along their normals, or go along a path."""
+
+    pick: Any = pick(
+        "The faces that rise.", of=("faces",), default={"rule": "facing", "direction": [0, 0, 1]}
+    )  # without a body before it the rule as it is written
+    along: str = choice("Which way they go.", (("normals", "along their normals"), ("path", "along a path")))
+    distance: float | None = length(
+        "How far they rise, true to their normals; below 0 they sink in.",
+        otherwise="a tenth of the part's size",
+        ge=-1e6,
+        le=1e6,
+        relevant='along == "normals"',
+    )
+    path: CurveInput | None = curve(
+        "What they go along: a path in space, or a profile, upright in the plane Y = 0. It is moved to begin in their middle and "
+        "turned to leave them squarely.",
+        of="path",
+        relevant='along == "path"',
+    )
+    each: str = as_one_or_each("rise")
+    inset: float | None = length(
+        "How far the border has moved in at the top; below 0 it moves out.",
+        instead_of="draft",
+        ge=-1e6,
+        le=1e6,
+    )
+    draft: float | None = angle(
+        "How far the walls lean inward; below 0 they lean outward.",
+        otherwise="straight up",
+        instead_of="inset",
+        ge=-_MOST_DRAFT,
+        le=_MOST_DRAFT,
+        relevant='along == "normals"',
+    )
+    rows: int | None = count(
+        "Rows of faces on the walls.", otherwise="one, or as many as a turn or a path asks for", ge=1, le=1_000_000
+    )
+    turn: float = angle(
+        "How far they have turned about their own middle at the end, counter-clockwise looking down on them.",
+        default=0.0,
+        ge=-36_000,
+        le=36_000,
+    )
+    behind: str = left_behind()
+    finish: str | None = finish("Finish of the new walls.")
+
+    @model_validator(mode="after")
+    def _one(self) -> Values:
+        if self.inset is not None and self.draft is not None:
+            raise ValueError("draft and inset say the same thing: give one of them")
+        return self
+
+
+@operator(
+    id="extrude",
+    kind=Kind.CHANGE,
+    values=Values,
+    sentence="Extrude {pick} {along}[ by {distance}][: {path}], {each}",
+    quiet="Their walls rise {draft|inset}, in {rows} rows, turned by {turn}; {behind}; walls {finish}.",
+    groups=("walls", "tops", "start_cap"),
+    synonyms=("push", "pull", "pull out", "raise faces", "boss", "pocket", "draft"),
+    example=Example(
+        (
+            ("cylinder", {"radius": 13, "height": 12, "sides": 32, "ends": "rings", "end_rings": 2}),
+            (
+                "extrude",
+                {
+                    "pick": {"rule": "every_nth", "among": {"rule": "group", "step": "s1", "name": "walls"}, "n": 4},
+                    "distance": 6,
+                    "draft": 8,
+                },
+            ),
+        ),
+    ),
+)
+def extrude(mesh: Mesh, values: Values, context: Context) -> Result:
+    """Raise faces out of their body, or sink them into it; walls follow, and what was closed stays so.
+
+    Notes
+    -----
+    Every point goes where the planes of its picked faces meet once these have moved: on bent patches the distance is true to
+    each face and walls stay even. Of a flat face of area A and border L drafted by t the frustum encloses
+    d (A - L t / 2 + c t² / 3), where c is the sum over its corners of 1 / tan(half of each).
+    """
+    from jukai.core.geometry.offsetting import offsets_of, turned_about
+    from jukai.core.geometry.pulling import pull_to
+
+    if not values.pick.mask.any():
+        return nothing_picked(mesh, values.pick, "extruded")
+    distance = values.distance if values.distance is not None else _PART_OF_SIZE * mesh.size
+    along_path = values.along == "path"
+    if along_path:
+        distance = 1.0  # only which way it goes
+    foot = each_alone(mesh, values.pick.mask, values.each, -1.0 if distance < 0 else 1.0)
+    context.checkpoint(0.1)
+    notes: list[Note] = []
+    offsets = offsets_of(foot, sinks=distance < 0)
+    inset = values.inset or 0.0
+    if values.draft is not None and not along_path:
+        inset = abs(distance) * math.tan(math.radians(values.draft))
+    if distance == 0 and inset == 0 and values.turn == 0:
+        raise ValueProblem(
+            "Extruded by 0 mm the faces stay where they are.", field="distance", hint="Above 0 they rise, below 0 they sink in."
+        )  # fmt: skip
+    border, row_motion = np.flatnonzero(foot.border), None
+    if along_path:
+        row_motion, rows = _path_motions(values, foot, notes)
+        distance, inset = 0.0, room_for(foot, offsets, 0.0, inset, notes, "inset", values.inset)[1]
+    else:
+        told = "draft" if values.draft is not None else "inset"
+        distance, inset = room_for(foot, offsets, distance, inset, notes, told, values.distance)
+        rows = values.rows or _rows_of_turn(values, foot, offsets, mesh)
+    context.afford(mesh.n_faces + rows * len(foot.walls), field="rows")
+    context.checkpoint(0.3)
+    share = np.arange(1, rows + 1) / rows
+    all_columns = np.arange(len(foot.columns))
+    shift = distance * offsets.rise + inset * offsets.inward
+
+    def places(columns: Floats, shares: Floats) -> Floats:
+        at = foot.places[columns] + shares[:, None, None] * shift[columns]
+        if values.turn:
+            at = turned_about(offsets, at, values.turn * shares, columns)
+        if row_motion is not None:
+            at = _carried(at, offsets, columns, row_motion[-len(shares) :])
+        return np.asarray(at)
+
+    inner = all_columns[~foot.border]
+    moved = places(border, share)
+    out = pull_to(
+        foot,
+        moved,
+        places(inner, share[-1:])[0],
+        context.step,
+        finish=values.finish,
+        behind=values.behind == "closed",
+    )
+    context.checkpoint(0.7)
+    if values.each == "each" and inset <= 0 and not along_path and not values.turn:
+        notes += _touching(foot, offsets)
+    used: dict[str, object] = {"rows": rows, "pick": float(values.pick.count)}
+    if not along_path and values.distance is None:
+        used["distance"] = _PART_OF_SIZE * mesh.size
+    stands = places(all_columns, share[-1:])[0]
+    callouts = _callouts(values, foot, offsets, foremost_wall(foot, stands), distance, inset)
+    return Result(out, tuple(notes), callouts, used)
+
+
+def _rows_of_turn(values: Values, foot: Foot, offsets: Offsets, mesh: Mesh) -> int:
+    if not values.turn:
+        return 1
+    reach = float(np.linalg.norm(foot.places - offsets.centres[offsets.piece], axis=1).max())
+    return chord_sides(reach, max(mesh.size, 2 * reach), values.turn)
+
+
+def _path_motions(values: Values, foot: Foot, notes: list[Note]) -> tuple[Floats, int]:
+    """Return the motions (k, 3, 4) along the path from where it begins, drawn as it is, and how many rows there are."""
+    from jukai.core.geometry.carrying import motions_along, run_along
+    from jukai.core.operators.sections import lying, path_notes, refuse_turning_back, rows_along
+
+    if values.path is None:
+        raise ValueProblem("No path is chosen.", field="path", hint="Choose one, or extrude along the normals.")
+    path = values.path.path
+    if not path.pieces or path.closed:
+        why = "is closed" if path.pieces else "has no length"
+        raise ValueProblem(
+            f"'{values.path.name}' {why}: faces can't go along it.", field="path", hint="An open path would work."
+        )
+    reach = float(np.linalg.norm(foot.places - foot.centre, axis=1).max())
+    stations = path.stations(rows_along(path, values.rows, reach, None, None, notes, twist=abs(values.turn)))
+    refuse_turning_back(values.path, stations)
+    notes += path_notes(values.path, path, stations, None)
+    lies = lying(stations, upright=False, what="the faces")
+    ones = np.ones(len(stations.points))
+    run = run_along(stations, lies, ones, 0 * ones, reach)
+    motions = motions_along(run.across, run.up, stations)
+    # from the start of the path: the turn, then the way gone
+    gone = np.concatenate([motions[:, :, :3], (stations.points - stations.points[0])[:, :, None]], axis=2)
+    local = least_frame(stations.before[0])
+    turned = np.einsum("ia,kab,jb->kij", local, gone[:, :, :3], local)
+    way = gone[:, :, 3] @ local.T
+    return np.concatenate([turned, way[:, :, None]], axis=2)[1:], len(stations.points) - 1
+
+
+def least_frame(direction: Floats) -> Floats:
+    """Return the rotation that brings a direction to Z by the least turn."""
+    from jukai.core.geometry.carrying import least_turn
+
+    return least_turn(direction, np.array([0.0, 0.0, 1.0]))
+
+
+def _carried(at: Floats, offsets: Offsets, columns: Floats, motions: Floats) -> Floats:
+    """Return places (k, b, 3) carried along a path that leaves each piece squarely: motions (k, 3, 4) are those along Z."""
+    frames = np.stack([least_frame(n).T if n.any() else np.eye(3) for n in offsets.normals])
+    of = offsets.piece[columns]
+    local = np.einsum("bji,kbj->kbi", frames[of], at - offsets.centres[of])
+    local = np.einsum("kij,kbj->kbi", motions[:, :, :3], local) + motions[:, None, :, 3]
+    return np.asarray(np.einsum("bij,kbj->kbi", frames[of], local) + offsets.centres[of])
+
+
+def _touching(foot: Foot, offsets: Offsets) -> list[Note]:
+    """Say where walls of neighbours stand on each other: between faces that look the same way."""
+    mesh = foot.mesh
+    corner = np.flatnonzero(foot.corner_column >= 0)
+    twin = mesh.connectivity.twins[corner]
+    both = (twin >= 0) & foot.faces[mesh.corner_faces[np.maximum(twin, 0)]]
+    a = offsets.rise[foot.corner_column[corner[both]]]
+    b = offsets.rise[foot.corner_column[mesh.connectivity.following[twin[both]]]]
+    same = np.linalg.norm(a - b, axis=1) < 1e-9
+    if not same.any():
+        return []
+    spots = mesh.points[mesh.corners[corner[both][same]]][:50]
+    text = f"{int(same.sum()) // 2} pairs of neighbours rise wall to wall: an inset or a draft keeps them apart."
+    return [Note("warning", text, field="inset", places=tuple(three(p) for p in spots))]
+
+
+def _callouts(
+    values: Values, foot: Foot, offsets: Offsets, wall: Foremost, distance: float, inset: float
+) -> tuple[Callout, ...]:
+    out = []
+    rise = offsets.rise[wall.column]
+    up = rise / max(float(np.linalg.norm(rise)), 1e-300)
+    low, high = three(wall.foot), three(wall.head)
+    if values.along == "normals":
+        stopped = distance if values.distance is not None and distance != values.distance else None
+        out.append(Callout("values/distance", CalloutForm.LENGTH, low, high, three(up), stopped=stopped))
+    inward = offsets.inward[wall.column]
+    size = float(np.linalg.norm(inward))
+    if values.draft is not None and values.along == "normals" and distance:
+        end = three(wall.foot + distance * rise)
+        out.append(Callout("values/draft", CalloutForm.ANGLE, low, end, three(np.cross(up, inward) * np.sign(distance)), grip=three(wall.end)))
+    elif size > 0:
+        start = wall.second_head - inset * inward
+        out.append(
+            Callout("values/inset", CalloutForm.LENGTH, three(start), three(wall.second_head), three(inward / size), 1 / size,
+                    stopped=inset if values.inset is not None and inset != values.inset else None)
+        )  # fmt: skip
+    middle = three((wall.foot + wall.head) / 2) if values.along == "normals" and not values.turn else high
+    out.append(Callout("values/rows", CalloutForm.COUNT, middle, middle, three(up), 0.5))
+    axis = offsets.normals[offsets.piece[wall.column]]
+    if axis.any():
+        centre = offsets.centres[offsets.piece[wall.column]]
+        middle_up = centre + axis * ((wall.end - centre) @ axis)
+        out.append(Callout("values/turn", CalloutForm.ANGLE, three(middle_up), three(wall.end), three(axis)))
+    return tuple(out)
