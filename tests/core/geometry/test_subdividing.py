@@ -9,13 +9,23 @@ import numpy as np
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.normals import sharp_edges
 from jukai.core.geometry.soundness import soundness
-from jukai.core.geometry.subdividing import limit_positions, limit_surface, subdivided
+from jukai.core.geometry import _subdivision, subdividing
+from jukai.core.geometry.subdividing import ALWAYS, limit_positions, limit_surface
 from tests.common import check_sound, cube, reference, reference_mesh
 from tests.recipes import body
 
 
 def none(mesh: Mesh) -> np.ndarray:
     return np.zeros(mesh.connectivity.n_edges, dtype=bool)
+
+
+def subdivided(mesh: Mesh, sharp: np.ndarray, levels: int = 1) -> tuple[Mesh, np.ndarray]:
+    """Return the finer mesh, and which of its edges are sharp."""
+    done = subdividing.subdivided(mesh, np.where(sharp, ALWAYS, 0.0), levels, corners_stay=False)
+    con = done.mesh.connectivity
+    marks = np.zeros(con.n_edges, dtype=bool)
+    marks[con.between(done.edges[done.sharpness > 0])] = True
+    return done.mesh, marks
 
 
 class Limits(unittest.TestCase):
@@ -36,8 +46,7 @@ class Limits(unittest.TestCase):
             fine, marks = subdivided(mesh, none(mesh))
             places = limit_positions(fine, marks)
             finer, more = fine, marks
-            for _ in range(4):
-                finer, more = subdivided(finer, more)
+            finer, more = subdivided(finer, more, 4)
             # old points stand first in the finer mesh; the error falls by four a step
             off = np.abs(finer.points[: len(places)] - places).max()
             self.assertLess(off, 2e-3 * mesh.size, name)
@@ -80,6 +89,46 @@ class Sharp(unittest.TestCase):
                 self.assertEqual(out.n_faces, len(mesh.corners))
                 open_before = (mesh.connectivity.edge_sides == 1).sum()
                 self.assertEqual((out.connectivity.edge_sides == 1).sum(), 2 * open_before)
+
+    def test_levels_are_steps_one_after_another(self) -> None:
+        """The numbers of edges are handed on from step to step; found anew they come to the same bodies, compiled or not."""
+        mesh = body({"operator": "torus", "sides": 30, "minor_sides": 12})
+        marks = sharp_edges(mesh) | (np.arange(mesh.connectivity.n_edges) % 7 == 0)
+        once = subdivided(*subdivided(mesh, marks))[0]
+        np.testing.assert_allclose(subdivided(mesh, marks, 2)[0].points[: mesh.n_points], once.points[: mesh.n_points], atol=1e-13)
+        args = (mesh.points, mesh.corners, mesh.offsets, mesh.connectivity.edges, mesh.connectivity.corner_edge,
+                np.where(marks, 0.4, 0.0), True)  # fmt: skip
+        np.testing.assert_array_equal(_subdivision.divide(*args), _subdivision.divide.plain(*args))
+
+    def test_semi_sharp_edges(self) -> None:
+        """DeRose, Kass and Truong 1998: sharpness 1 is one step of sharp and then smooth, 1/2 the mean of sharp and smooth."""
+        mesh = reference_mesh("cube.obj")
+        e = mesh.connectivity.n_edges
+        by = {s: subdividing.subdivided(mesh, np.full(e, s)).mesh.points for s in (0.0, 0.5, 1.0, 3.0)}
+        np.testing.assert_allclose(by[0.5], (by[0.0] + by[1.0]) / 2, atol=1e-14)
+        np.testing.assert_array_equal(by[1.0], by[3.0])
+        done = subdividing.subdivided(mesh, np.full(e, 1.0))
+        self.assertEqual(float(done.sharpness.max()), 0.0)
+        two = subdividing.subdivided(mesh, np.full(e, 2.0), 3).mesh
+        again = subdividing.subdivided(subdividing.subdivided(mesh, np.full(e, ALWAYS), 2).mesh, np.zeros(96 * 2)).mesh
+        np.testing.assert_allclose(np.sort(two.points, axis=0), np.sort(again.points, axis=0), atol=1e-12)
+
+    def test_what_faces_and_points_carry(self) -> None:
+        """Texture coordinates of a flat sheet stay those of its places; corners of its rim stay or are rounded."""
+        sheet = body({"operator": "sheet", "size": [6, 4], "counts": [3, 2]})
+        sheet = sheet.with_changes(point_data={"w": sheet.points[:, 0].copy()}, edge_pairs=sheet.connectivity.edges[:3],
+                                   edge_data={"sharp": np.ones(3, bool)})  # fmt: skip
+        done = subdividing.subdivided(sheet, np.zeros(sheet.connectivity.n_edges), 2)
+        out = done.mesh
+        self.assertEqual((out.n_faces, len(out.edge_pairs)), (6 * 16, 12))  # type: ignore[arg-type]
+        self.assertTrue((out.connectivity.between(out.edge_pairs) >= 0).all())  # type: ignore[arg-type]
+        np.testing.assert_allclose(out.bounds, sheet.bounds, atol=1e-12)
+        inner = np.abs(out.points[out.corners][:, :2]) < [1, 0.5]
+        places = (out.uv - 0.5) * [6, 4]  # type: ignore[operator]
+        np.testing.assert_allclose(places[inner.all(axis=1)], out.points[out.corners][inner.all(axis=1)][:, :2], atol=1e-12)
+        np.testing.assert_allclose(out.point_data["w"][np.abs(out.points[:, 0]) < 1], out.points[np.abs(out.points[:, 0]) < 1, 0], atol=1e-12)
+        rounded = subdividing.subdivided(sheet, np.zeros(sheet.connectivity.n_edges), 2, corners_stay=False).mesh
+        self.assertGreater(np.abs(rounded.points[:, :2] - [3, 2]).sum(axis=1).min(), 0.1)
 
     def test_stops_before_it_is_too_much(self) -> None:
         mesh = limit_surface(cube(), none(cube()), most=100)

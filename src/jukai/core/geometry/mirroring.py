@@ -1,4 +1,4 @@
-"""A body and its mirror image as one."""
+"""A body and its mirror image, apart or as one."""
 
 from __future__ import annotations
 
@@ -7,14 +7,13 @@ from dataclasses import replace
 import numpy as np
 
 from jukai.core.errors import MeshProblem
-from jukai.core.geometry.mesh import Mesh, Topology, join_meshes
+from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.halving import heights
+from jukai.core.geometry.mesh import Mesh, Topology
 from jukai.core.geometry.placing import placed
 from jukai.core.geometry.selecting import faces_of
 
-__all__ = ["mirrored", "with_mirror_image"]
-
-_ON = 1e-9
-"""Share of the body's size up to which points count as on the plane."""
+__all__ = ["in_plane", "mirror_image", "mirrored", "with_image", "with_mirror_image"]
 
 
 def mirrored(mesh: Mesh, axis: int = 0) -> Mesh:
@@ -24,48 +23,102 @@ def mirrored(mesh: Mesh, axis: int = 0) -> Mesh:
     return placed(mesh, np.diag(over))
 
 
+def mirror_image(mesh: Mesh, point: Floats, normal: Floats) -> Mesh:
+    """Return the mirror image of a body at a plane; points on the plane stay exactly where they are, faces look outward."""
+    d = heights(mesh, point, normal)
+    out = mesh.points - 2 * np.outer((mesh.points - point) @ normal, normal)
+    out[d == 0] = mesh.points[d == 0]
+    first = np.repeat(mesh.offsets[:-1], mesh.sides)
+    last = np.repeat(mesh.offsets[1:], mesh.sides)
+    order = first + (first - np.arange(len(mesh.corners))) % np.maximum(last - first, 1)
+    uv = None if mesh.uv is None else mesh.uv[order]
+    return replace(mesh, points=out, corners=mesh.corners[order], uv=uv, _cache={}, _topology=Topology())
+
+
+def in_plane(mesh: Mesh, point: Floats, normal: Floats) -> Mesh:
+    """Return a body whose points next to a plane are in it."""
+    d = heights(mesh, point, normal)
+    points = mesh.points.copy()
+    on = d == 0
+    points[on] -= np.outer((points[on] - point) @ normal, normal)
+    axis = np.flatnonzero(np.abs(normal) == 1)
+    if len(axis):
+        points[on, axis[0]] = point[axis[0]]
+    return mesh.with_points(points)
+
+
+def with_image(mesh: Mesh, point: Floats, normal: Floats, *, joined: bool, step: str | None = None) -> tuple[Mesh, int]:
+    """Return a body and its mirror image at a plane as one mesh, and how many points of the plane they share.
+
+    Joined, they share the points on the plane, and faces in it are left out: the two are open to each other there.
+    ``step`` names the image's faces a group, ``image``.
+    """
+    mesh = in_plane(mesh, point, normal)
+    on = heights(mesh, point, normal) == 0
+    if joined and mesh.n_faces:
+        within = np.logical_and.reduceat(on[mesh.corners], mesh.offsets[:-1])
+        if within.any() and not within.all():
+            mesh = faces_of(mesh, ~within)
+            on = heights(mesh, point, normal) == 0
+    image = mirror_image(mesh, point, normal)
+    n = mesh.n_points
+    number = np.arange(n) + n
+    shared = np.flatnonzero(on) if joined else np.zeros(0, dtype=np.int64)
+    fresh = np.ones(n, dtype=bool)
+    fresh[shared] = False
+    number[fresh] = n + np.arange(int(fresh.sum()))
+    number[shared] = shared
+
+    def both(table: np.ndarray | None) -> np.ndarray | None:
+        return None if table is None else np.concatenate([table, table])
+
+    lineage, rows = mesh.lineage, both(mesh.face_lineage)
+    if step is not None:
+        own = mesh.face_lineage if mesh.face_lineage is not None else np.full(mesh.n_faces, -1, np.int32)
+        parents, which = np.unique(own, return_inverse=True)
+        lineage, base = lineage.extended((step, "image", int(p)) for p in parents)
+        rows = np.concatenate([own, base + which])
+    pairs, edge_data = mesh.edge_pairs, dict(mesh.edge_data)
+    if pairs is not None:
+        pairs = np.sort(np.concatenate([pairs, number[pairs]]), axis=1)
+        pairs, first = np.unique(pairs, axis=0, return_index=True)
+        edge_data = {k: np.concatenate([t, t])[first] for k, t in edge_data.items()}
+    out = replace(
+        mesh,
+        points=np.concatenate([mesh.points, image.points[fresh]]),
+        corners=np.concatenate([mesh.corners, number[image.corners].astype(np.int32)]),
+        offsets=np.concatenate([mesh.offsets, mesh.offsets[1:] + len(mesh.corners)]),
+        lineage=lineage,
+        face_lineage=rows,
+        face_finish=both(mesh.face_finish),
+        face_soft=both(mesh.face_soft),
+        uv=None if mesh.uv is None else np.concatenate([mesh.uv, image.uv]),  # type: ignore[list-item]
+        edge_pairs=pairs,
+        edge_data=edge_data,
+        point_data={name: np.concatenate([t, t[fresh]]) for name, t in mesh.point_data.items()},
+        _cache={},
+        _topology=Topology(),
+    )
+    return out, len(shared)
+
+
 def with_mirror_image(mesh: Mesh, axis: int = 0) -> tuple[Mesh, int]:
     """Return a body and its mirror image at a plane through 0 as one, and how many points of the plane they share.
 
     ``axis`` is square to the plane: X, Y or Z.
-
-    Faces that lie in the plane are left out: the two halves are open to each other there.
 
     Raises
     ------
     MeshProblem
         When the body reaches over the plane, with a place.
     """
-    x = mesh.points[:, axis]
-    eps = _ON * max(mesh.size, 1e-300)
-    used = mesh.used_points
-    if (x[used] < -eps).any() and (x[used] > eps).any():
-        side = np.where(used, x, 0.0)
-        worst = int(np.argmax(-side if side.max() > -side.min() else side))
+    normal = np.eye(3)[axis]
+    x = np.where(mesh.used_points, heights(mesh, np.zeros(3), normal), 0.0)
+    if (x < 0).any() and (x > 0).any():
+        worst = int(np.argmax(-x if x.max() > -x.min() else x))
         at = mesh.points[worst]
         raise MeshProblem(
             f"The part reaches {abs(float(x[worst])):.4g} mm over the plane at which it is mirrored.",
             hint=f"Move it to one side of {'XYZ'[axis]} = 0, or do not join it.", places=[(float(at[0]), float(at[1]), float(at[2]))],
         )  # fmt: skip
-    on = np.abs(x) <= eps
-    points = mesh.points.copy()
-    points[on, axis] = 0.0
-    within = np.logical_and.reduceat(on[mesh.corners], mesh.offsets[:-1]) if mesh.n_faces else np.zeros(0, bool)
-    half = faces_of(mesh.with_points(points), ~within) if within.any() else mesh.with_points(points)
-    both = join_meshes([half, mirrored(half, axis)])
-    n = half.n_points
-    shared = np.flatnonzero(half.points[:, axis] == 0)
-    number = np.arange(2 * n)
-    number[n + shared] = shared
-    keep = number == np.arange(2 * n)
-    place = (np.cumsum(keep) - 1)[number].astype(np.int32)
-    out = replace(
-        both,
-        points=both.points[keep],
-        corners=place[both.corners],
-        edge_pairs=None if both.edge_pairs is None else place[both.edge_pairs],
-        point_data={name: table[keep] for name, table in both.point_data.items()},
-        _cache={},
-        _topology=Topology(),
-    )
-    return out, len(shared)
+    return with_image(mesh, np.zeros(3), normal, joined=True)

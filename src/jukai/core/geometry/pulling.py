@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import TypedDict, Unpack
 
 import numpy as np
@@ -11,8 +11,8 @@ from jukai.core.geometry.arrays import Array, Bools, Floats, Ints
 from jukai.core.geometry.components import components
 from jukai.core.geometry.connectivity import RIM
 from jukai.core.geometry.measures import vector_areas
-from jukai.core.geometry.mesh import Mesh, Topology
-from jukai.core.geometry.rebuilding import Block, rebuilt, reversed_faces
+from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.rebuilding import Block, rebuilt, reversed_faces, turned_over
 
 __all__ = ["Foot", "apply", "foot_of_each", "foot_of_faces", "foot_of_rim", "pull", "pull_to"]
 
@@ -98,7 +98,7 @@ def foot_of_faces(mesh: Mesh, faces: Bools, way: Floats | None = None) -> Foot:
         )
         back = alone & (leads[pieces] < 0)
         if back.any():
-            return foot_of_faces(_turned_over(mesh, back), faces)
+            return foot_of_faces(turned_over(mesh, back), faces)
     walls = np.stack([corner_column[rims], corner_column[con.following[rims]]], axis=1)
     beside = np.where(paired[rims], mesh.corner_faces[con.twins[rims]], -1)
     centre, normal = _middle(mesh, faces, mine)
@@ -116,7 +116,7 @@ def foot_of_each(mesh: Mesh, faces: Bools, sign: float = 1.0) -> Foot:
     held[mesh.corner_faces[mine[con.twins[mine] >= 0]]] = True
     alone = faces & ~held
     if sign < 0 and alone.any():
-        return foot_of_each(_turned_over(mesh, alone), faces)
+        return foot_of_each(turned_over(mesh, alone), faces)
     corner_column = np.full(len(mesh.corners), -1, dtype=np.int32)
     corner_column[mine] = np.arange(len(mine))
     walls = np.stack([corner_column[mine], corner_column[con.following[mine]]], axis=1)
@@ -342,21 +342,6 @@ def _round(walls: Array, long: Floats) -> tuple[Array, Array]:
     root = components(len(at), walls[:, 0].astype(np.int64), walls[:, 1].astype(np.int64))[walls[:, 0]]
     total = np.bincount(root, weights=long, minlength=len(at))[root]
     return far, total
-
-
-def _turned_over(mesh: Mesh, faces: Bools) -> Mesh:
-    """Return a body some of whose faces run the other way round."""
-    mine = faces[mesh.corner_faces]
-    order = np.arange(len(mesh.corners))
-    face = mesh.corner_faces[mine]
-    order[mine] = mesh.offsets[face].astype(np.int64) + mesh.offsets[face + 1] - 1 - order[mine]
-    return replace(
-        mesh,
-        corners=mesh.corners[order],
-        uv=None if mesh.uv is None else mesh.uv[order],
-        _cache={},
-        _topology=Topology(),
-    )
 
 
 def _middle(mesh: Mesh, faces: Bools, mine: Bools) -> tuple[Floats, Floats]:

@@ -10,7 +10,7 @@ import numpy as np
 from jukai.core.geometry.arrays import Array, Bools, Floats
 from jukai.core.geometry.mesh import Lineage, Mesh, Topology
 
-__all__ = ["Block", "corners_of", "rebuilt", "reversed_faces", "uv_gradients"]
+__all__ = ["Block", "corners_of", "rebuilt", "reversed_faces", "turned_over", "uv_gradients"]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -215,3 +215,18 @@ def uv_gradients(mesh: Mesh, faces: Array) -> Floats:
     square = np.add.reduceat(p[:, :, None] * p[:, None, :], starts, axis=0)
     cross = np.add.reduceat(t[:, :, None] * p[:, None, :], starts, axis=0)
     return np.asarray(cross @ np.linalg.pinv(square, rcond=1e-9, hermitian=True))
+
+
+def turned_over(mesh: Mesh, faces: Bools) -> Mesh:
+    """Return a body some of whose faces run the other way round."""
+    mine = faces[mesh.corner_faces]
+    order = np.arange(len(mesh.corners))
+    face = mesh.corner_faces[mine]
+    order[mine] = mesh.offsets[face].astype(np.int64) + mesh.offsets[face + 1] - 1 - order[mine]
+    return replace(
+        mesh,
+        corners=mesh.corners[order],
+        uv=None if mesh.uv is None else mesh.uv[order],
+        _cache={},
+        _topology=Topology(),
+    )

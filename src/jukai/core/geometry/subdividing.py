@@ -2,94 +2,146 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+
 import numpy as np
 
-from jukai.core.geometry.arrays import Bools, Floats, Ints, frozen
-from jukai.core.geometry.connectivity import Connectivity
-from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry._subdivision import divide, divide_corners
+from jukai.core.geometry.arrays import Array, Bools, Floats, Ints, sides_of
+from jukai.core.geometry.mesh import Mesh, Topology
 
-__all__ = ["limit_positions", "limit_surface", "subdivided"]
+__all__ = ["ALWAYS", "Divided", "limit_positions", "limit_surface", "subdivided"]
 
 
-def subdivided(mesh: Mesh, sharp: Bools) -> tuple[Mesh, Bools]:
-    """Subdivide once.
+ALWAYS = 1e6
+"""The sharpness of an edge that stays sharp however often its faces are divided."""
+_SMALL = 600
+"""Corners up to which plain Python answers sooner than loading the compiler."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Divided:
+    """A finer mesh, and how sharp its edges still are.
+
+    Attributes
+    ----------
+    mesh : all four-sided; points first, then those of edges, then those of faces.
+    edges : (e, 2) its edges, in an order of their own.
+    sharpness : (e,) of each.
+    """
+
+    mesh: Mesh
+    edges: Ints
+    sharpness: Floats
+
+
+def subdivided(
+    mesh: Mesh, sharpness: Floats, levels: int = 1, *, corners_stay: bool = True, told: Callable[[float], None] | None = None
+) -> Divided:
+    """Subdivide.
 
     Parameters
     ----------
     mesh : any mesh.
-    sharp : (e,) edges that stay sharp; rims and edges of three faces and more always do.
-
-    Returns
-    -------
-    The finer mesh, all four-sided, points first, then edges, then faces; and which of its edges are sharp.
+    sharpness : (e,) in how many steps an edge is still sharp, ``ALWAYS`` for one that stays so; rims and edges of three faces
+        and more always do.
+    corners_stay : corners of rims that one face alone has are points that stay; else they are rounded.
 
     Notes
     -----
-    Catmull and Clark 1978; sharp edges by the rules of Hoppe et al. 1994 (a point on two sharp edges follows the curve,
-    on three and more it stays).
+    Catmull and Clark, Recursively generated B-spline surfaces on arbitrary topological meshes, 1978; sharp edges by the rules
+    of Hoppe et al. 1994 (a point on two sharp edges follows the curve, on three and more it stays); semi-sharp ones by those
+    of DeRose, Kass and Truong, Subdivision surfaces in character animation, 1998 (between 0 and 1 the two are mixed). Texture
+    coordinates and weights are divided evenly; faces and marks of edges pass on what they carry.
     """
     con = mesh.connectivity
-    sharp = sharp | (con.edge_sides != 2)
-    p, corners, faces = mesh.points, mesh.corners, mesh.corner_faces
-    face_points = (
-        np.add.reduceat(p[corners], mesh.offsets[:-1], axis=0) / mesh.sides[:, None]
-        if mesh.n_faces
-        else np.zeros((0, 3))
+    edges, corner_edge = con.edges, con.corner_edge
+    sharpness = np.where(con.edge_sides != 2, ALWAYS, sharpness)
+    corners, offsets, points = mesh.corners, mesh.offsets, mesh.points
+    uv, data = mesh.uv, {k: np.asarray(t, dtype=np.float64) for k, t in mesh.point_data.items()}
+    faces = np.arange(mesh.n_faces)
+    marks = _Marks.of(mesh)
+    for level in range(levels):
+        small = len(corners) <= _SMALL
+        places, numbers = (k.plain if small else k for k in (divide, divide_corners))
+        n = len(points)
+        points = places(points, corners, offsets, edges, corner_edge, sharpness, corners_stay)
+        data = {k: _even(t, corners, offsets, edges) for k, t in data.items()}
+        if marks is not None:
+            marks = marks.halved(edges, n)
+        quads, fine, side, soft, before = numbers(corners, offsets, edges, corner_edge, sharpness, n)
+        if uv is not None:
+            uv = _finer_texture(uv, offsets, before)
+        faces = np.repeat(faces, sides_of(offsets))
+        corners, edges, corner_edge, sharpness = quads, fine, side, soft
+        offsets = np.arange(0, len(quads) + 1, 4, dtype=np.int32)
+        if told is not None:
+            told((level + 1) / levels)
+    fine_mesh = replace(
+        mesh,
+        points=points,
+        corners=corners,
+        offsets=offsets,
+        face_lineage=_spread(mesh.face_lineage, faces),
+        face_finish=_spread(mesh.face_finish, faces),
+        face_soft=_spread(mesh.face_soft, faces),
+        uv=uv,
+        edge_pairs=None if marks is None else marks.pairs,
+        edge_data={} if marks is None else marks.data,
+        point_data=data,
+        _cache={},
+        _topology=Topology(),
     )
-    middles = p[con.edges].mean(axis=1)
-    around = _sums(con.corner_edge, face_points[faces], con.n_edges)
-    edge_points = np.where(sharp[:, None], middles, (2 * middles + around) / 4)
-    valence = np.bincount(corners, minlength=len(p)).astype(np.int32)
-    moved = _moved(p, con, sharp, _sums(corners, face_points[faces], len(p)), valence)
-    n, e = len(p), con.n_edges
-    before = _before(mesh)
-    quads = np.stack([corners, n + con.corner_edge, n + e + faces, n + con.corner_edge[before]], axis=1).astype(
-        np.int32
-    )
-    offsets = np.arange(0, 4 * len(quads) + 1, 4, dtype=np.int32)
-    points = np.concatenate([moved, edge_points, face_points])
-    fine = Mesh(
-        points, quads.ravel(), offsets, lineage=mesh.lineage, face_lineage=_spread(mesh.face_lineage, faces),
-        finishes=mesh.finishes, face_finish=_spread(mesh.face_finish, faces), crease=180.0,
-    )  # fmt: skip
-    return fine, _halves(fine.connectivity, con, sharp, n)
+    return Divided(fine_mesh, edges, sharpness)
 
 
-def _spread(rows: Ints | None, faces: Ints) -> Ints | None:
-    return None if rows is None else frozen(rows[faces])
+@dataclass(frozen=True, slots=True, eq=False)
+class _Marks:
+    """Marked edges and what they carry."""
+
+    pairs: Ints
+    data: Mapping[str, Array]
+
+    @staticmethod
+    def of(mesh: Mesh) -> _Marks | None:
+        return None if mesh.edge_pairs is None else _Marks(mesh.edge_pairs, mesh.edge_data)
+
+    def halved(self, edges: Ints, n: int) -> _Marks:
+        """Return the halves of marked edges; ``edges`` are in no order that could be looked up but by sorting."""
+        key = np.sort(edges, axis=1).astype(np.int64) @ np.array([n, 1])
+        order = np.argsort(key, kind="stable")
+        sought = np.sort(self.pairs, axis=1).astype(np.int64) @ np.array([n, 1])
+        at = np.minimum(np.searchsorted(key[order], sought), len(key) - 1)
+        found = key[order][at] == sought
+        middle = n + order[at[found]]
+        pairs = np.concatenate([np.stack([self.pairs[found, k], middle], axis=1) for k in (0, 1)]).astype(np.int32)
+        return _Marks(pairs, {k: np.concatenate([t[found], t[found]]) for k, t in self.data.items()})
 
 
-def _before(mesh: Mesh) -> Ints:
-    before = np.arange(-1, len(mesh.corners) - 1, dtype=np.int32)
-    before[mesh.offsets[:-1]] = mesh.offsets[1:] - 1
-    return before
+def _even(table: Floats, corners: Ints, offsets: Ints, edges: Ints) -> Floats:
+    """Return weights of points after a step: those of points as they were, between them the mean."""
+    faces = np.add.reduceat(table[corners], offsets[:-1], axis=0)
+    sides = sides_of(offsets).reshape(-1, *[1] * (table.ndim - 1))
+    return np.concatenate([table, (table[edges[:, 0]] + table[edges[:, 1]]) / 2, faces / sides])
+
+
+def _finer_texture(uv: Floats, offsets: Ints, before: Ints) -> Floats:
+    sides = sides_of(offsets)
+    middle = np.repeat(np.add.reduceat(uv, offsets[:-1], axis=0) / sides[:, None], sides, axis=0)
+    half = (uv + uv[before]) / 2  # of the edge that comes to a corner
+    out = np.empty((len(uv), 4, 2))
+    out[:, 0], out[:, 2], out[:, 3] = uv, middle, half
+    out[before, 1] = half
+    return out.reshape(-1, 2)
+
+
+def _spread(rows: Array | None, faces: Array) -> Array | None:
+    return None if rows is None else rows[faces]
 
 
 def _sums(rows: Ints, values: Floats, count: int) -> Floats:
     return np.stack([np.bincount(rows, weights=values[:, k], minlength=count) for k in range(3)], axis=1)
-
-
-def _moved(p: Floats, con: Connectivity, sharp: Bools, faces: Floats, valence: Ints) -> Floats:
-    a, b = con.edges.T
-    n = np.maximum(valence, 1)[:, None]
-    ends = np.concatenate([a, b])
-    middles = _sums(ends, np.concatenate([p[b], p[a]]), len(p)) / 2 + n * p / 2  # of as many edges as faces
-    smooth = (faces / n + 2 * middles / n + (n - 3) * p) / n
-    on = np.bincount(np.concatenate([a[sharp], b[sharp]]), minlength=len(p))
-    along = _sums(np.concatenate([a[sharp], b[sharp]]), np.concatenate([p[b[sharp]], p[a[sharp]]]), len(p))
-    curve = (along + 6 * p) / 8
-    out = np.where((on == 2)[:, None], curve, np.where((on > 2)[:, None], p, smooth))
-    return np.where((valence > 0)[:, None], out, p)
-
-
-def _halves(fine: Connectivity, con: Connectivity, sharp: Bools, n: int) -> Bools:
-    """Return which edges of the finer mesh are halves of sharp ones."""
-    # a half leads from a point to the point of its edge; points come first, so it is the higher one
-    low, high = fine.edges.T
-    half = (low < n) & (high >= n) & (high < n + con.n_edges)
-    out = np.zeros(fine.n_edges, dtype=bool)
-    out[half] = sharp[high[half] - n]
-    return out
 
 
 def limit_positions(mesh: Mesh, sharp: Bools) -> Floats:
@@ -121,11 +173,14 @@ def limit_surface(mesh: Mesh, sharp: Bools, most: int = 200_000) -> Mesh:
 
     Sharp edges are marked, all others are smooth in the shading.
     """
-    marks = sharp
-    for level in range(3):
-        if level > 0 and len(mesh.corners) > most:
-            break
-        mesh, marks = subdivided(mesh, marks)
-    pairs = mesh.connectivity.edges[marks]
-    settled = mesh.with_points(limit_positions(mesh, marks))
-    return settled.with_changes(edge_pairs=pairs, edge_data={"sharp": np.ones(len(pairs), dtype=bool)}, crease=180.0)
+    mesh = mesh.with_changes(uv=None, point_data={}, face_soft=None, edge_pairs=None, edge_data={})
+    levels = 1
+    while levels < 3 and len(mesh.corners) * 4**levels <= most:
+        levels += 1
+    done = subdivided(mesh, np.where(sharp, ALWAYS, 0.0), levels, corners_stay=False)
+    pairs = done.edges[done.sharpness > 0]
+    bare = done.mesh.with_changes(edge_pairs=pairs, edge_data={"sharp": np.ones(len(pairs), dtype=bool)}, crease=180.0)
+    con = bare.connectivity
+    marks = np.zeros(con.n_edges, dtype=bool)
+    marks[con.between(pairs)] = True
+    return bare.with_points(limit_positions(bare, marks))

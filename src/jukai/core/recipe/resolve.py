@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import math
+import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -85,8 +86,10 @@ class Resolver:
     def __post_init__(self) -> None:
         self.names, self.name_errors = resolve_names({d.name: _as_text(d.value) for d in self.bench.dimensions})
 
-    def number(self, raw: object, *, measures: str, where: str) -> float:
-        """Return a number, or the value of a formula.
+    def number(
+        self, raw: object, *, measures: str, where: str, more: Mapping[str, Quantity] | None = None
+    ) -> float:
+        """Return a number, or the value of a formula; ``more`` are names that it may speak of besides the bench's.
 
         Raises
         ------
@@ -97,7 +100,7 @@ class Resolver:
             raise ValueProblem(f"{where.capitalize()}: a number or a formula is wanted.", field=where)
         if isinstance(raw, str):
             try:
-                value = evaluate_formula(raw, self.names, measures=measures)
+                value = evaluate_formula(raw, {**self.names, **more} if more else self.names, measures=measures)
             except FormulaError as e:
                 broken = next((n for n in self.name_errors if n in raw), None)
                 hint = self.name_errors[broken].sentence() if broken else e.hint
@@ -260,6 +263,17 @@ class _StepScope:
 
     def number(self, raw: object, *, measures: str, where: str) -> float:
         return self.resolver.number(raw, measures=measures, where=where)
+
+    def each(self, raw: object, count: int, *, measures: str, where: str) -> tuple[float, ...]:
+        if not isinstance(raw, str) or not re.search(r"\b(copy|copies)\b", raw):
+            return (self.number(raw, measures=measures, where=where),) * count
+        every = Quantity(float(count))
+        return tuple(
+            self.resolver.number(
+                raw, measures=measures, where=where, more={"copy": Quantity(float(k)), "copies": every}
+            )
+            for k in range(count)
+        )
 
     def show(self, where: str, number: float) -> None:
         self.shown[where] = number

@@ -100,6 +100,9 @@ class Scope(Protocol):
     def number(self, raw: object, *, measures: str, where: str) -> float:
         """Return a number, or what a formula gives."""
 
+    def each(self, raw: object, count: int, *, measures: str, where: str) -> tuple[float, ...]:
+        """Return a number for each of some copies; a formula may speak of ``copy`` (from 0) and ``copies``."""
+
     def show(self, where: str, number: float) -> None:
         """Say what the number at an address came to."""
 

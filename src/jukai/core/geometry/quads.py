@@ -1,0 +1,184 @@
+"""Faces of many sides cut into faces of four, and of three where nothing else is left; no point is added."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from jukai.core.geometry.arrays import Array, Bools, Floats
+from jukai.core.geometry.kernels import FEW, kernel
+from jukai.core.geometry.measures import face_normals, vector_areas
+from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.rebuilding import Block, rebuilt
+from jukai.core.geometry.triangulation import triangulate
+
+__all__ = ["fours_of", "split_many_sided"]
+
+_STRAIGHT = 1e-9
+_TRIED = 64
+"""Ways of laying the rungs of a ladder across a face that are looked at."""
+
+
+def split_many_sided(mesh: Mesh, faces: Bools, step: str) -> tuple[Mesh, int]:
+    """Return the body with picked faces of more than four sides cut, and how many three-sided faces that takes."""
+    many = np.flatnonzero(faces & (mesh.sides > 4))
+    if not len(many):
+        return mesh, 0
+    corner, sides, parent = fours_of(mesh, many)
+    keep = np.ones(mesh.n_faces, dtype=bool)
+    keep[many] = False
+    block = Block(mesh.corners[corner].astype(np.int64), sides, "split", parent, None if mesh.uv is None else mesh.uv[corner])
+    return rebuilt(mesh, step, keep=keep, blocks=[block]), int((sides == 3).sum())
+
+
+def fours_of(mesh: Mesh, many: Array) -> tuple[Array, Array, Array]:
+    """Return the corners of the pieces, their sides, and the face that each was cut from.
+
+    Notes
+    -----
+    Convex faces are cut by parallel rungs. Others are cut in triangles, and as many pairs of these as there can be become
+    convex four-sided faces: in a tree, which the triangles of a face without holes are, a pairing taken from the leaves
+    inward is the largest one.
+    """
+    corners: list[Array] = []
+    counts: list[Array] = []
+    parents: list[Array] = []
+    hollow = _hollow(mesh, many)
+    convex = many[~hollow]
+    for n in np.unique(mesh.sides[convex]).tolist():
+        some = convex[mesh.sides[convex] == n]
+        rungs = _ladder(mesh, some, int(n))
+        odd = n % 2 == 1
+        for k in range((n - 1) // 2):
+            s = 3 if odd and k == (n - 1) // 2 - 1 else 4
+            corners.append(rungs[:, k, :s].ravel())
+            counts.append(np.full(len(some), s))
+            parents.append(some)
+    if hollow.any():
+        for c, f in _paired(mesh, many[hollow]):
+            corners.append(c.ravel())
+            counts.append(np.full(len(c), c.shape[1]))
+            parents.append(f)
+    return np.concatenate(corners), np.concatenate(counts).astype(np.int32), np.concatenate(parents)
+
+
+def _hollow(mesh: Mesh, faces: Array) -> Bools:
+    """Return which faces have a hollow corner."""
+    con = mesh.connectivity
+    corner = np.flatnonzero(np.isin(mesh.corner_faces, faces)) if len(faces) < mesh.n_faces else np.arange(len(mesh.corners))
+    p = mesh.points[mesh.corners]
+    ahead = con.following[corner]
+    u, v = p[ahead] - p[corner], p[con.following[ahead]] - p[ahead]
+    turn = (np.cross(u, v) * face_normals(mesh)[mesh.corner_faces[corner]]).sum(axis=1)
+    bad = turn < -_STRAIGHT * np.linalg.norm(u, axis=1) * np.linalg.norm(v, axis=1)
+    out = np.zeros(mesh.n_faces, dtype=bool)
+    out[mesh.corner_faces[corner[bad]]] = True
+    return np.asarray(out[faces])
+
+
+def _ladder(mesh: Mesh, faces: Array, n: int) -> Array:
+    """Return (f, (n - 1) // 2, 4) corners of pieces between parallel rungs, laid where the least angle is greatest."""
+    first = mesh.offsets[faces].astype(np.int64)
+    m = (n - 1) // 2
+    k = np.arange(m)
+    base = np.stack([k, k + 1, n - 2 - k, n - 1 - k], axis=1)  # rungs between k and n - 1 - k
+    if n % 2:
+        base[-1] = [m - 1, m, m + 1, m + 1]
+    tries = range(n) if n <= _TRIED else range(0, n, n // _TRIED + 1)
+    best, found = np.full(len(faces), -np.inf), np.zeros((len(faces), m, 4), dtype=np.int64)
+    normal = face_normals(mesh)[faces][:, None, None, :]
+    for turn in tries:
+        at = first[:, None, None] + (base + turn) % n
+        p = mesh.points[mesh.corners[at]]
+        if n % 2:
+            quality = np.minimum(_quality(p[:, :-1], normal), _quality(p[:, -1:, :3], normal)) if m > 1 else _quality(p[:, :, :3], normal)
+        else:
+            quality = _quality(p, normal)
+        better = quality > best + 1e-9
+        best[better], found[better] = quality[better], at[better]
+    return found
+
+
+def _quality(p: Floats, normal: Floats) -> Floats:
+    """Return for each row of pieces (f, k, s, 3) the least sine at any corner."""
+    ahead = np.roll(p, -1, axis=2) - p
+    behind = np.roll(ahead, 1, axis=2)
+    size = np.linalg.norm(ahead, axis=3) * np.linalg.norm(behind, axis=3)
+    sine = (np.cross(behind, ahead) * normal).sum(axis=3) / np.maximum(size, 1e-300)
+    return np.asarray(sine.reshape(len(p), -1).min(axis=1, initial=np.inf))
+
+
+def _paired(mesh: Mesh, faces: Array) -> list[tuple[Array, Array]]:
+    """Return four-sided and three-sided pieces of hollow faces: (k, 4) and (k, 3) corners, each with their faces."""
+    cut = triangulate(mesh)
+    mine = np.flatnonzero(np.isin(cut.faces, faces))
+    tri, of = cut.corners[mine].astype(np.int64), cut.faces[mine].astype(np.int64)
+    n = len(mesh.corners)
+    low, high = np.minimum(tri, np.roll(tri, -1, axis=1)), np.maximum(tri, np.roll(tri, -1, axis=1))
+    key = (low * n + high).ravel()
+    order = np.argsort(key, kind="stable")
+    pair = np.flatnonzero(key[order][1:] == key[order][:-1])
+    one, two = order[pair], order[pair + 1]
+    a, b = one // 3, two // 3
+    i, j = one % 3, two % 3
+    # the ring round both: from the corner across the shared side in the one, round the other's
+    ring = np.stack([tri[a, (i + 1) % 3], tri[a, (i + 2) % 3], tri[a, i], tri[b, (j + 2) % 3]], axis=1)
+    p = mesh.points[mesh.corners[ring]][:, None]
+    normal = vector_areas(mesh)[of[a]]
+    normal = normal / np.maximum(np.linalg.norm(normal, axis=1), 1e-300)[:, None]
+    quality = _quality(p, normal[:, None, None, :])
+    fine = quality > 1e-3
+    run = pair_leaves.choose(len(tri), FEW)
+    taken = run(a[fine].astype(np.int64), b[fine].astype(np.int64), len(tri))
+    rows = ring[fine][taken]
+    single = np.ones(len(tri), dtype=bool)
+    single[a[fine][taken]] = single[b[fine][taken]] = False
+    return [(rows, of[a[fine][taken]]), (tri[single], of[single])]
+
+
+@kernel
+def pair_leaves(a: Array, b: Array, count: int) -> Bools:
+    """Return which links of a forest are taken so that as many nodes as can be are paired, each once."""
+    degree = np.zeros(count, np.int64)
+    for k in range(len(a)):
+        degree[a[k]] += 1
+        degree[b[k]] += 1
+    start = np.zeros(count + 1, np.int64)
+    for x in range(count):
+        start[x + 1] = start[x] + degree[x]
+    fill = start[:-1].copy()
+    links = np.zeros(2 * len(a), np.int64)
+    for k in range(len(a)):
+        links[fill[a[k]]] = k
+        fill[a[k]] += 1
+        links[fill[b[k]]] = k
+        fill[b[k]] += 1
+    taken = np.zeros(len(a), np.bool_)
+    done = np.zeros(count, np.bool_)
+    queue = np.zeros(2 * count + 1, np.int64)
+    end = 0
+    for x in range(count):
+        if degree[x] == 1:
+            queue[end] = x
+            end += 1
+    at = 0
+    while at < end:
+        x = queue[at]
+        at += 1
+        if done[x] or degree[x] == 0:
+            continue
+        for m in range(start[x], start[x + 1]):
+            k = links[m]
+            y = b[k] if a[k] == x else a[k]
+            if done[y]:
+                continue
+            taken[k] = True
+            done[x] = done[y] = True
+            for o in range(start[y], start[y + 1]):
+                z = b[links[o]] if a[links[o]] == y else a[links[o]]
+                if not done[z]:
+                    degree[z] -= 1
+                    if degree[z] == 1:
+                        queue[end] = z
+                        end += 1
+            break
+    return taken

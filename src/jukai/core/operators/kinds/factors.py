@@ -1,0 +1,26 @@
+"""Factors along the first axes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, ClassVar, Unpack
+
+from jukai.core.operators.kinds.base import Declared, declare
+from jukai.core.operators.kinds.vector import VectorKind
+
+__all__ = ["FactorsKind", "factors"]
+
+
+@dataclass(frozen=True, kw_only=True)
+class FactorsKind(VectorKind):
+    """Plain numbers along X, Y and Z."""
+
+    name: ClassVar[str] = "factors"
+    measures: ClassVar[str] = ""
+    lowest: ClassVar[float] = -1e6
+    unit: str = ""
+
+
+def factors(description: str, *, default: Any = None, otherwise: str = "", chapter: str = "", **more: Unpack[Declared]) -> Any:
+    """Declare factors along X, Y and Z; ``relevant`` says when they count."""
+    return declare(FactorsKind(otherwise=otherwise, chapter=chapter), default, description, **more)
