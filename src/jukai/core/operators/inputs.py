@@ -108,6 +108,7 @@ class Body:
     matrix : (4, 4) where the part stands; the unit matrix where the step does not ask for it.
     reaches : where its sides are told to reach to; ``matrix`` brings them there but for rounding.
     key : the same whenever the body, and where it stands if that counts, are.
+    finish : that of the part, where its faces have none of their own.
     """
 
     part: str
@@ -116,6 +117,7 @@ class Body:
     matrix: Floats
     key: str
     reaches: tuple[Reach, ...] = ()
+    finish: str | None = None
 
     @property
     def standing(self) -> Mesh | None:

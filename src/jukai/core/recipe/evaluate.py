@@ -13,7 +13,8 @@ import numpy as np
 from jukai.core.errors import Cancelled, CoreError, Estimated, Heavy, MeshProblem, TooLarge, ValueProblem
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.mesh import Mesh
-from jukai.core.geometry.placing import Reach, placed, placement_matrix, reaching
+from jukai.core.geometry.placing import placed as placed_mesh
+from jukai.core.geometry.placing import Reach, placement_matrix, reaching
 from jukai.core.notes import Note
 from jukai.core.operators.base import Context, Kind, Operator, Result
 from jukai.core.operators.inputs import Body, Files, HeldFiles
@@ -90,7 +91,7 @@ class Evaluation:
 
     def placed_mesh(self) -> Mesh:
         """Return the body where it stands on the bench."""
-        return placed(self.mesh if self.mesh is not None else Mesh.empty(), self.matrix, self.reaches)
+        return placed_mesh(self.mesh if self.mesh is not None else Mesh.empty(), self.matrix, self.reaches)
 
     @property
     def placed_key(self) -> str:
@@ -290,8 +291,8 @@ def _take(step: Step, state: _State, world: _World) -> StepOutcome:
         return StepOutcome(step, "failed", state.mesh, shown=shown, error=e)
 
 
-def _body(world: _World, part_id: str, upto: object, placed: bool, where: str) -> Body:  # noqa: FBT001 - a port
-    """Return another part of the bench, worked out; with ``placed`` where it stands counts too."""
+def _body(world: _World, part_id: str, upto: object, placed: bool | str, where: str) -> Body:  # noqa: FBT001 - a port
+    """Return another part of the bench, worked out; with ``placed`` where it stands counts too (``seen``: from this part)."""
     part = world.bench.part(part_id)
     assert part is not None  # noqa: S101 - the resolver has found it
     ring = [p.name for p in world.doing]
@@ -313,7 +314,14 @@ def _body(world: _World, part_id: str, upto: object, placed: bool, where: str) -
         raise ValueProblem(f"'{part.name}' stops at an error: {broken.message}", field=where, hint=broken.hint)
     if not placed:
         return Body(part.id, part.name, found.mesh, np.eye(4), found.key)
-    return Body(part.id, part.name, found.mesh, found.matrix, found.placed_key, found.reaches)
+    if placed != "seen":
+        return Body(part.id, part.name, found.mesh, found.matrix, found.placed_key, found.reaches)
+    own = placement_matrix(**placement_numbers(world.doing[-1], world.resolver))
+    mesh = placed_mesh(found.mesh if found.mesh is not None else Mesh.empty(), found.matrix, found.reaches)
+    if not abs(float(np.linalg.det(own[:3, :3]))) > 0:
+        raise ValueProblem("This part is scaled to nothing.", field=where, hint="Let its placement have a size.")
+    seen = np.linalg.inv(own)
+    return Body(part.id, part.name, mesh, seen, found.placed_key + repr(own.tolist()), (), part.finish)
 
 
 def _run(op: Operator, resolved: Resolved, mesh: Mesh | None, context: Context) -> Result:

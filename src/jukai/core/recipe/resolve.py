@@ -238,7 +238,7 @@ class Inputs:
     mesh: Mesh | None = None
     named: Mapping[str, object] = field(default_factory=dict)
     files: Files = field(default_factory=HeldFiles)
-    body: Callable[[str, object, bool, str], Body] | None = None
+    body: Callable[[str, object, bool | str, str], Body] | None = None
 
 
 @dataclass(slots=True)
@@ -291,7 +291,7 @@ class _StepScope:
             )
         return found
 
-    def body(self, raw: object, where: str, *, upto: object, placed: bool) -> Body:
+    def body(self, raw: object, where: str, *, upto: object, placed: bool | str) -> Body:
         bench = self.resolver.bench
         part = bench.part(raw) if isinstance(raw, str) else None
         if part is None:

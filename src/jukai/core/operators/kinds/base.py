@@ -112,8 +112,8 @@ class Scope(Protocol):
     def curve(self, raw: object, where: str, *, of: str = "profile") -> CurveInput:
         """Return a curve of the bench; where a path is wanted a profile will do, not the other way round."""
 
-    def body(self, raw: object, where: str, *, upto: object, placed: bool) -> Body:
-        """Return the body of another part, worked out."""
+    def body(self, raw: object, where: str, *, upto: object, placed: bool | str) -> Body:
+        """Return the body of another part, worked out; ``placed`` says whether where it stands counts, ``seen`` that it does from this part."""
 
     def file(self, raw: object, where: str) -> FileInput:
         """Return a file beside the bench; it is read when it is asked for."""

@@ -16,11 +16,11 @@ MOST = 500
 
 @dataclass(frozen=True, kw_only=True)
 class PartsKind(ValueKind[tuple[Body, ...]]):
-    """Ids or names of parts, each once; where they stand counts with ``placed``."""
+    """Ids or names of parts, each once; where they stand counts with ``placed``, as this part sees them with ``seen``."""
 
     name: ClassVar[str] = "parts"
     refers: ClassVar[str] = "part"
-    placed: bool = True
+    placed: bool | str = True
 
     def schema(self) -> Schema:
         """Return the JSON Schema of the written form."""
@@ -47,6 +47,6 @@ class PartsKind(ValueKind[tuple[Body, ...]]):
         return [b.key for b in value]
 
 
-def parts(description: str, *, placed: bool = True, chapter: str = "", **more: Unpack[Declared]) -> tuple[Body, ...]:
+def parts(description: str, *, placed: bool | str = True, chapter: str = "", **more: Unpack[Declared]) -> tuple[Body, ...]:
     """Declare several other parts of the bench."""
     return declare(PartsKind(placed=placed, chapter=chapter), ..., description, **more)
