@@ -8,7 +8,7 @@ import numpy as np
 
 from jukai.core.geometry.arrays import Array, Floats
 
-__all__ = ["Patch", "disc_patch", "grid_patch", "plane_of", "ring_turns"]
+__all__ = ["Patch", "grid_patch", "plane_of", "ring_turns"]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -55,6 +55,8 @@ def grid_patch(loop: Floats, turn: int = 0) -> Patch:
     space forms, 1967). An odd loop loses one corner to a face of three sides first.
     """
     m = len(loop)
+    if m == 3:
+        return Patch(np.zeros((0, 3)), np.zeros((0, 4), np.int64), np.arange(3), np.zeros((0, 4, 2)), np.eye(3)[:, :2])
     _, normal = plane_of(loop)
     ring = np.arange(m)
     three = np.zeros(0, dtype=np.int64)
@@ -108,20 +110,3 @@ def _corners(loop: Floats, normal: Floats) -> tuple[int, int, int]:
     score = np.round(np.minimum(corners, 2 * np.pi) - 3 * unlike - 0.15 * cell, 9)
     best = int(np.argmax(score))
     return int(a[0, best % (half - 1)]), int(b[0, best % (half - 1)]), best // (half - 1)
-
-
-def disc_patch(loop: Floats, share: float = 0.5) -> Patch:
-    """Fill a round loop (m, 3), m even and at least 8: a ring of four-sided faces, and a grid within it."""
-    m = len(loop)
-    centre = loop.mean(axis=0)
-    inner = centre + share * (loop - centre)
-    grid = grid_patch(inner)
-    at = np.arange(m)
-    ring = np.stack([at, (at + 1) % m, m + (at + 1) % m, m + at], axis=1)
-    fours = np.concatenate([ring, grid.fours + m])
-    angle = 2 * np.pi * np.arange(m) / m
-    place = np.stack([np.cos(angle), np.sin(angle)], axis=1) / 2
-    flat = np.concatenate([0.5 + place, 0.5 + share * place])
-    uv_ring = flat[ring]
-    uv_grid = 0.5 + share * (grid.uv - 0.5) / np.sqrt(2)
-    return Patch(np.concatenate([inner, grid.points]), fours, grid.three, np.concatenate([uv_ring, uv_grid]), grid.uv_three)

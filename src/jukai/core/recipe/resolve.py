@@ -275,6 +275,9 @@ class _StepScope:
             for k in range(count)
         )
 
+    def fitted(self, raw: object, fit: float, *, where: str) -> float:
+        return self.resolver.number(raw, measures="length", where=where, more={"fit": Quantity(fit, "length")})
+
     def show(self, where: str, number: float) -> None:
         self.shown[where] = number
 

@@ -103,6 +103,9 @@ class Scope(Protocol):
     def each(self, raw: object, count: int, *, measures: str, where: str) -> tuple[float, ...]:
         """Return a number for each of some copies; a formula may speak of ``copy`` (from 0) and ``copies``."""
 
+    def fitted(self, raw: object, fit: float, *, where: str) -> float:
+        """Return a length whose formula may speak of ``fit``, mm."""
+
     def show(self, where: str, number: float) -> None:
         """Say what the number at an address came to."""
 

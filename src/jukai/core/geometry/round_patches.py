@@ -1,0 +1,622 @@
+"""Patches of faces made round: their border on a circle, what lies round them finished in four-sided faces."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from jukai.core.errors import ValueProblem
+from jukai.core.geometry.arrays import Array, Bools, Floats
+from jukai.core.geometry.components import components
+from jukai.core.geometry.filling import ring_turns
+from jukai.core.geometry.frames import frame_along
+from jukai.core.geometry.measures import face_normals, vector_areas
+from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.rebuilding import Block, corners_of, rebuilt, uv_gradients
+from jukai.core.geometry.rings import disc, ring_between
+from jukai.core.geometry.triangulation import triangulate
+
+__all__ = ["Asked", "Region", "Rounded", "circle_through", "regions_of_faces", "regions_of_points", "round_patches"]
+
+_SHARP = 30.0
+"""Degrees by which a border's faces may turn from those beside, for its points to move."""
+_ROOM = 0.8
+"""Of the widest circle that has room within a border that stays, where no diameter is given."""
+_MOST = 0.98
+_CORNER = np.radians(40.0)
+_LEAST_POINTS = 12
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Region:
+    """Faces that become one patch: which, and their border (m,) as they run it."""
+
+    faces: Array
+    border: Array
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """How patches are wanted.
+
+    Attributes
+    ----------
+    diameter : from the one that fits, mm; None for that one.
+    points : on the circle; None for as many as the border has, or enough.
+    clocking : degrees by which they are turned on.
+    even : whether they are spread evenly; else as far apart as they were.
+    flat : whether the circle lies in a plane; else on the surface.
+    height : mm over the seat.
+    four_sided, within : whether the ring, and the disc within, are made of four-sided faces; else one face each.
+    """
+
+    diameter: Callable[[float], float] | None
+    points: int | None
+    clocking: float
+    even: bool
+    flat: bool
+    height: float
+    ring_in_fours: bool
+    disc_in_fours: bool
+
+
+@dataclass(slots=True)
+class Rounded:
+    """What became of one region.
+
+    Attributes
+    ----------
+    fit, diameter : that which would fit, and that which was made, mm.
+    limit : the most that has room, where more was asked for.
+    circle : (n, 3) its points.
+    centre, normal, clock : the middle, the way it looks, and the direction of clocking 0.
+    threes : faces of three sides that the ring took.
+    """
+
+    fit: float
+    diameter: float
+    limit: float | None
+    circle: Floats
+    centre: Floats
+    normal: Floats
+    clock: Floats
+    threes: int = 0
+
+
+def regions_of_faces(mesh: Mesh, picked: Bools) -> list[Region]:
+    """Return picked faces piece by piece (joined by edges).
+
+    Raises
+    ------
+    ValueProblem
+        When one of them is no disc.
+    """
+    con = mesh.connectivity
+    mine = picked[mesh.corner_faces]
+    both = mine & (con.twins >= 0)
+    both[both] = picked[mesh.corner_faces[con.twins[both]]]
+    here = np.flatnonzero(both)
+    label = components(mesh.n_faces, mesh.corner_faces[here], mesh.corner_faces[con.twins[here]])
+    border = np.flatnonzero(mine & ~both)
+    out = []
+    order = np.argsort(label, kind="stable")
+    order = order[picked[order]]
+    for faces in np.split(order, np.flatnonzero(np.diff(label[order])) + 1):
+        if len(faces):
+            sides = border[label[mesh.corner_faces[border]] == label[faces[0]]]
+            out.append(Region(faces, _one_loop(mesh, sides)))
+    return out
+
+
+def regions_of_points(mesh: Mesh, picked: Bools) -> list[Region]:
+    """Return the faces round each picked point.
+
+    Raises
+    ------
+    ValueProblem
+        When a face is round two of them, or a point is not surrounded by faces.
+    """
+    con = mesh.connectivity
+    out = []
+    taken = np.full(mesh.n_faces, -1, dtype=np.int64)
+    for p in np.flatnonzero(picked & mesh.used_points).tolist():
+        corner = con.point_corners[con.point_offsets[p] : con.point_offsets[p + 1]]
+        faces = np.unique(mesh.corner_faces[corner])
+        clash = taken[faces]
+        if (clash >= 0).any():
+            other = int(clash[clash >= 0][0])
+            raise ValueProblem(
+                "Two picked points are corners of the same face: their surroundings overlap.", field="pick",
+                hint="Pick points with a face between them.", places=[_three(mesh.points[p]), _three(mesh.points[other])],
+            )  # fmt: skip
+        taken[faces] = p
+        among = np.zeros(mesh.n_faces, dtype=bool)
+        among[faces] = True
+        sides = corners_of(mesh, faces)
+        twin = con.twins[sides]
+        sides = sides[(twin < 0) | ~among[mesh.corner_faces[np.maximum(twin, 0)]]]
+        loop = _one_loop(mesh, sides)
+        if p in loop:
+            raise ValueProblem(
+                "A picked point lies on an open border: faces do not surround it.", field="pick", hint="Pick points within.",
+                places=[_three(mesh.points[p])],
+            )  # fmt: skip
+        out.append(Region(faces, loop))
+    return out
+
+
+def _three(p: Floats) -> tuple[float, float, float]:
+    return float(p[0]), float(p[1]), float(p[2])
+
+
+def _one_loop(mesh: Mesh, sides: Array) -> Array:
+    """Return the points of a border of corners ``sides`` in order."""
+    start = mesh.corners[sides].astype(np.int64)
+    end = mesh.corners[mesh.connectivity.following[sides]].astype(np.int64)
+    ahead = dict(zip(start.tolist(), end.tolist(), strict=True))
+    if not len(sides):
+        raise ValueProblem("All faces of a closed body are picked: there is no border.", field="pick", hint="Pick some of them.")
+    here = int(start[np.argmin(sides)])
+    loop = [here]
+    while (here := ahead[here]) != loop[0] and len(loop) <= len(sides):
+        loop.append(here)
+    if len(loop) != len(sides) or len(ahead) != len(sides):
+        raise ValueProblem(
+            "Picked faces are no disc: they have a hole, or touch themselves in a point.", field="pick",
+            hint="Pick the faces within it too, or fewer.", places=[_three(mesh.points[loop[0]])],
+        )  # fmt: skip
+    return np.array(loop, dtype=np.int64)
+
+
+def circle_through(flat: Floats) -> tuple[Floats, float]:
+    """Return the middle (2,) and the radius of the circle that points (m, 2) are nearest to, by least squares.
+
+    The algebraic fit of I. Kåsa 1976, improved by Gauss and Newton's steps to the least sum of squared distances.
+    """
+    middle = flat.mean(axis=0)
+    p = flat - middle
+    a = np.column_stack([2 * p, np.ones(len(p))])
+    x = np.linalg.lstsq(a, (p * p).sum(axis=1), rcond=None)[0]
+    centre, radius = x[:2], float(np.sqrt(max(x[2] + x[:2] @ x[:2], 0.0)))
+    for _ in range(20):
+        rel = p - centre
+        far = np.maximum(np.linalg.norm(rel, axis=1), 1e-300)
+        j = np.column_stack([-rel / far[:, None], -np.ones(len(p))])
+        step = np.linalg.lstsq(j, -(far - radius), rcond=None)[0]
+        centre, radius = centre + step[:2], radius + float(step[2])
+        if np.abs(step).max() <= 1e-15 * max(radius, 1e-300):
+            break
+    return middle + centre, radius
+
+
+@dataclass(slots=True)
+class _Seat:
+    """The plane of a patch, and the surface that it lies on."""
+
+    origin: Floats
+    axes: Floats
+    triangles: Floats
+
+    def flat(self, points: Floats) -> Floats:
+        return np.asarray((points - self.origin) @ self.axes[:2].T)
+
+    def raised(self, flat: Floats, height: Floats | float = 0.0) -> Floats:
+        return np.asarray(self.origin + flat @ self.axes[:2] + np.outer(np.broadcast_to(height, len(flat)), self.axes[2]))
+
+    def on_surface(self, flat: Floats) -> Floats:
+        """Return (n,) how high the surface is over places of the plane: where a line square to it meets it nearest to the plane."""
+        t = (self.triangles - self.origin) @ self.axes.T
+        a, u, v = t[:, 0, :2], t[:, 1, :2] - t[:, 0, :2], t[:, 2, :2] - t[:, 0, :2]
+        det = u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0]
+        rel = flat[:, None] - a[None]
+        with np.errstate(divide="ignore", invalid="ignore"):
+            b = (rel[..., 0] * v[:, 1] - rel[..., 1] * v[:, 0]) / det
+            c = (u[:, 0] * rel[..., 1] - u[:, 1] * rel[..., 0]) / det
+        inside = np.minimum(np.minimum(b, c), 1 - b - c)
+        z = t[:, 0, 2] + b * (t[:, 1, 2] - t[:, 0, 2]) + c * (t[:, 2, 2] - t[:, 0, 2])
+        # of the triangles that it goes through the nearest; where it misses all, the one that it misses least
+        score = np.where(np.isfinite(z) & (np.abs(det) > 0), np.where(inside >= -1e-9, -np.abs(z), -1e300 + np.maximum(inside, -1e299)), -np.inf)
+        best = np.argmax(score, axis=1)
+        return np.asarray(z[np.arange(len(flat)), best])
+
+
+@dataclass(slots=True)
+class _Work:
+    """What is being put together."""
+
+    mesh: Mesh
+    places: Floats
+    gone: Bools
+    blocks: list[tuple[str, Array, Array, Array]] = field(default_factory=list)  # group, corners (f, s), parents, -
+    added: list[Floats] = field(default_factory=list)
+    source: list[int] = field(default_factory=list)
+
+    @property
+    def next(self) -> int:
+        return self.mesh.n_points + sum(len(a) for a in self.added)
+
+    def add(self, points: Floats, source: int) -> Array:
+        first = self.next
+        self.added.append(points)
+        self.source += [source] * len(points)
+        return first + np.arange(len(points))
+
+
+def round_patches(mesh: Mesh, regions: list[Region], asked: Asked, step: str, *, finish: str | None, told: Callable[[float], None]) -> tuple[Mesh, list[Rounded]]:
+    """Make each region a round patch. Groups: ``patch`` and ``border`` (the ring round it).
+
+    Where the border's neighbours go on smoothly and it has as many points as are wanted, its points move onto the circle, and
+    the faces beside follow. Else the circle is set within: in the faces beside too, where these go on smoothly and are no
+    other patch's, and in the picked ones alone if not; what lies between is a ring.
+    """
+    con = mesh.connectivity
+    work = _Work(mesh, np.array(mesh.points), np.zeros(mesh.n_faces, dtype=bool))
+    for r in regions:
+        work.gone[r.faces] = True
+    shared = np.zeros(mesh.n_points, dtype=np.int64)
+    for r in regions:
+        shared[r.border] += 1
+    normals = face_normals(mesh)
+    out = []
+    taken = work.gone.copy()
+    moved = np.zeros(mesh.n_points, dtype=bool)
+    for i, r in enumerate(regions):
+        told(0.1 + 0.8 * i / len(regions))
+        beside, smooth = _beside(mesh, r, normals)
+        seat = _seat_of(mesh, r, beside if smooth else np.zeros(0, np.int64))
+        free = smooth and not (shared[r.border] > 1).any() and not taken[beside].any() and not moved[r.border].any()
+        made = None
+        count = asked.points
+        if free and (count is None or count == len(r.border)) and len(r.border) >= 6:
+            made = _moved_border(work, r, seat, asked, beside)
+        if made is None:
+            wide = _grown(mesh, r, beside) if free else None
+            if wide is not None and not _all_smooth(mesh, wide, normals):
+                wide = None
+            if wide is not None:
+                extra = np.setdiff1d(wide.faces, r.faces)
+                if taken[extra].any() or (shared[wide.border] > 0).any():
+                    wide = None
+            made = _within(work, r, wide, seat, asked)
+            if wide is not None and made is not None:
+                taken[wide.faces] = True
+                work.gone[wide.faces] = True
+                shared[wide.border] += 1
+        moved[r.border] = True
+        taken[beside] |= free
+        out.append(made)
+    return _assembled(work, regions, step, finish), [o for o in out if o is not None]
+
+
+def _beside(mesh: Mesh, r: Region, normals: Floats) -> tuple[Array, bool]:
+    """Return the faces round a region, by points too, and whether its border is smooth: no rim, no sharp edge."""
+    con = mesh.connectivity
+    among = np.zeros(mesh.n_faces, dtype=bool)
+    among[r.faces] = True
+    corner = np.concatenate([con.point_corners[con.point_offsets[p] : con.point_offsets[p + 1]] for p in r.border.tolist()])
+    near = np.unique(mesh.corner_faces[corner])
+    near = near[~among[near]]
+    sides = corners_of(mesh, r.faces)
+    twin = con.twins[sides]
+    at_border = (twin < 0) | ~among[mesh.corner_faces[np.maximum(twin, 0)]]
+    if (twin[at_border] < 0).any():
+        return near, False
+    a, b = mesh.corner_faces[sides[at_border]], mesh.corner_faces[twin[at_border]]
+    return near, bool(((normals[a] * normals[b]).sum(axis=1) > np.cos(np.radians(_SHARP))).all())
+
+
+def _seat_of(mesh: Mesh, r: Region, beside: Array) -> _Seat:
+    loop = mesh.points[r.border]
+    way = vector_areas(mesh)[r.faces].sum(axis=0)
+    size = float(np.linalg.norm(way))
+    if size <= 1e-12 * max(mesh.size, 1e-300) ** 2:
+        raise ValueProblem("Picked faces look all ways: there is no plane that they lie about.", field="pick", hint="Pick fewer of them.",
+                           places=[_three(loop[0])])  # fmt: skip
+    normal = way / size
+    for unit in np.eye(3):
+        if abs(abs(float(normal @ unit)) - 1) < 1e-12:
+            normal = np.sign(float(normal @ unit)) * unit
+    axes = frame_along(normal).axes
+    faces = np.concatenate([r.faces, beside])
+    cut = triangulate(mesh)
+    first = np.searchsorted(cut.faces, faces)
+    count = np.searchsorted(cut.faces, faces, side="right") - first
+    rows = np.concatenate([np.arange(f, f + c) for f, c in zip(first.tolist(), count.tolist(), strict=True)])
+    seat = _Seat(loop.mean(axis=0), axes, mesh.points[mesh.corners[cut.corners[rows]]])
+    return seat
+
+
+def _angles(flat: Floats, centre: Floats) -> Floats:
+    rel = flat - centre
+    return np.asarray(np.unwrap(np.arctan2(rel[:, 1], rel[:, 0])))
+
+
+def _start(angle: Floats, ideal: Floats) -> float:
+    """Return the turn of ``ideal`` angles that brings them nearest to ``angle``."""
+    off = angle - ideal
+    return float(np.arctan2(np.sin(off).mean(), np.cos(off).mean()))
+
+
+def _circle(seat: _Seat, centre: Floats, radius: float, angle: Floats, asked: Asked) -> tuple[Floats, Floats]:
+    """Return (n, 3) points of a circle on the seat and its middle."""
+    flat = centre + radius * np.column_stack([np.cos(angle), np.sin(angle)])
+    if asked.flat:
+        return seat.raised(flat, asked.height), seat.raised(centre[None], asked.height)[0]
+    heights = seat.on_surface(np.concatenate([flat, centre[None]])) + asked.height
+    return seat.raised(flat, heights[:-1]), seat.raised(centre[None], heights[-1:])[0]
+
+
+def _moved_border(work: _Work, r: Region, seat: _Seat, asked: Asked, beside: Array) -> Rounded | None:
+    """Move a border onto its circle; None where the faces beside would turn over even on the one that fits."""
+    mesh = work.mesh
+    m = len(r.border)
+    flat = seat.flat(mesh.points[r.border])
+    centre, radius = circle_through(flat)
+    angle = _angles(flat, centre)
+    if angle[-1] - angle[0] < 0 or not (np.diff(angle) > 0).all() or angle[-1] - angle[0] >= 2 * np.pi:
+        return None  # it does not run once round the middle
+    if asked.even:
+        ideal = 2 * np.pi * np.arange(m) / m
+        angle = ideal + _start(angle, ideal)
+    clock = seat.axes[0] * np.cos(angle[0]) + seat.axes[1] * np.sin(angle[0])
+    angle = angle + np.radians(asked.clocking)
+    fit = 2 * radius
+    wanted = fit if asked.diameter is None else asked.diameter(fit)
+    _refuse_small(wanted, mesh)
+    before = _normals_of(mesh, mesh.points, beside)
+
+    def places(diameter: float) -> Floats:
+        out = work.places.copy()
+        out[r.border] = _circle(seat, centre, diameter / 2, angle, asked)[0]
+        return out
+
+    def holds(diameter: float) -> bool:
+        after = _normals_of(mesh, places(diameter), beside)
+        return bool(((before * after).sum(axis=1) > 0).all()) and _convex_enough(mesh, places(diameter), beside, after)
+
+    limit = None
+    if not holds(wanted):
+        low = fit if holds(fit) else None
+        if low is None:
+            return None
+        high = wanted
+        for _ in range(30):
+            middle = (low + high) / 2
+            low, high = (middle, high) if holds(middle) else (low, middle)
+        limit = wanted = fit + _MOST * (low - fit)
+    work.places = places(wanted)
+    circle, middle = _circle(seat, centre, wanted / 2, angle, asked)
+    _fill(work, r, r.border, circle, seat, asked)
+    return Rounded(fit, wanted, limit, circle, middle, seat.axes[2], clock)
+
+
+def _refuse_small(diameter: float, mesh: Mesh) -> None:
+    if not diameter > 1e-9 * mesh.size:
+        raise ValueProblem(f"A diameter of {diameter:.4g} mm leaves no patch.", field="diameter", hint="Above 0; fit is the one that fits.")
+
+
+def _normals_of(mesh: Mesh, points: Floats, faces: Array) -> Floats:
+    corner = corners_of(mesh, faces)
+    p = points[mesh.corners[corner]]
+    sides = mesh.sides[faces].astype(np.int64)
+    starts = np.cumsum(sides) - sides
+    ahead = np.arange(1, len(corner) + 1)
+    ahead[starts + sides - 1] = starts
+    first = np.repeat(p[starts], sides, axis=0)
+    return np.asarray(np.add.reduceat(np.cross(p - first, p[ahead] - first), starts, axis=0))
+
+
+def _convex_enough(mesh: Mesh, points: Floats, faces: Array, normals: Floats) -> bool:
+    """Return whether no corner of the faces is hollow that was not."""
+    corner = corners_of(mesh, faces)
+    sides = mesh.sides[faces].astype(np.int64)
+    starts = np.cumsum(sides) - sides
+    ahead = np.arange(1, len(corner) + 1)
+    ahead[starts + sides - 1] = starts
+    row = np.repeat(np.arange(len(faces)), sides)
+
+    def turns(at: Floats) -> Floats:
+        p = at[mesh.corners[corner]]
+        step = p[ahead] - p
+        return np.asarray((np.cross(step, step[ahead]) * normals[row]).sum(axis=1))
+
+    before, after = turns(mesh.points), turns(points)
+    return bool((after[before > 0] > 0).all())
+
+
+def _grown(mesh: Mesh, r: Region, beside: Array) -> Region | None:
+    """Return a region with the faces round it; None where that is no disc."""
+    faces = np.concatenate([r.faces, beside])
+    among = np.zeros(mesh.n_faces, dtype=bool)
+    among[faces] = True
+    sides = corners_of(mesh, faces)
+    twin = mesh.connectivity.twins[sides]
+    sides = sides[(twin < 0) | ~among[mesh.corner_faces[np.maximum(twin, 0)]]]
+    try:
+        return Region(faces, _one_loop(mesh, sides))
+    except ValueProblem:
+        return None
+
+
+def _all_smooth(mesh: Mesh, r: Region, normals: Floats) -> bool:
+    """Return whether all faces of a region look about the same way."""
+    way = normals[r.faces].sum(axis=0)
+    way /= max(float(np.linalg.norm(way)), 1e-300)
+    return bool((normals[r.faces] @ way > np.cos(np.radians(2 * _SHARP))).all())
+
+
+def _within(work: _Work, r: Region, wide: Region | None, seat: _Seat, asked: Asked) -> Rounded:
+    """Set a circle within a border that stays: that of the region, or of the one with the faces round it."""
+    mesh = work.mesh
+    outer = r if wide is None else wide
+    loop = work.places[outer.border]
+    flat, own = seat.flat(loop), seat.flat(mesh.points[r.border])
+    centre, radius = circle_through(own)
+    room = _room(flat, centre)
+    if wide is None or room < radius:
+        centre = _roomiest(flat, centre)
+        room = _room(flat, centre)
+        fit = 2 * _ROOM * room if wide is None else 2 * min(radius, _ROOM * room)
+    else:
+        fit = 2 * radius
+    if not room > 1e-9 * mesh.size:
+        raise ValueProblem("The border runs through its own middle: no circle has room.", field="pick", hint="Pick a rounder patch.",
+                           places=[_three(loop[0])])  # fmt: skip
+    wanted = fit if asked.diameter is None else asked.diameter(fit)
+    _refuse_small(wanted, mesh)
+    limit = None
+    if wanted > 2 * _MOST * room:
+        limit = wanted = 2 * _MOST * room
+    k = len(outer.border)
+    n = asked.points or (k if k >= 8 else k * (2 * int(np.ceil((_LEAST_POINTS / k - 1) / 2)) + 1))
+    turn = ring_turns(np.column_stack([flat, np.zeros(k)]), np.array([0.0, 0.0, 1.0]))
+    corners = np.flatnonzero(turn > _CORNER)
+    lone = _apart(corners, k) if k - 2 * len(corners) == n else np.zeros(0, dtype=np.int64)
+    angle = 2 * np.pi * np.arange(n) / n
+    rungs = _rungs(flat, centre, n, lone)
+    angle = angle + _start(_angles(flat, centre)[rungs[0]], angle[rungs[1] % n])
+    clock = seat.axes[0] * np.cos(angle[0]) + seat.axes[1] * np.sin(angle[0])
+    angle = angle + np.radians(asked.clocking)
+    circle, middle = _circle(seat, centre, wanted / 2, angle, asked)
+    numbers = work.add(circle, int(r.border[0]))
+    if asked.ring_in_fours:
+        ring = ring_between(loop, circle, lone)
+        fresh = ring.points
+        if len(fresh) and not asked.flat:
+            at = seat.flat(fresh)
+            fresh = seat.raised(at, seat.on_surface(at))
+        extra = work.add(fresh, int(r.border[0]))
+        number = np.concatenate([outer.border, numbers, extra])
+        for rows in (ring.fours, ring.threes):
+            if len(rows):
+                work.blocks.append(("border", number[rows], outer.faces, seat.axes[2]))
+        threes = len(ring.threes)
+    else:
+        threes = _two_halves(work, outer, numbers, flat, seat.flat(circle), seat)
+    _fill(work, outer, numbers, circle, seat, asked)
+    return Rounded(fit, wanted, limit, circle, middle, seat.axes[2], clock, threes)
+
+
+def _two_halves(work: _Work, outer: Region, numbers: Array, flat: Floats, circle: Floats, seat: _Seat) -> int:
+    """Leave as few faces round a circle as can be: a ring is no polygon, so it is two."""
+    n, k = len(numbers), len(flat)
+    gap = np.linalg.norm(flat[:, None] - circle[None], axis=2)
+    a = int(np.argmin(gap.min(axis=1)))
+    p = int(np.argmin(gap[a]))
+    b, q = (a + k // 2) % k, (p + n // 2) % n
+    for (o0, o1), (i0, i1) in (((a, b), (p, q)), ((b, a), (q, p))):
+        out = [(o0 + j) % k for j in range((o1 - o0) % k + 1)]
+        inn = [(i0 + j) % n for j in range((i1 - i0) % n + 1)]
+        face = np.concatenate([outer.border[out], numbers[inn[::-1]]])
+        work.blocks.append(("border", face[None], outer.faces, seat.axes[2]))
+    return 0
+
+
+def _apart(corners: Array, k: int) -> Array:
+    """Return corners if no two of them are neighbours, else none."""
+    gaps = np.diff(np.append(corners, corners[:1] + k))
+    return corners if len(corners) and (gaps > 1).all() else np.zeros(0, dtype=np.int64)
+
+
+def _rungs(flat: Floats, centre: Floats, n: int, lone: Array) -> tuple[Array, Array]:
+    """Return which outer points have a rung, and to which point of the circle, as ``ring_between`` lays them."""
+    k = len(flat)
+    outer = np.column_stack([flat, np.zeros(k)])
+    angle = 2 * np.pi * np.arange(n) / n
+    first = _angles(flat, centre)[0]
+    inner = np.column_stack([np.cos(angle + first), np.sin(angle + first), np.zeros(n)]) * 1e-3
+    ring = ring_between(outer, inner, lone)
+    pairs = np.concatenate([np.stack([f, np.roll(f, -1, axis=1)], axis=2).reshape(-1, 2) for f in (ring.fours, ring.threes) if len(f)])
+    pairs = np.sort(pairs, axis=1)
+    direct = np.unique(pairs[(pairs[:, 0] < k) & (pairs[:, 1] >= k) & (pairs[:, 1] < k + n)], axis=0)
+    if not len(direct):
+        return np.array([0]), np.array([0])
+    return direct[:, 0], direct[:, 1] - k
+
+
+def _room(flat: Floats, centre: Floats) -> float:
+    """Return how far a middle is from a loop, 0 where it is outside."""
+    a, b = flat, np.roll(flat, -1, axis=0)
+    step = b - a
+    t = np.clip(((centre - a) * step).sum(axis=1) / np.maximum((step * step).sum(axis=1), 1e-300), 0, 1)
+    gap = float(np.linalg.norm(a + t[:, None] * step - centre, axis=1).min())
+    y, y2, x, x2 = a[:, 1], b[:, 1], a[:, 0], b[:, 0]
+    spans = (y > centre[1]) != (y2 > centre[1])
+    with np.errstate(divide="ignore", invalid="ignore"):
+        at = x + (centre[1] - y) / (y2 - y) * (x2 - x)
+    return gap if (spans & (at > centre[0])).sum() % 2 else 0.0
+
+
+def _roomiest(flat: Floats, first: Floats) -> Floats:
+    """Return the place within a loop that is farthest from it; ``first`` where that is as good but for a hundredth."""
+    low, high = flat.min(axis=0), flat.max(axis=0)
+    best, gap = first, _room(flat, first) * 1.01
+    for fine in range(4):
+        steps = np.linspace(-0.5, 0.5, 11)
+        middle, span = ((low + high) / 2, high - low) if fine == 0 else (best, (high - low) * 0.2**fine)
+        for dx in steps:
+            for dy in steps:
+                at = middle + span * [dx, dy]
+                room = _room(flat, at)
+                if room > gap:
+                    best, gap = at, room
+    return best
+
+
+def _fill(work: _Work, r: Region, numbers: Array, circle: Floats, seat: _Seat, asked: Asked) -> None:
+    """Fill a circle."""
+    if not asked.disc_in_fours or len(circle) <= 4:
+        work.blocks.append(("patch", numbers[None], r.faces, seat.axes[2]))
+        return
+    inner, fours, threes = disc(circle)
+    if not asked.flat and len(inner):
+        flat = seat.flat(inner)
+        inner = seat.raised(flat, seat.on_surface(flat) + asked.height)
+    number = np.concatenate([numbers, work.add(inner, int(r.border[0]))])
+    for rows in (fours, threes):
+        if len(rows):
+            work.blocks.append(("patch", number[rows], r.faces, seat.axes[2]))
+
+
+def _assembled(work: _Work, regions: list[Region], step: str, finish: str | None) -> Mesh:
+    mesh = work.mesh
+    added = np.concatenate(work.added) if work.added else np.zeros((0, 3))
+    points = np.concatenate([work.places, added])
+    middles = np.add.reduceat(mesh.points[mesh.corners], mesh.offsets[:-1], axis=0) / mesh.sides[:, None]
+    blocks = []
+    for group in ("patch", "border"):
+        for name, corners, faces, _ in work.blocks:
+            if name != group:
+                continue
+            centre = points[corners].mean(axis=1)
+            parent = faces[np.argmin(((centre[:, None] - middles[faces][None]) ** 2).sum(axis=2), axis=1)]
+            uv = None
+            if mesh.uv is not None:
+                gradient = uv_gradients(mesh, parent)
+                corner = corners_of(mesh, parent)
+                sides = mesh.sides[parent].astype(np.int64)
+                base = np.add.reduceat(mesh.uv[corner], np.cumsum(sides) - sides, axis=0) / sides[:, None]
+                rel = points[corners] - middles[parent][:, None]
+                uv = np.clip(base[:, None] + np.einsum("nij,nkj->nki", gradient, rel), 0.0, 1.0)
+            blocks.append(Block.of(corners, group, parent, uv, finish if group == "patch" else None))
+    return rebuilt(
+        mesh, step, keep=~work.gone, added=added, source=np.array(work.source, dtype=np.int64), blocks=_merged(blocks), places=work.places
+    )  # fmt: skip
+
+
+def _merged(blocks: list[Block]) -> list[Block]:
+    """Return blocks of the same group as one: each makes rows of history, and one is enough."""
+    out = []
+    for group in ("patch", "border"):
+        some = [b for b in blocks if b.group == group]
+        if some:
+            uv = np.concatenate([b.uv for b in some]) if some[0].uv is not None else None  # type: ignore[misc]
+            out.append(
+                Block(
+                    np.concatenate([b.corners for b in some]), np.concatenate([b.sides for b in some]), group,
+                    np.concatenate([b.parents for b in some]), uv, some[0].finish,
+                )
+            )  # fmt: skip
+    return out
