@@ -907,7 +907,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "along" | "angle" | "angles" | "axis" | "choice" | "count" | "counts" | "curve" | "curves" | "factor" | "file" | "finish" | "further" | "graph" | "length" | "part" | "parts" | "pick" | "seed" | "share" | "step" | "switch" | "vector" | "weights";
+            kind: "along" | "angle" | "angles" | "axis" | "choice" | "count" | "counts" | "curve" | "curves" | "factor" | "factors" | "file" | "finish" | "fitted" | "further" | "graph" | "length" | "move" | "part" | "parts" | "per_copy" | "pick" | "seed" | "share" | "step" | "switch" | "turns" | "vector" | "weights";
             /** Unit */
             unit: string;
             /** Description */

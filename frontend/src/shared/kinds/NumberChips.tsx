@@ -22,6 +22,20 @@ export function SeveralNumbers(props: ChipProps) {
   )
 }
 
+/** Numbers along or about the axes, each behind the axis' letter. */
+export function AlongAxes(props: ChipProps) {
+  return (
+    <>
+      {['X', 'Y', 'Z'].slice(0, props.spec.axes).map((axis, k) => (
+        <span key={axis} style={{ whiteSpace: 'nowrap' }}>
+          {k > 0 && ', '}
+          {axis} {props.number(`/${String(k)}`)}
+        </span>
+      ))}
+    </>
+  )
+}
+
 /** An angle for each of what another value lists. */
 export function EachAngle(props: ChipProps) {
   const listed: unknown = props.step.values?.[props.spec.beside]

@@ -10,7 +10,7 @@ import {
   PartsChip,
   StepChip,
 } from './NameChips'
-import { EachAngle, GraphChip, OneNumber, SeveralNumbers } from './NumberChips'
+import { AlongAxes, EachAngle, GraphChip, OneNumber, SeveralNumbers } from './NumberChips'
 import { FurtherChip, PickChip, WeightsChip } from './PickChips'
 import { AxisChip, ChoiceChip, SwitchChip } from './WordChips'
 import * as numbers from './numbers'
@@ -42,6 +42,11 @@ export const KINDS: Record<ValueView['kind'], KindOnPage> = {
   seed: { chip: OneNumber, number: numbers.wholeNumber, callout: counted },
   along: { chip: OneNumber, number: numbers.alongNumber },
   vector: { chip: SeveralNumbers, number: numbers.lengthNumber },
+  move: { chip: AlongAxes, number: numbers.lengthNumber },
+  turns: { chip: AlongAxes, number: numbers.angleNumber },
+  factors: { chip: AlongAxes, number: numbers.factorNumber },
+  per_copy: { chip: OneNumber, number: numbers.perCopyNumber },
+  fitted: { chip: OneNumber, number: numbers.lengthNumber },
   counts: { chip: SeveralNumbers, number: numbers.wholeNumber, callout: counted },
   graph: { chip: GraphChip, number: numbers.graphNumber },
   choice: { chip: ChoiceChip },

@@ -83,6 +83,9 @@ export const factorNumber = (at: NumberPlace) => {
   const t = plainNumber(at, 0.01)
   return { ...t, step: niceStep(100 * Math.max(Math.abs(t.value ?? 1), 0.5)) }
 }
+/** A number for each copy: what stands there is that of the last one, where a formula makes them differ. */
+export const perCopyNumber = (at: NumberPlace) =>
+  at.spec.unit === 'mm' ? lengthNumber(at) : at.spec.unit ? angleNumber(at) : factorNumber(at)
 
 const hundredth = (x: number) => Number((x / 100).toPrecision(12))
 const hundredfold = (x: number) => Number((x * 100).toPrecision(12))

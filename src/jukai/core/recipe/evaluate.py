@@ -282,7 +282,7 @@ def _take(step: Step, state: _State, world: _World) -> StepOutcome:
             world.cache.put(key, result, op.id)
         state.mesh, state.key = result.mesh, key
         used = {k: v for k, v in result.used.items() if step.values.get(k) is None}
-        return StepOutcome(step, "done", result.mesh, result, shown, used, (*resolved.notes, *result.notes),
+        return StepOutcome(step, "done", result.mesh, result, {**shown, **result.shown}, used, (*resolved.notes, *result.notes),
                            faces_added=result.mesh.n_faces - before)  # fmt: skip
     except (Cancelled, Estimated, Heavy):
         raise

@@ -196,6 +196,8 @@ def extrude(mesh: Mesh, values: Values, context: Context) -> Result:
     used: dict[str, object] = {"rows": rows, "pick": float(values.pick.count)}
     if not along_path and values.distance is None:
         used["distance"] = _PART_OF_SIZE * mesh.size
+    if values.draft is None and values.inset is None:
+        used["draft"] = 0.0
     stands = places(all_columns, share[-1:])[0]
     callouts = _callouts(values, foot, offsets, foremost_wall(foot, stands), distance, inset)
     return Result(out, tuple(notes), callouts, used)

@@ -133,7 +133,7 @@ def repeat(mesh: Mesh, values: Values, context: Context) -> Result:
     context.afford(mesh.n_faces * values.count, field="count")
     notes: list[Note] = []
     k = values.count
-    used: dict[str, object] = {}
+    used: dict[str, object] = {"turn": 0.0, "scale": 1.0, "rise": 0.0}
     place, frame = _places(mesh, values, k, notes, used)
     sizes = np.ones(k) if values.scale is None else np.array(values.scale)
     if (sizes <= 0).any():

@@ -125,7 +125,8 @@ def round_patch(mesh: Mesh, values: Values, context: Context) -> Result:
         used["diameter"] = first.diameter
     used["points"] = len(first.circle)
     facts = {"fit": first.fit, "diameter": first.diameter, "patches": float(len(made))}
-    return Result(out, tuple(notes), _callouts(values, first, out), used, facts)
+    shown = {} if values.diameter is None else {"diameter": values.diameter.at(first.fit)}
+    return Result(out, tuple(notes), _callouts(values, first, out), used, facts, shown=shown)
 
 
 def _callouts(values: Values, made: Rounded, mesh: Mesh) -> tuple[Callout, ...]:
