@@ -17,7 +17,7 @@ from jukai.core.geometry.mesh import Lineage, Mesh
 from jukai.core.geometry.rebuilding import corners_of
 from jukai.core.geometry.triangulation import Triangulation, triangulate
 
-__all__ = ["Cutter", "combine", "refuse_open"]
+__all__ = ["Cutter", "combine", "grown", "refuse_open"]
 
 _FLAT = 1e-9
 """Share of a body's size by which the points of a flat face may miss its plane."""
@@ -213,11 +213,11 @@ def _large(t: Array, k: Array, n: int) -> tuple[Array, Array, Array]:
     lengths = np.diff(offsets)[good]
     corners = nodes[run[concatenated_ranges(offsets[:-1][good], lengths)]] % n
     holed = np.flatnonzero(~plain[group])
-    grown, grown_sides, grown_key = _grown(t[holed], k[holed])
+    more, more_sides, more_key = grown(t[holed], k[holed])
     return (
-        np.concatenate([corners, grown]),
-        np.concatenate([lengths, grown_sides]),
-        np.concatenate([faces[loop_group[good]], grown_key]),
+        np.concatenate([corners, more]),
+        np.concatenate([lengths, more_sides]),
+        np.concatenate([faces[loop_group[good]], more_key]),
     )
 
 
@@ -236,7 +236,7 @@ def _connected(t: Array, group: Array, nodes: Array, node: Array) -> Array:
     return np.bincount(first[pairs], minlength=int(group.max(initial=0)) + 1)
 
 
-def _grown(t: Array, key: Array) -> tuple[Array, Array, Array]:
+def grown(t: Array, key: Array) -> tuple[Array, Array, Array]:
     """Return polygons without holes that triangles make up: each grows from a triangle as long as it stays a disc."""
     if not len(t):
         none = np.zeros(0, dtype=np.int64)

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from jukai.core.errors import MeshProblem
-from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.arrays import Bools, Floats
 from jukai.core.geometry.halving import heights
 from jukai.core.geometry.mesh import Mesh, Topology
 from jukai.core.geometry.placing import placed
@@ -50,7 +50,8 @@ def in_plane(mesh: Mesh, point: Floats, normal: Floats) -> Mesh:
 def with_image(mesh: Mesh, point: Floats, normal: Floats, *, joined: bool, step: str | None = None) -> tuple[Mesh, int]:
     """Return a body and its mirror image at a plane as one mesh, and how many points of the plane they share.
 
-    Joined, they share the points on the plane, and faces in it are left out: the two are open to each other there.
+    Joined, they share points on the plane that are on an open border in it, and faces in it are left out: the two are open
+    to each other there. Where a body but touches the plane nothing is shared: that would pinch it.
     ``step`` names the image's faces a group, ``image``.
     """
     mesh = in_plane(mesh, point, normal)
@@ -63,7 +64,7 @@ def with_image(mesh: Mesh, point: Floats, normal: Floats, *, joined: bool, step:
     image = mirror_image(mesh, point, normal)
     n = mesh.n_points
     number = np.arange(n) + n
-    shared = np.flatnonzero(on) if joined else np.zeros(0, dtype=np.int64)
+    shared = np.flatnonzero(_on_open_border(mesh, on)) if joined else np.zeros(0, dtype=np.int64)
     fresh = np.ones(n, dtype=bool)
     fresh[shared] = False
     number[fresh] = n + np.arange(int(fresh.sum()))
@@ -100,6 +101,14 @@ def with_image(mesh: Mesh, point: Floats, normal: Floats, *, joined: bool, step:
         _topology=Topology(),
     )
     return out, len(shared)
+
+
+def _on_open_border(mesh: Mesh, on: Bools) -> Bools:
+    con = mesh.connectivity
+    edges = con.edges[(con.edge_sides == 1) & on[con.edges].all(axis=1)]
+    out = np.zeros(mesh.n_points, dtype=bool)
+    out[edges.ravel()] = True
+    return out
 
 
 def with_mirror_image(mesh: Mesh, axis: int = 0) -> tuple[Mesh, int]:

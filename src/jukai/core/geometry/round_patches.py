@@ -214,8 +214,8 @@ class _Seat:
         with np.errstate(divide="ignore", invalid="ignore"):
             b = (rel[..., 0] * v[:, 1] - rel[..., 1] * v[:, 0]) / det
             c = (u[:, 0] * rel[..., 1] - u[:, 1] * rel[..., 0]) / det
-        inside = np.minimum(np.minimum(b, c), 1 - b - c)
-        z = t[:, 0, 2] + b * (t[:, 1, 2] - t[:, 0, 2]) + c * (t[:, 2, 2] - t[:, 0, 2])
+            inside = np.minimum(np.minimum(b, c), 1 - b - c)
+            z = t[:, 0, 2] + b * (t[:, 1, 2] - t[:, 0, 2]) + c * (t[:, 2, 2] - t[:, 0, 2])
         # of the triangles that it goes through the nearest; where it misses all, the one that it misses least
         score = np.where(np.isfinite(z) & (np.abs(det) > 0), np.where(inside >= -1e-9, -np.abs(z), -1e300 + np.maximum(inside, -1e299)), -np.inf)
         best = np.argmax(score, axis=1)

@@ -16,7 +16,7 @@ from jukai.core.geometry.measures import area, edge_turns, face_normals, signed_
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.triangulation import triangulate
 
-__all__ = ["Finding", "Soundness", "faces_without_area", "folded_edges", "folded_faces", "soundness"]
+__all__ = ["Finding", "Soundness", "faces_without_area", "folded_edges", "folded_faces", "pinched_points", "soundness"]
 
 _PLACES = 50
 _SLIVER = 1e-4
@@ -107,7 +107,7 @@ def _inspect(mesh: Mesh) -> Soundness:
     loops = np.flatnonzero(con.edges[:, 0] == con.edges[:, 1])
     same = con.same_direction(mesh.corners)
     turned = np.unique(con.corner_edge[same])
-    pinched = _pinched_points(mesh)
+    pinched = pinched_points(mesh)
     used = np.diff(con.point_offsets) > 0
     forward = mesh.corners < mesh.corners[con.following]
     balance = np.bincount(con.corner_edge, weights=np.where(forward, 1.0, -1.0), minlength=con.n_edges)
@@ -213,7 +213,7 @@ def _shells_that_fail(mesh: Mesh, find: Any, volume: float | None, *, alone: boo
     find("shells_in_shells", "failure", text, shells.spots[doubled])
 
 
-def _pinched_points(mesh: Mesh) -> Ints:
+def pinched_points(mesh: Mesh) -> Ints:
     """Return the points whose faces are not connected by edges round them."""
     con, n = mesh.connectivity, len(mesh.corners)
     c = np.flatnonzero(con.twins > np.arange(n))

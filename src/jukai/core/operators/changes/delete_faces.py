@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
+
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.selecting import faces_of
 from jukai.core.notes import Note
-from jukai.core.operators.base import Context, Example, Kind, OperatorValues, Result, operator
+from jukai.core.operators.base import Context, Example, Kind, OperatorValues, Result, operator, three
 from jukai.core.operators.kinds.pick import pick
 from jukai.core.operators.pulling import nothing_picked
 
@@ -36,6 +38,8 @@ class Values(OperatorValues):
 )
 def delete_faces(mesh: Mesh, values: Values, context: Context) -> Result:
     """Take faces off their body; it is open there, ready to be bridged, filled or thickened."""
+    from jukai.core.geometry.soundness import pinched_points
+
     picked = values.pick.mask
     if not picked.any():
         return nothing_picked(mesh, values.pick, "deleted")
@@ -47,5 +51,9 @@ def delete_faces(mesh: Mesh, values: Values, context: Context) -> Result:
     context.checkpoint(0.1)
     out = faces_of(mesh, ~picked)
     rims = int((out.connectivity.edge_sides == 1).sum())
-    notes = (Note("info", f"The part is open: {rims} rim edges.", field="pick"),) if rims and mesh.closed else ()
-    return Result(out, notes, used={"pick": float(values.pick.count)})
+    notes = [Note("info", f"The part is open: {rims} rim edges.", field="pick")] if rims and mesh.closed else []
+    pinched = np.setdiff1d(pinched_points(out), pinched_points(mesh)) if out.n_points == mesh.n_points else pinched_points(out)
+    if len(pinched):
+        text = f"{len(pinched)} points hold faces together that share nothing else."
+        notes.append(Note("warning", text, field="pick", places=tuple(three(p) for p in out.points[pinched[:50]])))
+    return Result(out, tuple(notes), used={"pick": float(values.pick.count)})

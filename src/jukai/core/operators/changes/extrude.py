@@ -24,6 +24,7 @@ from jukai.core.operators.base import (
     operator,
     three,
 )
+from jukai.core.operators.crossing import crossing_notes, made_by
 from jukai.core.operators.inputs import CurveInput
 from jukai.core.operators.kinds.angle import angle
 from jukai.core.operators.kinds.choice import choice
@@ -191,8 +192,8 @@ def extrude(mesh: Mesh, values: Values, context: Context) -> Result:
         behind=values.behind == "closed",
     )
     context.checkpoint(0.7)
-    if values.each == "each" and inset <= 0 and not along_path and not values.turn:
-        notes += _touching(foot, offsets)
+    touching = _touching(foot, offsets) if values.each == "each" and inset <= 0 and not along_path and not values.turn else []
+    notes += touching or crossing_notes(out, made_by(out, context.step, "walls", "tops"), "The walls have no room", "distance")
     used: dict[str, object] = {"rows": rows, "pick": float(values.pick.count)}
     if not along_path and values.distance is None:
         used["distance"] = _PART_OF_SIZE * mesh.size

@@ -20,6 +20,7 @@ from jukai.core.operators.base import (
     operator,
     three,
 )
+from jukai.core.operators.crossing import crossing_notes, made_by
 from jukai.core.operators.kinds.finish import finish
 from jukai.core.operators.kinds.length import length
 from jukai.core.operators.kinds.pick import pick
@@ -97,6 +98,8 @@ def inset(mesh: Mesh, values: Values, context: Context) -> Result:
         foot, stands[border][None], stands[~border], context.step, finish=values.finish, behind=False,
         groups=("border", "inner"), parents=foot.under, texture=texture,
     )  # fmt: skip
+    if height:
+        notes += crossing_notes(out, made_by(out, context.step, "border", "inner"), "The border has no room", "height")
     used: dict[str, object] = {"pick": float(values.pick.count)}
     if values.distance is None:
         used["distance"] = asked

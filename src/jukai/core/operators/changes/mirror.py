@@ -38,7 +38,7 @@ class Values(OperatorValues):
         "Whether the two share the points on the plane.",
         default=True,
         on="They are joined at the plane.",
-        off="They stay apart at the plane.",
+        off="They stay apart at the plane, each closed there.",
         relevant="keep_both == True",
     )
 
@@ -49,7 +49,7 @@ class Values(OperatorValues):
     values=Values,
     sentence="Mirror at the plane square to {plane}[; {crossing}]",
     quiet="{keep_both}[ {join}]",
-    groups=("image",),
+    groups=("image", "cut"),
     synonyms=("reflect", "symmetry", "flip side", "other half", "symmetrize"),
     example=Example(
         (
@@ -61,6 +61,7 @@ class Values(OperatorValues):
 )
 def mirror(mesh: Mesh, values: Values, context: Context) -> Result:
     """Add the mirror image of a body at a plane, or take it for the body; points on the plane become shared."""
+    from jukai.core.geometry.capping import capped
     from jukai.core.geometry.halving import ahead_of, heights
     from jukai.core.geometry.mirroring import in_plane, mirror_image, with_image
 
@@ -79,7 +80,10 @@ def mirror(mesh: Mesh, values: Values, context: Context) -> Result:
     notes = []
     if crosses and values.crossing != "left":
         side = 1.0 if values.crossing == "ahead_stays" else -1.0
+        closed = mesh.closed
         mesh = in_plane(ahead_of(mesh, point, side * normal), point, normal)
+        if closed and not values.join:
+            mesh = capped(mesh, heights(mesh, point, normal) == 0, -side * normal, context.step, "cut")
         context.checkpoint(0.5)
     out, shared = with_image(mesh, point, normal, joined=values.join, step=context.step)
     if values.join and not shared:

@@ -25,6 +25,7 @@ from jukai.core.operators.base import (
     operator,
     three,
 )
+from jukai.core.operators.crossing import crossing_notes, made_by
 from jukai.core.operators.inputs import AxisSpec
 from jukai.core.operators.kinds.axis import axis
 from jukai.core.operators.kinds.choice import choice
@@ -123,6 +124,9 @@ def shift(mesh: Mesh, values: Values, context: Context) -> Result:
     if np.prod(values.scale) < 0 and mask.all():
         notes.append(Note("warning", "Mirrored as a whole the part is inside out.", field="scale"))
     out = mesh.with_points(points)
+    if not mask.all():
+        moved_faces = np.logical_or.reduceat((amount > 0)[mesh.corners], mesh.offsets[:-1])
+        notes += crossing_notes(out, moved_faces, "What was shifted has no room", "move")
     return Result(out, tuple(notes), _callouts(mask, frame, values, points), used)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from jukai.core.errors import ValueProblem
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 from jukai.core.operators.base import Context, Example, Kind, OperatorValues, Result, operator
@@ -52,10 +53,12 @@ def weld(mesh: Mesh, values: Values, context: Context) -> Result:
     distance = values.distance if values.distance is not None else _SHARE * mesh.size
     done = welded(mesh, distance, mask)
     context.checkpoint(0.8)
-    notes = []
     if done.mesh.n_faces == 0:
-        notes.append(Note("warning", f"Within {distance:g} mm everything is one point: nothing is left.", field="distance"))
-    elif done.points == 0:
+        raise ValueProblem(
+            f"Within {distance:g} mm so much becomes one point that no face is left.", field="distance", hint="A shorter distance would work."
+        )  # fmt: skip
+    notes = []
+    if done.points == 0:
         notes.append(Note("info", f"No two points stand within {distance:.4g} mm of each other.", field="distance"))
     else:
         notes.append(Note("info", f"{done.points} points became one with others.", field="distance"))
