@@ -6,10 +6,10 @@ import unittest
 
 import numpy as np
 
+from jukai.core.geometry import _subdivision, subdividing
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.normals import sharp_edges
 from jukai.core.geometry.soundness import soundness
-from jukai.core.geometry import _subdivision, subdividing
 from jukai.core.geometry.subdividing import ALWAYS, limit_positions, limit_surface
 from tests.common import check_sound, cube, reference, reference_mesh
 from tests.recipes import body
@@ -95,7 +95,9 @@ class Sharp(unittest.TestCase):
         mesh = body({"operator": "torus", "sides": 30, "minor_sides": 12})
         marks = sharp_edges(mesh) | (np.arange(mesh.connectivity.n_edges) % 7 == 0)
         once = subdivided(*subdivided(mesh, marks))[0]
-        np.testing.assert_allclose(subdivided(mesh, marks, 2)[0].points[: mesh.n_points], once.points[: mesh.n_points], atol=1e-13)
+        np.testing.assert_allclose(
+            subdivided(mesh, marks, 2)[0].points[: mesh.n_points], once.points[: mesh.n_points], atol=1e-13
+        )
         args = (mesh.points, mesh.corners, mesh.offsets, mesh.connectivity.edges, mesh.connectivity.corner_edge,
                 np.where(marks, 0.4, 0.0), True)  # fmt: skip
         np.testing.assert_array_equal(_subdivision.divide(*args), _subdivision.divide.plain(*args))
@@ -125,8 +127,12 @@ class Sharp(unittest.TestCase):
         np.testing.assert_allclose(out.bounds, sheet.bounds, atol=1e-12)
         inner = np.abs(out.points[out.corners][:, :2]) < [1, 0.5]
         places = (out.uv - 0.5) * [6, 4]  # type: ignore[operator]
-        np.testing.assert_allclose(places[inner.all(axis=1)], out.points[out.corners][inner.all(axis=1)][:, :2], atol=1e-12)
-        np.testing.assert_allclose(out.point_data["w"][np.abs(out.points[:, 0]) < 1], out.points[np.abs(out.points[:, 0]) < 1, 0], atol=1e-12)
+        np.testing.assert_allclose(
+            places[inner.all(axis=1)], out.points[out.corners][inner.all(axis=1)][:, :2], atol=1e-12
+        )
+        np.testing.assert_allclose(
+            out.point_data["w"][np.abs(out.points[:, 0]) < 1], out.points[np.abs(out.points[:, 0]) < 1, 0], atol=1e-12
+        )
         rounded = subdividing.subdivided(sheet, np.zeros(sheet.connectivity.n_edges), 2, corners_stay=False).mesh
         self.assertGreater(np.abs(rounded.points[:, :2] - [3, 2]).sum(axis=1).min(), 0.1)
 

@@ -85,7 +85,9 @@ def outlines(tri: Array, starts: Array, joins: Bools) -> tuple[Array, Array, Boo
 
 
 @kernel
-def texture_at(places: Floats, faces: Array, points: Floats, ids: Array, corners: Array, starts: Array, uv: Floats, out: Floats) -> None:
+def texture_at(
+    places: Floats, faces: Array, points: Floats, ids: Array, corners: Array, starts: Array, uv: Floats, out: Floats
+) -> None:
     """Write texture coordinates at places on faces.
 
     Parameters

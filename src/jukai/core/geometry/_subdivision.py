@@ -12,7 +12,13 @@ __all__ = ["divide", "divide_corners"]
 
 @kernel
 def divide(
-    points: Floats, corners: Array, offsets: Array, edges: Array, corner_edge: Array, sharpness: Floats, corner_stays: bool
+    points: Floats,
+    corners: Array,
+    offsets: Array,
+    edges: Array,
+    corner_edge: Array,
+    sharpness: Floats,
+    corner_stays: bool,
 ) -> Floats:
     """Return the points after a step: first the old ones, then one for each edge, then one for each face.
 

@@ -45,13 +45,30 @@ def refuse_open(mesh: Mesh, name: str) -> None:
     bad = con.edge_sides != 2
     if mesh.n_faces and not bad.any() and not con.same_direction(mesh.corners).any():
         return
-    edges = con.edges[np.flatnonzero(bad)[:50]] if bad.any() else con.edges[con.corner_edge[con.same_direction(mesh.corners)]][:50]
-    middles = mesh.points[edges].mean(axis=1) if len(edges) else np.zeros((0, 3))
-    what = "is empty" if not mesh.n_faces else f"is open: {int((con.edge_sides == 1).sum())} rim edges" if (con.edge_sides == 1).any() else (
-        "has edges of three faces and more" if bad.any() else "has faces that look opposite ways"
+    edges = (
+        con.edges[np.flatnonzero(bad)[:50]]
+        if bad.any()
+        else con.edges[con.corner_edge[con.same_direction(mesh.corners)]][:50]
     )
-    hint = {"is empty": "Switch on a shape in it."}.get(what, "Fill its holes, or thicken it, first." if "open" in what else "Make its faces look outward, or weld it, first.")
-    raise MeshProblem(f"'{name}' {what}: it encloses nothing.", hint=hint, places=[(float(x), float(y), float(z)) for x, y, z in middles])
+    middles = mesh.points[edges].mean(axis=1) if len(edges) else np.zeros((0, 3))
+    what = (
+        "is empty"
+        if not mesh.n_faces
+        else f"is open: {int((con.edge_sides == 1).sum())} rim edges"
+        if (con.edge_sides == 1).any()
+        else ("has edges of three faces and more" if bad.any() else "has faces that look opposite ways")
+    )
+    hint = {"is empty": "Switch on a shape in it."}.get(
+        what,
+        "Fill its holes, or thicken it, first."
+        if "open" in what
+        else "Make its faces look outward, or weld it, first.",
+    )
+    raise MeshProblem(
+        f"'{name}' {what}: it encloses nothing.",
+        hint=hint,
+        places=[(float(x), float(y), float(z)) for x, y, z in middles],
+    )
 
 
 def combine(mesh: Mesh, others: Sequence[Cutter], how: str, step: str, *, cut_finish: str | None = None) -> Mesh:
@@ -91,7 +108,11 @@ def combine(mesh: Mesh, others: Sequence[Cutter], how: str, step: str, *, cut_fi
             raise MeshProblem(
                 f"Body {i + 1} of {len(made)} is not sound enough to be combined.", hint="Look at its soundness report."
             )
-    op = {"union": manifold3d.OpType.Add, "subtract": manifold3d.OpType.Subtract, "intersect": manifold3d.OpType.Intersect}[how]
+    op = {
+        "union": manifold3d.OpType.Add,
+        "subtract": manifold3d.OpType.Subtract,
+        "intersect": manifold3d.OpType.Intersect,
+    }[how]
     done = manifold3d.Manifold.batch_boolean(made, op)
     out = done.to_mesh64()
     points = np.array(out.vert_properties)[:, :3]
@@ -157,10 +178,10 @@ def _encloses(points: Floats, tri: Array, size: float, whole: float) -> Bools:
     label = lowest(len(points), tri[:, [0, 1]].ravel(), tri[:, [1, 2]].ravel())[tri[:, 0]]
     if (label == label[0]).all() and abs(whole) > 1e-12 * size**3:
         return np.ones(len(tri), dtype=bool)
-    label = np.unique(label, return_inverse=True)[1]
+    piece = np.unique(label, return_inverse=True)[1]
     p = points[tri] - points[tri[0, 0]]
-    volume = np.bincount(label, (p[:, 0] * np.cross(p[:, 1], p[:, 2])).sum(axis=1) / 6)
-    return np.asarray(np.abs(volume[label]) > 1e-12 * size**3)
+    volume = np.bincount(piece, (p[:, 0] * np.cross(p[:, 1], p[:, 2])).sum(axis=1) / 6)
+    return np.asarray(np.abs(volume[piece]) > 1e-12 * size**3)
 
 
 def _are_flat(mesh: Mesh, faces: Array) -> Bools:
@@ -250,7 +271,10 @@ def grown(t: Array, key: Array) -> tuple[Array, Array, Array]:
     forward = (piece[:, None] * wide + start) * wide + end
     back = (piece[:, None] * wide + end) * wide + start
     border = ~np.isin(forward, back)
-    nodes, number = np.unique(np.concatenate([(piece[:, None] * wide + start)[border], (piece[:, None] * wide + end)[border]]), return_inverse=True)
+    nodes, number = np.unique(
+        np.concatenate([(piece[:, None] * wide + start)[border], (piece[:, None] * wide + end)[border]]),
+        return_inverse=True,
+    )
     half = len(number) // 2
     chain, offsets, _ = follow_chains(number[:half], number[half:], len(nodes))
     of_piece = nodes[chain[offsets[:-1]]] // wide

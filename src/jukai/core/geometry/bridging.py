@@ -64,7 +64,12 @@ def paired(a: Floats, b: Floats, *, closed: bool) -> Array:
     rolled = np.roll(b, -start, axis=0)
     if m == n:
         return (np.arange(m + 1) + start) % n
-    way = _way(np.concatenate([a, a[:1]]), np.concatenate([rolled, rolled[:1]]), np.append(s, 1.0), np.append(_along(rolled, closed=True), 1.0))
+    way = _way(
+        np.concatenate([a, a[:1]]),
+        np.concatenate([rolled, rolled[:1]]),
+        np.append(s, 1.0),
+        np.append(_along(rolled, closed=True), 1.0),
+    )
     return np.asarray((way + start) % n)
 
 
@@ -96,7 +101,14 @@ def _way(a: Floats, b: Floats, s: Floats, t: Floats) -> Array:
 
 
 def bridge(
-    mesh: Mesh, one: Rim, two: Rim, rows: int, *, turn: int, smooth: float | None, size: Callable[[Floats], Floats] | None
+    mesh: Mesh,
+    one: Rim,
+    two: Rim,
+    rows: int,
+    *,
+    turn: int,
+    smooth: float | None,
+    size: Callable[[Floats], Floats] | None,
 ) -> Bridge:
     """Join two borders, both closed or both open.
 
@@ -129,7 +141,10 @@ def bridge(
         t = share[:, None, None]
         leave, arrive = way_a * far, -way_b[way[:m]] * far
         columns = (
-            (2 * t**3 - 3 * t**2 + 1) * pa + (t**3 - 2 * t**2 + t) * leave + (3 * t**2 - 2 * t**3) * ends + (t**3 - t**2) * arrive
+            (2 * t**3 - 3 * t**2 + 1) * pa
+            + (t**3 - 2 * t**2 + t) * leave
+            + (3 * t**2 - 2 * t**3) * ends
+            + (t**3 - t**2) * arrive
         )
     if size is not None:
         centre = columns.mean(axis=1, keepdims=True)

@@ -44,7 +44,9 @@ def capped(mesh: Mesh, on: Array, normal: Floats, step: str, group: str, finish:
         ids = np.concatenate([loops[i] for i in rows])
         places = np.concatenate([flat[i] for i in rows])
         ends = np.cumsum([len(loops[i]) for i in rows]).astype(np.uint32)
-        cut = np.asarray(mapbox_earcut.triangulate_float64(np.ascontiguousarray(places), ends), dtype=np.int64).reshape(-1, 3)
+        cut = np.asarray(mapbox_earcut.triangulate_float64(np.ascontiguousarray(places), ends), dtype=np.int64).reshape(
+            -1, 3
+        )
         blocks += _pieces(ids, cut, _texture(places), group, finish)
     return rebuilt(mesh, step, blocks=blocks)
 

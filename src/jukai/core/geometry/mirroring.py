@@ -93,7 +93,7 @@ def with_image(mesh: Mesh, point: Floats, normal: Floats, *, joined: bool, step:
         face_lineage=rows,
         face_finish=both(mesh.face_finish),
         face_soft=both(mesh.face_soft),
-        uv=None if mesh.uv is None else np.concatenate([mesh.uv, image.uv]),  # type: ignore[list-item]
+        uv=None if mesh.uv is None else np.concatenate([mesh.uv, image.uv]),
         edge_pairs=pairs,
         edge_data=edge_data,
         point_data={name: np.concatenate([t, t[fresh]]) for name, t in mesh.point_data.items()},

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jukai.core.geometry.arrays import Array, Floats
+from jukai.core.geometry.arrays import Array, Floats, concatenated_ranges
 from jukai.core.geometry.components import components
 from jukai.core.geometry.frames import sincos
 from jukai.core.geometry.measures import face_normals
@@ -46,8 +46,9 @@ def offsets_of(foot: Foot, *, sinks: bool = False) -> Offsets:
 
     Notes
     -----
-    A column goes where the planes of its faces, moved by the distance, meet, and the borders of these, moved in within
-    their faces, do: by least squares, with the smallest shift along what is left free.
+    A column rises to where the planes of its faces, moved by the distance, meet: by least squares, with the smallest shift
+    along what is left free. On the border it moves in so that the border is as wide everywhere, as near to the planes of its
+    faces as that lets it.
     """
     mesh, m = foot.mesh, len(foot.columns)
     corner = np.flatnonzero(foot.corner_column >= 0)
@@ -60,18 +61,50 @@ def offsets_of(foot: Foot, *, sinks: bool = False) -> Offsets:
     if len(foot.walls) == len(corner) == m:
         rise, inward = _of_single_faces(foot, normals)
         return Offsets(rise * over, inward, piece, centres, ways)
-    of_wall = _inward(foot, normals)
-    rows = np.concatenate([normals[mesh.corner_faces[corner]], of_wall, of_wall])
-    at = np.concatenate([column, foot.walls[:, 0], foot.walls[:, 1]])
-    up = np.zeros(len(rows))
-    up[: len(corner)] = 1.0
-    order = np.argsort(at, kind="stable")
-    rows, up, starts = rows[order], up[order], np.searchsorted(at[order], np.arange(m))
-    square = np.add.reduceat(rows[:, :, None] * rows[:, None, :], starts, axis=0)
-    told = np.add.reduceat(np.stack([rows * up[:, None], rows * (1 - up)[:, None]], axis=2), starts, axis=0)
-    count = np.diff(np.append(starts, len(at)))
-    found = np.linalg.pinv(square / count[:, None, None], rcond=_ALIKE, hermitian=True) @ (told / count[:, None, None])
-    return Offsets(found[:, :, 0] * over, found[:, :, 1], piece, centres, ways)
+    order = np.argsort(column, kind="stable")
+    rows, starts = normals[mesh.corner_faces[corner[order]]], np.searchsorted(column[order], np.arange(m))
+    return Offsets(_risen(rows, starts) * over, _moved_in(foot, normals, rows, starts), piece, centres, ways)
+
+
+def _risen(rows: Floats, starts: Array) -> Floats:
+    """Return where planes meet that have moved by 1: ``rows`` are their normals, column by column from ``starts`` on."""
+    out = rows[starts].copy()
+    count = np.diff(np.append(starts, len(rows)))
+    apart = np.abs(rows - np.repeat(out, count, axis=0)).max(axis=1)
+    bent = np.flatnonzero(np.maximum.reduceat(apart, starts) > 1e-12)
+    if len(bent):
+        row = concatenated_ranges(starts[bent], count[bent])
+        first = np.cumsum(count[bent]) - count[bent]
+        some = rows[row]
+        square = np.add.reduceat(some[:, :, None] * some[:, None, :], first, axis=0) / count[bent][:, None, None]
+        told = np.add.reduceat(some, first, axis=0) / count[bent][:, None]
+        out[bent] = (np.linalg.pinv(square, rcond=_ALIKE, hermitian=True) @ told[:, :, None])[:, :, 0]
+    return out
+
+
+def _moved_in(foot: Foot, normals: Floats, rows: Floats, starts: Array) -> Floats:
+    """Return how the border moves in by 1: even in width first of all, then as near to the faces' planes as can be."""
+    out = np.zeros((len(foot.columns), 3))
+    here = _inward(foot, normals)
+    leaves, comes = np.full((2, len(out)), -1, dtype=np.int64)
+    leaves[foot.walls[:, 0]] = comes[foot.walls[:, 1]] = np.arange(len(foot.walls))
+    at = np.flatnonzero((leaves >= 0) & (comes >= 0))
+    a, b = here[leaves[at]], here[comes[at]]
+    cosine = (a * b).sum(axis=1)
+    # the shortest vector with a part of 1 along both
+    x = (a + b) / np.maximum(1 + cosine, _ALIKE)[:, None]
+    z = np.cross(a, b)
+    long = np.linalg.norm(z, axis=1)
+    z /= np.maximum(long, 1e-300)[:, None]
+    count = np.diff(np.append(starts, len(rows)))
+    row, of = concatenated_ranges(starts[at], count[at]), np.repeat(np.arange(len(at)), count[at])
+    first = np.cumsum(count[at]) - count[at]
+    along_z, along_x = (rows[row] * z[of]).sum(axis=1), (rows[row] * x[of]).sum(axis=1)
+    heavy = np.add.reduceat(along_z * along_z, first)
+    lean = np.add.reduceat(along_z * along_x, first) / np.where(heavy > _ALIKE, heavy, np.inf)
+    x -= np.where(long > 1e-9, lean, 0.0)[:, None] * z
+    out[at] = np.where((cosine > -1 + _ALIKE)[:, None], x, 0.0)
+    return out
 
 
 def _inward(foot: Foot, normals: Floats) -> Floats:
@@ -110,7 +143,7 @@ def _pieces(foot: Foot, corner: Array, column: Array) -> tuple[Array, Floats, Fl
     total = np.bincount(of_corner, np.linalg.norm(cross, axis=1), count)
     normals = np.where((long > 1e-9 * total)[:, None], way / np.maximum(long, 1e-300)[:, None], 0.0)
     signed = (cross * normals[of_corner]).sum(axis=1)
-    bare = ~normals.any(axis=1)
+    bare = np.asarray(~normals.any(axis=1))
     weights = np.where(bare[of_corner], np.linalg.norm(cross, axis=1), signed)
     spot = np.zeros((count, 3))
     spot[piece[first][::-1]] = mesh.points[mesh.corners[mesh.offsets[faces]]][::-1]
@@ -232,7 +265,8 @@ def turned_about(offsets: Offsets, places: Floats, degrees: Floats, columns: Arr
     along = (rel * axis).sum(axis=2, keepdims=True) * axis
     flat = rel - along
     return np.asarray(
-        centre + along + flat * cosine[:, None, None] + np.cross(np.broadcast_to(axis, flat.shape), flat) * sine[:, None, None]
+        centre
+        + along
+        + flat * cosine[:, None, None]
+        + np.cross(np.broadcast_to(axis, flat.shape), flat) * sine[:, None, None]
     )
-
-

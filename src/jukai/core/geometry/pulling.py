@@ -122,7 +122,9 @@ def foot_of_each(mesh: Mesh, faces: Bools, sign: float = 1.0) -> Foot:
     walls = np.stack([corner_column[mine], corner_column[con.following[mine]]], axis=1)
     beside = np.where(con.twins[mine] >= 0, mesh.corner_faces[con.twins[mine]], -1)
     centre, normal = _middle(mesh, faces, faces[mesh.corner_faces])
-    return Foot(mesh, faces, mesh.corners[mine], corner_column, walls, beside, mesh.corner_faces[mine], alone, centre, normal)
+    return Foot(
+        mesh, faces, mesh.corners[mine], corner_column, walls, beside, mesh.corner_faces[mine], alone, centre, normal
+    )
 
 
 def foot_of_rim(mesh: Mesh, edges: Bools) -> Foot:

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
+from jukai.core.geometry._quads import pair_leaves
 from jukai.core.geometry.arrays import Array, Bools, Floats
-from jukai.core.geometry.kernels import FEW, kernel
+from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.measures import face_normals, vector_areas
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.rebuilding import Block, rebuilt
@@ -26,7 +27,9 @@ def split_many_sided(mesh: Mesh, faces: Bools, step: str) -> tuple[Mesh, int]:
     corner, sides, parent = fours_of(mesh, many)
     keep = np.ones(mesh.n_faces, dtype=bool)
     keep[many] = False
-    block = Block(mesh.corners[corner].astype(np.int64), sides, "split", parent, None if mesh.uv is None else mesh.uv[corner])
+    block = Block(
+        mesh.corners[corner].astype(np.int64), sides, "split", parent, None if mesh.uv is None else mesh.uv[corner]
+    )
     return rebuilt(mesh, step, keep=keep, blocks=[block]), int((sides == 3).sum())
 
 
@@ -64,7 +67,9 @@ def fours_of(mesh: Mesh, many: Array) -> tuple[Array, Array, Array]:
 def _hollow(mesh: Mesh, faces: Array) -> Bools:
     """Return which faces have a hollow corner."""
     con = mesh.connectivity
-    corner = np.flatnonzero(np.isin(mesh.corner_faces, faces)) if len(faces) < mesh.n_faces else np.arange(len(mesh.corners))
+    corner = (
+        np.flatnonzero(np.isin(mesh.corner_faces, faces)) if len(faces) < mesh.n_faces else np.arange(len(mesh.corners))
+    )
     p = mesh.points[mesh.corners]
     ahead = con.following[corner]
     u, v = p[ahead] - p[corner], p[con.following[ahead]] - p[ahead]
@@ -90,7 +95,11 @@ def _ladder(mesh: Mesh, faces: Array, n: int) -> Array:
         at = first[:, None, None] + (base + turn) % n
         p = mesh.points[mesh.corners[at]]
         if n % 2:
-            quality = np.minimum(_quality(p[:, :-1], normal), _quality(p[:, -1:, :3], normal)) if m > 1 else _quality(p[:, :, :3], normal)
+            quality = (
+                np.minimum(_quality(p[:, :-1], normal), _quality(p[:, -1:, :3], normal))
+                if m > 1
+                else _quality(p[:, :, :3], normal)
+            )
         else:
             quality = _quality(p, normal)
         better = quality > best + 1e-9
@@ -133,52 +142,3 @@ def _paired(mesh: Mesh, faces: Array) -> list[tuple[Array, Array]]:
     single = np.ones(len(tri), dtype=bool)
     single[a[fine][taken]] = single[b[fine][taken]] = False
     return [(rows, of[a[fine][taken]]), (tri[single], of[single])]
-
-
-@kernel
-def pair_leaves(a: Array, b: Array, count: int) -> Bools:
-    """Return which links of a forest are taken so that as many nodes as can be are paired, each once."""
-    degree = np.zeros(count, np.int64)
-    for k in range(len(a)):
-        degree[a[k]] += 1
-        degree[b[k]] += 1
-    start = np.zeros(count + 1, np.int64)
-    for x in range(count):
-        start[x + 1] = start[x] + degree[x]
-    fill = start[:-1].copy()
-    links = np.zeros(2 * len(a), np.int64)
-    for k in range(len(a)):
-        links[fill[a[k]]] = k
-        fill[a[k]] += 1
-        links[fill[b[k]]] = k
-        fill[b[k]] += 1
-    taken = np.zeros(len(a), np.bool_)
-    done = np.zeros(count, np.bool_)
-    queue = np.zeros(2 * count + 1, np.int64)
-    end = 0
-    for x in range(count):
-        if degree[x] == 1:
-            queue[end] = x
-            end += 1
-    at = 0
-    while at < end:
-        x = queue[at]
-        at += 1
-        if done[x] or degree[x] == 0:
-            continue
-        for m in range(start[x], start[x + 1]):
-            k = links[m]
-            y = b[k] if a[k] == x else a[k]
-            if done[y]:
-                continue
-            taken[k] = True
-            done[x] = done[y] = True
-            for o in range(start[y], start[y + 1]):
-                z = b[links[o]] if a[links[o]] == y else a[links[o]]
-                if not done[z]:
-                    degree[z] -= 1
-                    if degree[z] == 1:
-                        queue[end] = z
-                        end += 1
-            break
-    return taken

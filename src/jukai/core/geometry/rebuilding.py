@@ -37,11 +37,15 @@ class Block:
     soft: bool = False
 
     @staticmethod
-    def of(corners: Array, group: str, parents: Array | int = -1, uv: Floats | None = None, finish: str | None = None) -> Block:
+    def of(
+        corners: Array, group: str, parents: Array | int = -1, uv: Floats | None = None, finish: str | None = None
+    ) -> Block:
         """Return a block of (n, s) faces, all of s sides; ``uv`` is (n, s, 2)."""
         n, s = corners.shape
         of = np.broadcast_to(np.asarray(parents, dtype=np.int64), (n,))
-        return Block(corners.ravel(), np.full(n, s, np.int32), group, of, None if uv is None else uv.reshape(-1, 2), finish)
+        return Block(
+            corners.ravel(), np.full(n, s, np.int32), group, of, None if uv is None else uv.reshape(-1, 2), finish
+        )
 
 
 def corners_of(mesh: Mesh, faces: Array) -> Array:

@@ -70,8 +70,5 @@ def outward_along(mesh: Mesh, rim: Rim) -> Floats:
     ahead = (np.roll(p, -1, axis=0) if rim.closed else p[1:]) - (p if rim.closed else p[:-1])
     way = np.cross(ahead, face_normals(mesh)[mesh.corner_faces[rim.corners]])
     way /= np.maximum(np.linalg.norm(way, axis=1), 1e-300)[:, None]
-    if rim.closed:
-        both = way + np.roll(way, 1, axis=0)
-    else:
-        both = np.concatenate([way[:1], way[1:] + way[:-1], way[-1:]])
+    both = way + np.roll(way, 1, axis=0) if rim.closed else np.concatenate([way[:1], way[1:] + way[:-1], way[-1:]])
     return np.asarray(both / np.maximum(np.linalg.norm(both, axis=1), 1e-300)[:, None])

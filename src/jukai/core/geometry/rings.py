@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -51,7 +52,9 @@ def _net(n: int, inner: int, fours: Array, threes: Array) -> Floats:
     """
     if not inner:
         return np.zeros((0, n))
-    pairs = np.concatenate([np.stack([f, np.roll(f, -1, axis=1)], axis=2).reshape(-1, 2) for f in (fours, threes) if len(f)])
+    pairs = np.concatenate(
+        [np.stack([f, np.roll(f, -1, axis=1)], axis=2).reshape(-1, 2) for f in (fours, threes) if len(f)]
+    )
     pairs = np.unique(np.sort(pairs, axis=1), axis=0)
     total = n + inner
     graph = np.zeros((total, total))
@@ -122,7 +125,7 @@ def ring_between(outer: Floats, inner: Floats, corners: Array) -> Ring:
     return Ring(_rows(fours, 4), _rows(threes, 3), np.array(fresh).reshape(-1, 3))
 
 
-def _rows(rows: list[tuple[int, ...]], sides: int) -> Array:
+def _rows(rows: Sequence[tuple[int, ...]], sides: int) -> Array:
     return np.array(rows, dtype=np.int64).reshape(-1, sides)
 
 

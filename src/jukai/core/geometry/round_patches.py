@@ -9,16 +9,15 @@ import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Array, Bools, Floats
-from jukai.core.geometry.components import components
 from jukai.core.geometry.filling import ring_turns
-from jukai.core.geometry.frames import frame_along
-from jukai.core.geometry.measures import face_normals, vector_areas
+from jukai.core.geometry.measures import face_normals
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.rebuilding import Block, corners_of, rebuilt, uv_gradients
+from jukai.core.geometry.regions import Region, circle_through, with_faces_round
 from jukai.core.geometry.rings import disc, ring_between
-from jukai.core.geometry.triangulation import triangulate
+from jukai.core.geometry.seats import Seat, room_about, roomiest, seat_of
 
-__all__ = ["Asked", "Region", "Rounded", "circle_through", "regions_of_faces", "regions_of_points", "round_patches"]
+__all__ = ["Asked", "Rounded", "round_patches"]
 
 _SHARP = 30.0
 """Degrees by which a border's faces may turn from those beside, for its points to move."""
@@ -27,14 +26,6 @@ _ROOM = 0.8
 _MOST = 0.98
 _CORNER = np.radians(40.0)
 _LEAST_POINTS = 12
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Region:
-    """Faces that become one patch: which, and their border (m,) as they run it."""
-
-    faces: Array
-    border: Array
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,143 +76,6 @@ class Rounded:
     threes: int = 0
 
 
-def regions_of_faces(mesh: Mesh, picked: Bools) -> list[Region]:
-    """Return picked faces piece by piece (joined by edges).
-
-    Raises
-    ------
-    ValueProblem
-        When one of them is no disc.
-    """
-    con = mesh.connectivity
-    mine = picked[mesh.corner_faces]
-    both = mine & (con.twins >= 0)
-    both[both] = picked[mesh.corner_faces[con.twins[both]]]
-    here = np.flatnonzero(both)
-    label = components(mesh.n_faces, mesh.corner_faces[here], mesh.corner_faces[con.twins[here]])
-    border = np.flatnonzero(mine & ~both)
-    out = []
-    order = np.argsort(label, kind="stable")
-    order = order[picked[order]]
-    for faces in np.split(order, np.flatnonzero(np.diff(label[order])) + 1):
-        if len(faces):
-            sides = border[label[mesh.corner_faces[border]] == label[faces[0]]]
-            out.append(Region(faces, _one_loop(mesh, sides)))
-    return out
-
-
-def regions_of_points(mesh: Mesh, picked: Bools) -> list[Region]:
-    """Return the faces round each picked point.
-
-    Raises
-    ------
-    ValueProblem
-        When a face is round two of them, or a point is not surrounded by faces.
-    """
-    con = mesh.connectivity
-    out = []
-    taken = np.full(mesh.n_faces, -1, dtype=np.int64)
-    for p in np.flatnonzero(picked & mesh.used_points).tolist():
-        corner = con.point_corners[con.point_offsets[p] : con.point_offsets[p + 1]]
-        faces = np.unique(mesh.corner_faces[corner])
-        clash = taken[faces]
-        if (clash >= 0).any():
-            other = int(clash[clash >= 0][0])
-            raise ValueProblem(
-                "Two picked points are corners of the same face: their surroundings overlap.", field="pick",
-                hint="Pick points with a face between them.", places=[_three(mesh.points[p]), _three(mesh.points[other])],
-            )  # fmt: skip
-        taken[faces] = p
-        among = np.zeros(mesh.n_faces, dtype=bool)
-        among[faces] = True
-        sides = corners_of(mesh, faces)
-        twin = con.twins[sides]
-        sides = sides[(twin < 0) | ~among[mesh.corner_faces[np.maximum(twin, 0)]]]
-        loop = _one_loop(mesh, sides)
-        if p in loop:
-            raise ValueProblem(
-                "A picked point lies on an open border: faces do not surround it.", field="pick", hint="Pick points within.",
-                places=[_three(mesh.points[p])],
-            )  # fmt: skip
-        out.append(Region(faces, loop))
-    return out
-
-
-def _three(p: Floats) -> tuple[float, float, float]:
-    return float(p[0]), float(p[1]), float(p[2])
-
-
-def _one_loop(mesh: Mesh, sides: Array) -> Array:
-    """Return the points of a border of corners ``sides`` in order."""
-    start = mesh.corners[sides].astype(np.int64)
-    end = mesh.corners[mesh.connectivity.following[sides]].astype(np.int64)
-    ahead = dict(zip(start.tolist(), end.tolist(), strict=True))
-    if not len(sides):
-        raise ValueProblem("All faces of a closed body are picked: there is no border.", field="pick", hint="Pick some of them.")
-    here = int(start[np.argmin(sides)])
-    loop = [here]
-    while (here := ahead[here]) != loop[0] and len(loop) <= len(sides):
-        loop.append(here)
-    if len(loop) != len(sides) or len(ahead) != len(sides):
-        raise ValueProblem(
-            "Picked faces are no disc: they have a hole, or touch themselves in a point.", field="pick",
-            hint="Pick the faces within it too, or fewer.", places=[_three(mesh.points[loop[0]])],
-        )  # fmt: skip
-    return np.array(loop, dtype=np.int64)
-
-
-def circle_through(flat: Floats) -> tuple[Floats, float]:
-    """Return the middle (2,) and the radius of the circle that points (m, 2) are nearest to, by least squares.
-
-    The algebraic fit of I. Kåsa 1976, improved by Gauss and Newton's steps to the least sum of squared distances.
-    """
-    middle = flat.mean(axis=0)
-    p = flat - middle
-    a = np.column_stack([2 * p, np.ones(len(p))])
-    x = np.linalg.lstsq(a, (p * p).sum(axis=1), rcond=None)[0]
-    centre, radius = x[:2], float(np.sqrt(max(x[2] + x[:2] @ x[:2], 0.0)))
-    for _ in range(20):
-        rel = p - centre
-        far = np.maximum(np.linalg.norm(rel, axis=1), 1e-300)
-        j = np.column_stack([-rel / far[:, None], -np.ones(len(p))])
-        step = np.linalg.lstsq(j, -(far - radius), rcond=None)[0]
-        centre, radius = centre + step[:2], radius + float(step[2])
-        if np.abs(step).max() <= 1e-15 * max(radius, 1e-300):
-            break
-    return middle + centre, radius
-
-
-@dataclass(slots=True)
-class _Seat:
-    """The plane of a patch, and the surface that it lies on."""
-
-    origin: Floats
-    axes: Floats
-    triangles: Floats
-
-    def flat(self, points: Floats) -> Floats:
-        return np.asarray((points - self.origin) @ self.axes[:2].T)
-
-    def raised(self, flat: Floats, height: Floats | float = 0.0) -> Floats:
-        return np.asarray(self.origin + flat @ self.axes[:2] + np.outer(np.broadcast_to(height, len(flat)), self.axes[2]))
-
-    def on_surface(self, flat: Floats) -> Floats:
-        """Return (n,) how high the surface is over places of the plane: where a line square to it meets it nearest to the plane."""
-        t = (self.triangles - self.origin) @ self.axes.T
-        a, u, v = t[:, 0, :2], t[:, 1, :2] - t[:, 0, :2], t[:, 2, :2] - t[:, 0, :2]
-        det = u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0]
-        rel = flat[:, None] - a[None]
-        with np.errstate(divide="ignore", invalid="ignore"):
-            b = (rel[..., 0] * v[:, 1] - rel[..., 1] * v[:, 0]) / det
-            c = (u[:, 0] * rel[..., 1] - u[:, 1] * rel[..., 0]) / det
-            inside = np.minimum(np.minimum(b, c), 1 - b - c)
-            z = t[:, 0, 2] + b * (t[:, 1, 2] - t[:, 0, 2]) + c * (t[:, 2, 2] - t[:, 0, 2])
-        # of the triangles that it goes through the nearest; where it misses all, the one that it misses least
-        score = np.where(np.isfinite(z) & (np.abs(det) > 0), np.where(inside >= -1e-9, -np.abs(z), -1e300 + np.maximum(inside, -1e299)), -np.inf)
-        best = np.argmax(score, axis=1)
-        return np.asarray(z[np.arange(len(flat)), best])
-
-
 @dataclass(slots=True)
 class _Work:
     """What is being put together."""
@@ -244,14 +98,15 @@ class _Work:
         return first + np.arange(len(points))
 
 
-def round_patches(mesh: Mesh, regions: list[Region], asked: Asked, step: str, *, finish: str | None, told: Callable[[float], None]) -> tuple[Mesh, list[Rounded]]:
+def round_patches(
+    mesh: Mesh, regions: list[Region], asked: Asked, step: str, *, finish: str | None, told: Callable[[float], None]
+) -> tuple[Mesh, list[Rounded]]:
     """Make each region a round patch. Groups: ``patch`` and ``border`` (the ring round it).
 
     Where the border's neighbours go on smoothly and it has as many points as are wanted, its points move onto the circle, and
     the faces beside follow. Else the circle is set within: in the faces beside too, where these go on smoothly and are no
     other patch's, and in the picked ones alone if not; what lies between is a ring.
     """
-    con = mesh.connectivity
     work = _Work(mesh, np.array(mesh.points), np.zeros(mesh.n_faces, dtype=bool))
     for r in regions:
         work.gone[r.faces] = True
@@ -265,29 +120,29 @@ def round_patches(mesh: Mesh, regions: list[Region], asked: Asked, step: str, *,
     for i, r in enumerate(regions):
         told(0.1 + 0.8 * i / len(regions))
         beside, smooth = _beside(mesh, r, normals)
-        seat = _seat_of(mesh, r, beside if smooth else np.zeros(0, np.int64))
+        seat = seat_of(mesh, r, beside if smooth else np.zeros(0, np.int64))
         free = smooth and not (shared[r.border] > 1).any() and not taken[beside].any() and not moved[r.border].any()
         made = None
         count = asked.points
         if free and (count is None or count == len(r.border)) and len(r.border) >= 6:
             made = _moved_border(work, r, seat, asked, beside)
         if made is None:
-            wide = _grown(mesh, r, beside) if free else None
-            if wide is not None and not _all_smooth(mesh, wide, normals):
+            wide = with_faces_round(mesh, r, beside) if free else None
+            if wide is not None and not _all_smooth(wide, normals):
                 wide = None
             if wide is not None:
                 extra = np.setdiff1d(wide.faces, r.faces)
                 if taken[extra].any() or (shared[wide.border] > 0).any():
                     wide = None
             made = _within(work, r, wide, seat, asked)
-            if wide is not None and made is not None:
+            if wide is not None:
                 taken[wide.faces] = True
                 work.gone[wide.faces] = True
                 shared[wide.border] += 1
         moved[r.border] = True
         taken[beside] |= free
         out.append(made)
-    return _assembled(work, regions, step, finish), [o for o in out if o is not None]
+    return _assembled(work, step, finish), out
 
 
 def _beside(mesh: Mesh, r: Region, normals: Floats) -> tuple[Array, bool]:
@@ -295,7 +150,9 @@ def _beside(mesh: Mesh, r: Region, normals: Floats) -> tuple[Array, bool]:
     con = mesh.connectivity
     among = np.zeros(mesh.n_faces, dtype=bool)
     among[r.faces] = True
-    corner = np.concatenate([con.point_corners[con.point_offsets[p] : con.point_offsets[p + 1]] for p in r.border.tolist()])
+    corner = np.concatenate(
+        [con.point_corners[con.point_offsets[p] : con.point_offsets[p + 1]] for p in r.border.tolist()]
+    )
     near = np.unique(mesh.corner_faces[corner])
     near = near[~among[near]]
     sides = corners_of(mesh, r.faces)
@@ -305,27 +162,6 @@ def _beside(mesh: Mesh, r: Region, normals: Floats) -> tuple[Array, bool]:
         return near, False
     a, b = mesh.corner_faces[sides[at_border]], mesh.corner_faces[twin[at_border]]
     return near, bool(((normals[a] * normals[b]).sum(axis=1) > np.cos(np.radians(_SHARP))).all())
-
-
-def _seat_of(mesh: Mesh, r: Region, beside: Array) -> _Seat:
-    loop = mesh.points[r.border]
-    way = vector_areas(mesh)[r.faces].sum(axis=0)
-    size = float(np.linalg.norm(way))
-    if size <= 1e-12 * max(mesh.size, 1e-300) ** 2:
-        raise ValueProblem("Picked faces look all ways: there is no plane that they lie about.", field="pick", hint="Pick fewer of them.",
-                           places=[_three(loop[0])])  # fmt: skip
-    normal = way / size
-    for unit in np.eye(3):
-        if abs(abs(float(normal @ unit)) - 1) < 1e-12:
-            normal = np.sign(float(normal @ unit)) * unit
-    axes = frame_along(normal).axes
-    faces = np.concatenate([r.faces, beside])
-    cut = triangulate(mesh)
-    first = np.searchsorted(cut.faces, faces)
-    count = np.searchsorted(cut.faces, faces, side="right") - first
-    rows = np.concatenate([np.arange(f, f + c) for f, c in zip(first.tolist(), count.tolist(), strict=True)])
-    seat = _Seat(loop.mean(axis=0), axes, mesh.points[mesh.corners[cut.corners[rows]]])
-    return seat
 
 
 def _angles(flat: Floats, centre: Floats) -> Floats:
@@ -339,7 +175,7 @@ def _start(angle: Floats, ideal: Floats) -> float:
     return float(np.arctan2(np.sin(off).mean(), np.cos(off).mean()))
 
 
-def _circle(seat: _Seat, centre: Floats, radius: float, angle: Floats, asked: Asked) -> tuple[Floats, Floats]:
+def _circle(seat: Seat, centre: Floats, radius: float, angle: Floats, asked: Asked) -> tuple[Floats, Floats]:
     """Return (n, 3) points of a circle on the seat and its middle."""
     flat = centre + radius * np.column_stack([np.cos(angle), np.sin(angle)])
     if asked.flat:
@@ -348,7 +184,7 @@ def _circle(seat: _Seat, centre: Floats, radius: float, angle: Floats, asked: As
     return seat.raised(flat, heights[:-1]), seat.raised(centre[None], heights[-1:])[0]
 
 
-def _moved_border(work: _Work, r: Region, seat: _Seat, asked: Asked, beside: Array) -> Rounded | None:
+def _moved_border(work: _Work, r: Region, seat: Seat, asked: Asked, beside: Array) -> Rounded | None:
     """Move a border onto its circle; None where the faces beside would turn over even on the one that fits."""
     mesh = work.mesh
     m = len(r.border)
@@ -387,14 +223,22 @@ def _moved_border(work: _Work, r: Region, seat: _Seat, asked: Asked, beside: Arr
             low, high = (middle, high) if holds(middle) else (low, middle)
         limit = wanted = fit + _MOST * (low - fit)
     work.places = places(wanted)
-    circle, middle = _circle(seat, centre, wanted / 2, angle, asked)
+    circle, at = _circle(seat, centre, wanted / 2, angle, asked)
     _fill(work, r, r.border, circle, seat, asked)
-    return Rounded(fit, wanted, limit, circle, middle, seat.axes[2], clock)
+    return Rounded(fit, wanted, limit, circle, at, seat.axes[2], clock)
+
+
+def _place(p: Floats) -> tuple[float, float, float]:
+    return float(p[0]), float(p[1]), float(p[2])
 
 
 def _refuse_small(diameter: float, mesh: Mesh) -> None:
     if not diameter > 1e-9 * mesh.size:
-        raise ValueProblem(f"A diameter of {diameter:.4g} mm leaves no patch.", field="diameter", hint="Above 0; fit is the one that fits.")
+        raise ValueProblem(
+            f"A diameter of {diameter:.4g} mm leaves no patch.",
+            field="diameter",
+            hint="Above 0; fit is the one that fits.",
+        )
 
 
 def _normals_of(mesh: Mesh, points: Floats, faces: Array) -> Floats:
@@ -426,44 +270,30 @@ def _convex_enough(mesh: Mesh, points: Floats, faces: Array, normals: Floats) ->
     return bool((after[before > 0] > 0).all())
 
 
-def _grown(mesh: Mesh, r: Region, beside: Array) -> Region | None:
-    """Return a region with the faces round it; None where that is no disc."""
-    faces = np.concatenate([r.faces, beside])
-    among = np.zeros(mesh.n_faces, dtype=bool)
-    among[faces] = True
-    sides = corners_of(mesh, faces)
-    twin = mesh.connectivity.twins[sides]
-    sides = sides[(twin < 0) | ~among[mesh.corner_faces[np.maximum(twin, 0)]]]
-    try:
-        return Region(faces, _one_loop(mesh, sides))
-    except ValueProblem:
-        return None
-
-
-def _all_smooth(mesh: Mesh, r: Region, normals: Floats) -> bool:
+def _all_smooth(r: Region, normals: Floats) -> bool:
     """Return whether all faces of a region look about the same way."""
     way = normals[r.faces].sum(axis=0)
     way /= max(float(np.linalg.norm(way)), 1e-300)
     return bool((normals[r.faces] @ way > np.cos(np.radians(2 * _SHARP))).all())
 
 
-def _within(work: _Work, r: Region, wide: Region | None, seat: _Seat, asked: Asked) -> Rounded:
+def _within(work: _Work, r: Region, wide: Region | None, seat: Seat, asked: Asked) -> Rounded:
     """Set a circle within a border that stays: that of the region, or of the one with the faces round it."""
     mesh = work.mesh
     outer = r if wide is None else wide
     loop = work.places[outer.border]
     flat, own = seat.flat(loop), seat.flat(mesh.points[r.border])
     centre, radius = circle_through(own)
-    room = _room(flat, centre)
+    room = room_about(flat, centre)
     if wide is None or room < radius:
-        centre = _roomiest(flat, centre)
-        room = _room(flat, centre)
+        centre = roomiest(flat, centre)
+        room = room_about(flat, centre)
         fit = 2 * _ROOM * room if wide is None else 2 * min(radius, _ROOM * room)
     else:
         fit = 2 * radius
     if not room > 1e-9 * mesh.size:
         raise ValueProblem("The border runs through its own middle: no circle has room.", field="pick", hint="Pick a rounder patch.",
-                           places=[_three(loop[0])])  # fmt: skip
+                           places=[_place(loop[0])])  # fmt: skip
     wanted = fit if asked.diameter is None else asked.diameter(fit)
     _refuse_small(wanted, mesh)
     limit = None
@@ -499,7 +329,7 @@ def _within(work: _Work, r: Region, wide: Region | None, seat: _Seat, asked: Ask
     return Rounded(fit, wanted, limit, circle, middle, seat.axes[2], clock, threes)
 
 
-def _two_halves(work: _Work, outer: Region, numbers: Array, flat: Floats, circle: Floats, seat: _Seat) -> int:
+def _two_halves(work: _Work, outer: Region, numbers: Array, flat: Floats, circle: Floats, seat: Seat) -> int:
     """Leave as few faces round a circle as can be: a ring is no polygon, so it is two."""
     n, k = len(numbers), len(flat)
     gap = np.linalg.norm(flat[:, None] - circle[None], axis=2)
@@ -528,7 +358,9 @@ def _rungs(flat: Floats, centre: Floats, n: int, lone: Array) -> tuple[Array, Ar
     first = _angles(flat, centre)[0]
     inner = np.column_stack([np.cos(angle + first), np.sin(angle + first), np.zeros(n)]) * 1e-3
     ring = ring_between(outer, inner, lone)
-    pairs = np.concatenate([np.stack([f, np.roll(f, -1, axis=1)], axis=2).reshape(-1, 2) for f in (ring.fours, ring.threes) if len(f)])
+    pairs = np.concatenate(
+        [np.stack([f, np.roll(f, -1, axis=1)], axis=2).reshape(-1, 2) for f in (ring.fours, ring.threes) if len(f)]
+    )
     pairs = np.sort(pairs, axis=1)
     direct = np.unique(pairs[(pairs[:, 0] < k) & (pairs[:, 1] >= k) & (pairs[:, 1] < k + n)], axis=0)
     if not len(direct):
@@ -536,36 +368,7 @@ def _rungs(flat: Floats, centre: Floats, n: int, lone: Array) -> tuple[Array, Ar
     return direct[:, 0], direct[:, 1] - k
 
 
-def _room(flat: Floats, centre: Floats) -> float:
-    """Return how far a middle is from a loop, 0 where it is outside."""
-    a, b = flat, np.roll(flat, -1, axis=0)
-    step = b - a
-    t = np.clip(((centre - a) * step).sum(axis=1) / np.maximum((step * step).sum(axis=1), 1e-300), 0, 1)
-    gap = float(np.linalg.norm(a + t[:, None] * step - centre, axis=1).min())
-    y, y2, x, x2 = a[:, 1], b[:, 1], a[:, 0], b[:, 0]
-    spans = (y > centre[1]) != (y2 > centre[1])
-    with np.errstate(divide="ignore", invalid="ignore"):
-        at = x + (centre[1] - y) / (y2 - y) * (x2 - x)
-    return gap if (spans & (at > centre[0])).sum() % 2 else 0.0
-
-
-def _roomiest(flat: Floats, first: Floats) -> Floats:
-    """Return the place within a loop that is farthest from it; ``first`` where that is as good but for a hundredth."""
-    low, high = flat.min(axis=0), flat.max(axis=0)
-    best, gap = first, _room(flat, first) * 1.01
-    for fine in range(4):
-        steps = np.linspace(-0.5, 0.5, 11)
-        middle, span = ((low + high) / 2, high - low) if fine == 0 else (best, (high - low) * 0.2**fine)
-        for dx in steps:
-            for dy in steps:
-                at = middle + span * [dx, dy]
-                room = _room(flat, at)
-                if room > gap:
-                    best, gap = at, room
-    return best
-
-
-def _fill(work: _Work, r: Region, numbers: Array, circle: Floats, seat: _Seat, asked: Asked) -> None:
+def _fill(work: _Work, r: Region, numbers: Array, circle: Floats, seat: Seat, asked: Asked) -> None:
     """Fill a circle."""
     if not asked.disc_in_fours or len(circle) <= 4:
         work.blocks.append(("patch", numbers[None], r.faces, seat.axes[2]))
@@ -580,7 +383,7 @@ def _fill(work: _Work, r: Region, numbers: Array, circle: Floats, seat: _Seat, a
             work.blocks.append(("patch", number[rows], r.faces, seat.axes[2]))
 
 
-def _assembled(work: _Work, regions: list[Region], step: str, finish: str | None) -> Mesh:
+def _assembled(work: _Work, step: str, finish: str | None) -> Mesh:
     mesh = work.mesh
     added = np.concatenate(work.added) if work.added else np.zeros((0, 3))
     points = np.concatenate([work.places, added])
@@ -612,7 +415,7 @@ def _merged(blocks: list[Block]) -> list[Block]:
     for group in ("patch", "border"):
         some = [b for b in blocks if b.group == group]
         if some:
-            uv = np.concatenate([b.uv for b in some]) if some[0].uv is not None else None  # type: ignore[misc]
+            uv = np.concatenate([b.uv for b in some]) if some[0].uv is not None else None
             out.append(
                 Block(
                     np.concatenate([b.corners for b in some]), np.concatenate([b.sides for b in some]), group,

@@ -15,7 +15,9 @@ _PASS = 0.1
 """Pass-band frequency: that which neither pass changes (Taubin 1995 takes 0.01 to 0.1)."""
 
 
-def smoothed(mesh: Mesh, points: Bools, share: float, rounds: int, *, keep_volume: bool, rims_run: bool, told: Any = None) -> Floats:
+def smoothed(
+    mesh: Mesh, points: Bools, share: float, rounds: int, *, keep_volume: bool, rims_run: bool, told: Any = None
+) -> Floats:
     """Return where points stand after some rounds of smoothing.
 
     Parameters

@@ -37,7 +37,12 @@ class Divided:
 
 
 def subdivided(
-    mesh: Mesh, sharpness: Floats, levels: int = 1, *, corners_stay: bool = True, told: Callable[[float], None] | None = None
+    mesh: Mesh,
+    sharpness: Floats,
+    levels: int = 1,
+    *,
+    corners_stay: bool = True,
+    told: Callable[[float], None] | None = None,
 ) -> Divided:
     """Subdivide.
 

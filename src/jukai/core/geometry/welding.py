@@ -60,7 +60,9 @@ def welded(mesh: Mesh, distance: float, which: Bools | None = None) -> Welded:
     if len(many):
         rel = mesh.points[ids[many]] - mesh.points[first[label[many]]]
         sums = np.stack([np.bincount(label[many], rel[:, k], len(first)) for k in range(3)], axis=1)
-        place[first] = np.where((count > 1)[:, None], mesh.points[first] + sums / np.maximum(count, 1)[:, None], place[first])
+        place[first] = np.where(
+            (count > 1)[:, None], mesh.points[first] + sums / np.maximum(count, 1)[:, None], place[first]
+        )
     return renumbered(mesh, group, place)
 
 
@@ -129,14 +131,14 @@ def _back_to_back(mesh: Mesh, group: Array, corners: Array, stay: Bools, sides: 
     area = vector_areas(mesh)
     start = np.concatenate([[0], np.cumsum(stay)])
     rows = corners[stay]
-    for n in np.unique(sides[touched & (sides >= 3)]):
+    for n in np.unique(sides[touched & (sides >= 3)]).tolist():
         faces = np.flatnonzero((sides == n) & touched)
         ring = np.sort(rows[start[mesh.offsets[faces]][:, None] + np.arange(n)], axis=1)
         _, which, count = np.unique(ring, axis=0, return_inverse=True, return_counts=True)
         two = np.flatnonzero(count[which] == 2)
-        two = two[np.argsort(which[two], kind="stable")].reshape(-1, 2)
-        against = (area[faces[two[:, 0]]] * area[faces[two[:, 1]]]).sum(axis=1) < 0
-        out[faces[two[against]].ravel()] = True
+        pairs = two[np.argsort(which[two], kind="stable")].reshape(-1, 2)
+        against = (area[faces[pairs[:, 0]]] * area[faces[pairs[:, 1]]]).sum(axis=1) < 0
+        out[faces[pairs[against]].ravel()] = True
     return out
 
 
@@ -170,5 +172,5 @@ def outward(mesh: Mesh) -> tuple[Mesh, int, int]:
     majority = np.bincount(number, np.linalg.norm(area, axis=1) * sign, count)
     wrong = np.where(open_, majority < 0, volume < 0)
     over ^= wrong[number] & ~torn
-    lost = int(len(np.unique(number[torn])))
+    lost = len(np.unique(number[torn]))
     return (turned_over(mesh, over) if over.any() else mesh), int(over.sum()), lost

@@ -125,7 +125,7 @@ def each_alone(mesh: Mesh, faces: Bools, how: str, sign: float) -> Foot:
 
 
 def room_for(
-    foot: Foot, offsets: Offsets, distance: float, inset: float, notes: list[Note], told: str, written: float | None
+    foot: Foot, offsets: Offsets, distance: float, inset: float, notes: list[Note], told: str
 ) -> tuple[float, float]:
     """Return how far faces can rise and their border move in before they would run through themselves, and say so where it is less.
 
@@ -194,6 +194,4 @@ def foremost_wall(foot: Foot, stands: Floats) -> Foremost:
     face = foot.under[wall]
     across = np.cross(face_normals(foot.mesh)[face], foot.places[q] - foot.places[p]) if face >= 0 else np.zeros(3)
     across = across / max(float(np.linalg.norm(across)), 1e-300)
-    return Foremost(
-        wall, int(p), foot.places[[p, q]].mean(axis=0), middles[wall], stands[p], middles[other], across
-    )
+    return Foremost(wall, int(p), foot.places[[p, q]].mean(axis=0), middles[wall], stands[p], middles[other], across)

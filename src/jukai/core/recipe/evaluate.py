@@ -13,8 +13,8 @@ import numpy as np
 from jukai.core.errors import Cancelled, CoreError, Estimated, Heavy, MeshProblem, TooLarge, ValueProblem
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.mesh import Mesh
-from jukai.core.geometry.placing import placed as placed_mesh
 from jukai.core.geometry.placing import Reach, placement_matrix, reaching
+from jukai.core.geometry.placing import placed as placed_mesh
 from jukai.core.notes import Note
 from jukai.core.operators.base import Context, Kind, Operator, Result
 from jukai.core.operators.inputs import Body, Files, HeldFiles
@@ -320,7 +320,7 @@ def _body(world: _World, part_id: str, upto: object, placed: bool | str, where: 
     mesh = placed_mesh(found.mesh if found.mesh is not None else Mesh.empty(), found.matrix, found.reaches)
     if not abs(float(np.linalg.det(own[:3, :3]))) > 0:
         raise ValueProblem("This part is scaled to nothing.", field=where, hint="Let its placement have a size.")
-    seen = np.linalg.inv(own)
+    seen: Floats = np.asarray(np.linalg.inv(own), dtype=np.float64)
     return Body(part.id, part.name, mesh, seen, found.placed_key + repr(own.tolist()), (), part.finish)
 
 

@@ -86,9 +86,7 @@ class Resolver:
     def __post_init__(self) -> None:
         self.names, self.name_errors = resolve_names({d.name: _as_text(d.value) for d in self.bench.dimensions})
 
-    def number(
-        self, raw: object, *, measures: str, where: str, more: Mapping[str, Quantity] | None = None
-    ) -> float:
+    def number(self, raw: object, *, measures: str, where: str, more: Mapping[str, Quantity] | None = None) -> float:
         """Return a number, or the value of a formula; ``more`` are names that it may speak of besides the bench's.
 
         Raises
@@ -112,6 +110,20 @@ class Resolver:
         if measures == "length" and abs(value) > MAX_COORDINATE:
             raise ValueProblem(f"{where.capitalize()} is {value:g} mm; {MAX_COORDINATE:g} mm is the most.", field=where)
         return value
+
+    def each(self, raw: object, count: int, *, measures: str, where: str) -> tuple[float, ...]:
+        """Return a number for each of some copies; a formula may speak of ``copy`` (from 0) and ``copies``."""
+        if not isinstance(raw, str) or not re.search(r"\b(copy|copies)\b", raw):
+            return (self.number(raw, measures=measures, where=where),) * count
+        every = Quantity(float(count))
+        return tuple(
+            self.number(raw, measures=measures, where=where, more={"copy": Quantity(float(k)), "copies": every})
+            for k in range(count)
+        )
+
+    def fitted(self, raw: object, fit: float, *, where: str) -> float:
+        """Return a length whose formula may speak of ``fit``, mm."""
+        return self.number(raw, measures="length", where=where, more={"fit": Quantity(fit, "length")})
 
     # -- curves ---------------------------------------------------------------------------------
     def curve(self, curve_id: object, where: str = "profile") -> CurveInput:
@@ -265,18 +277,10 @@ class _StepScope:
         return self.resolver.number(raw, measures=measures, where=where)
 
     def each(self, raw: object, count: int, *, measures: str, where: str) -> tuple[float, ...]:
-        if not isinstance(raw, str) or not re.search(r"\b(copy|copies)\b", raw):
-            return (self.number(raw, measures=measures, where=where),) * count
-        every = Quantity(float(count))
-        return tuple(
-            self.resolver.number(
-                raw, measures=measures, where=where, more={"copy": Quantity(float(k)), "copies": every}
-            )
-            for k in range(count)
-        )
+        return self.resolver.each(raw, count, measures=measures, where=where)
 
     def fitted(self, raw: object, fit: float, *, where: str) -> float:
-        return self.resolver.number(raw, measures="length", where=where, more={"fit": Quantity(fit, "length")})
+        return self.resolver.fitted(raw, fit, where=where)
 
     def show(self, where: str, number: float) -> None:
         self.shown[where] = number

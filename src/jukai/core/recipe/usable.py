@@ -154,6 +154,12 @@ class _Alone:
     def number(self, raw: object, *, measures: str, where: str) -> float:
         return self.resolver.number(raw, measures=measures, where=where)
 
+    def each(self, raw: object, count: int, *, measures: str, where: str) -> tuple[float, ...]:
+        return self.resolver.each(raw, count, measures=measures, where=where)
+
+    def fitted(self, raw: object, fit: float, *, where: str) -> float:
+        return self.resolver.fitted(raw, fit, where=where)
+
     def show(self, where: str, number: float) -> None:
         pass
 

@@ -23,9 +23,7 @@ class Values(OperatorValues):
         "What is made of them.", (("union", "unite"), ("subtract", "take away"), ("intersect", "keep what is shared"))
     )
     parts: tuple[Body, ...] = parts("The other parts, where they stand.", placed="seen")
-    finish: str | None = finish(
-        "Finish of the faces that the cut leaves.", relevant='how in ("subtract", "intersect")'
-    )
+    finish: str | None = finish("Finish of the faces that the cut leaves.", relevant='how in ("subtract", "intersect")')
 
 
 @operator(
@@ -41,7 +39,10 @@ class Values(OperatorValues):
             ("box", {"size": [26, 26, 14], "counts": [1, 1, 1]}),
             ("boolean", {"parts": ["p0"], "how": "subtract"}),
         ),
-        beside=(("sphere", {"radius": 11, "sides": 24, "rows": 12}), ("shift", {"move": [0, 0, 4], "pick": {"rule": "everything", "of": "points"}, "frame": "part"})),
+        beside=(
+            ("sphere", {"radius": 11, "sides": 24, "rows": 12}),
+            ("shift", {"move": [0, 0, 4], "pick": {"rule": "everything", "of": "points"}, "frame": "part"}),
+        ),
     ),
 )
 def boolean(mesh: Mesh, values: Values, context: Context) -> Result:
@@ -56,7 +57,9 @@ def boolean(mesh: Mesh, values: Values, context: Context) -> Result:
     others = [(b.name, b.standing, b.finish) for b in values.parts]
     for name, other, _ in others:
         if other is None or other.n_faces == 0:
-            raise ValueProblem(f"'{name}' has no body.", field="parts", hint="Switch on a shape in it, or leave it out.")
+            raise ValueProblem(
+                f"'{name}' has no body.", field="parts", hint="Switch on a shape in it, or leave it out."
+            )
     context.afford(mesh.n_faces + sum(o.n_faces for _, o, _ in others if o is not None), field="parts", rough=True)
     context.checkpoint(0.05)
     try:
@@ -78,8 +81,11 @@ def boolean(mesh: Mesh, values: Values, context: Context) -> Result:
         what = "Nothing is left of the part." if values.how == "subtract" else "The parts share nothing."
         raise ValueProblem(what, field="parts", hint="Move them so that they meet, or combine them otherwise.")
     notes = []
-    if values.how != "union" and out.n_faces == mesh.n_faces and np.array_equal(out.bounds, mesh.bounds) and not (
-        out.groups().get("cut")
+    if (
+        values.how != "union"
+        and out.n_faces == mesh.n_faces
+        and np.array_equal(out.bounds, mesh.bounds)
+        and not (out.groups().get("cut"))
     ):
         notes.append(Note("info", "The others do not reach into the part: nothing was cut.", field="parts"))
 

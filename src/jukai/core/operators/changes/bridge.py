@@ -48,14 +48,20 @@ class Values(OperatorValues):
         "Rows of faces between them.", otherwise="one where it is straight, else 8", ge=1, le=100_000
     )
     runs: str = choice(
-        "How the bridge leaves its borders.", (("smooth", "going on smoothly from the faces beside"), ("straight", "straight across"))
+        "How the bridge leaves its borders.",
+        (("smooth", "going on smoothly from the faces beside"), ("straight", "straight across")),
     )
     pull: float = factor(
-        "How far the faces beside run on into it: 1 bends as an arc does.", default=_REACH, ge=0, le=100, relevant='runs == "smooth"'
+        "How far the faces beside run on into it: 1 bends as an arc does.",
+        default=_REACH,
+        ge=0,
+        le=100,
+        relevant='runs == "smooth"',
     )
     turn: int = count("By how many points one is turned against the other.", default=0, ge=-100_000, le=100_000)
     size_along: Graph | None = graph(
-        "What its size is multiplied by from the one border to the other; the borders stay.", otherwise="the same all along"
+        "What its size is multiplied by from the one border to the other; the borders stay.",
+        otherwise="the same all along",
     )
     finish: str | None = finish("Finish of the new faces.")
 
@@ -78,11 +84,23 @@ class Values(OperatorValues):
                     "pick": {
                         "join": [
                             {"rule": "inside", "of": "faces", "shape": "box", "centre": [5, 0, 5], "size": [1, 20, 20]},
-                            {"and_also": {"rule": "inside", "of": "faces", "shape": "box", "centre": [19, 0, 5], "size": [1, 20, 20]}},
+                            {
+                                "and_also": {
+                                    "rule": "inside",
+                                    "of": "faces",
+                                    "shape": "box",
+                                    "centre": [19, 0, 5],
+                                    "size": [1, 20, 20],
+                                }
+                            },
                         ],
                         "of": "faces",
                     },
-                    "size_along": [{"at": 0, "value": 1}, {"at": 0.5, "value": 0.55, "smooth": True}, {"at": 1, "value": 1}],
+                    "size_along": [
+                        {"at": 0, "value": 1},
+                        {"at": 0.5, "value": 0.55, "smooth": True},
+                        {"at": 1, "value": 1},
+                    ],
                 },
             ),
         ),
@@ -143,7 +161,9 @@ def _opened(mesh: Mesh, picked: Picked) -> tuple[Mesh, Bools]:
     if picked.kind == "edges":
         return mesh, picked.mask
     if picked.mask.all():
-        raise ValueProblem("All faces are picked: nothing is left to be bridged.", field="pick", hint="Pick two faces, or two patches.")
+        raise ValueProblem(
+            "All faces are picked: nothing is left to be bridged.", field="pick", hint="Pick two faces, or two patches."
+        )
     con = mesh.connectivity
     mine = picked.mask[mesh.corner_faces]
     border = np.flatnonzero(mine & (con.twins >= 0))

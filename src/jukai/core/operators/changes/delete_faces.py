@@ -52,7 +52,11 @@ def delete_faces(mesh: Mesh, values: Values, context: Context) -> Result:
     out = faces_of(mesh, ~picked)
     rims = int((out.connectivity.edge_sides == 1).sum())
     notes = [Note("info", f"The part is open: {rims} rim edges.", field="pick")] if rims and mesh.closed else []
-    pinched = np.setdiff1d(pinched_points(out), pinched_points(mesh)) if out.n_points == mesh.n_points else pinched_points(out)
+    pinched = (
+        np.setdiff1d(pinched_points(out), pinched_points(mesh))
+        if out.n_points == mesh.n_points
+        else pinched_points(out)
+    )
     if len(pinched):
         text = f"{len(pinched)} points hold faces together that share nothing else."
         notes.append(Note("warning", text, field="pick", places=tuple(three(p) for p in out.points[pinched[:50]])))

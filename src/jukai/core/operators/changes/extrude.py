@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from pydantic import model_validator
 
 from jukai.core.errors import ValueProblem
-from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.arrays import Array, Floats
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 from jukai.core.operators.base import (
@@ -139,69 +140,91 @@ def extrude(mesh: Mesh, values: Values, context: Context) -> Result:
     each face and walls stay even. Of a flat face of area A and border L drafted by t the frustum encloses
     d (A - L t / 2 + c t² / 3), where c is the sum over its corners of 1 / tan(half of each).
     """
-    from jukai.core.geometry.offsetting import offsets_of, turned_about
+    from jukai.core.geometry.offsetting import offsets_of
     from jukai.core.geometry.pulling import pull_to
 
     if not values.pick.mask.any():
         return nothing_picked(mesh, values.pick, "extruded")
-    distance = values.distance if values.distance is not None else _PART_OF_SIZE * mesh.size
-    along_path = values.along == "path"
-    if along_path:
-        distance = 1.0  # only which way it goes
-    foot = each_alone(mesh, values.pick.mask, values.each, -1.0 if distance < 0 else 1.0)
+    asked = _asked(mesh, values)
+    foot = each_alone(mesh, values.pick.mask, values.each, -1.0 if asked < 0 else 1.0)
     context.checkpoint(0.1)
     notes: list[Note] = []
-    offsets = offsets_of(foot, sinks=distance < 0)
-    inset = values.inset or 0.0
-    if values.draft is not None and not along_path:
-        inset = abs(distance) * math.tan(math.radians(values.draft))
-    if distance == 0 and inset == 0 and values.turn == 0:
+    goes = _ways(values, foot, offsets_of(foot, sinks=asked < 0), asked, mesh, notes)
+    context.afford(mesh.n_faces + goes.rows * len(foot.walls), field="rows")
+    context.checkpoint(0.3)
+    share = np.arange(1, goes.rows + 1) / goes.rows
+    stands = goes.places(np.arange(len(foot.columns)), share[-1:])[0]
+    out = pull_to(
+        foot, goes.places(np.flatnonzero(foot.border), share), stands[~foot.border], context.step, finish=values.finish,
+        behind=values.behind == "closed",
+    )  # fmt: skip
+    context.checkpoint(0.7)
+    notes += (values.each == "each" and _touching(goes)) or crossing_notes(
+        out, made_by(out, context.step, "walls", "tops"), "The walls have no room", "distance"
+    )
+    used: dict[str, object] = {"rows": goes.rows, "pick": float(values.pick.count)}
+    if values.along == "normals" and values.distance is None:
+        used["distance"] = asked
+    if values.draft is None and values.inset is None:
+        used["draft"] = 0.0
+    return Result(out, tuple(notes), _callouts(values, goes, foremost_wall(foot, stands)), used)
+
+
+@dataclass(slots=True)
+class _Ways:
+    """How the columns of a foot go.
+
+    Attributes
+    ----------
+    distance, inset : how far they rise and move in, mm.
+    turn : degrees that they turn.
+    motions : (rows, 3, 4) along a path that leaves along Z, None where they go along their normals.
+    """
+
+    foot: Foot
+    offsets: Offsets
+    distance: float
+    inset: float
+    turn: float
+    rows: int
+    motions: Floats | None
+
+    def places(self, columns: Array, shares: Floats) -> Floats:
+        """Return where columns are after shares of the way: (k, b, 3); of a path these are its last rows."""
+        from jukai.core.geometry.offsetting import turned_about
+
+        shift = self.distance * self.offsets.rise[columns] + self.inset * self.offsets.inward[columns]
+        at = self.foot.places[columns] + shares[:, None, None] * shift
+        if self.turn:
+            at = turned_about(self.offsets, at, self.turn * shares, columns)
+        if self.motions is not None:
+            at = _carried(at, self.offsets, columns, self.motions[-len(shares) :])
+        return np.asarray(at)
+
+
+def _asked(mesh: Mesh, values: Values) -> float:
+    """Return how far faces rise; along a path only whether that is outward counts."""
+    if values.along == "path":
+        return 1.0
+    asked = values.distance if values.distance is not None else _PART_OF_SIZE * mesh.size
+    if asked == 0 and not values.inset and not values.turn:
         raise ValueProblem(
             "Extruded by 0 mm the faces stay where they are.", field="distance", hint="Above 0 they rise, below 0 they sink in."
         )  # fmt: skip
-    border, row_motion = np.flatnonzero(foot.border), None
-    if along_path:
-        row_motion, rows = _path_motions(values, foot, notes)
-        distance, inset = 0.0, room_for(foot, offsets, 0.0, inset, notes, "inset", values.inset)[1]
-    else:
-        told = "draft" if values.draft is not None else "inset"
-        distance, inset = room_for(foot, offsets, distance, inset, notes, told, values.distance)
-        rows = values.rows or _rows_of_turn(values, foot, offsets, mesh)
-    context.afford(mesh.n_faces + rows * len(foot.walls), field="rows")
-    context.checkpoint(0.3)
-    share = np.arange(1, rows + 1) / rows
-    all_columns = np.arange(len(foot.columns))
-    shift = distance * offsets.rise + inset * offsets.inward
+    return asked
 
-    def places(columns: Floats, shares: Floats) -> Floats:
-        at = foot.places[columns] + shares[:, None, None] * shift[columns]
-        if values.turn:
-            at = turned_about(offsets, at, values.turn * shares, columns)
-        if row_motion is not None:
-            at = _carried(at, offsets, columns, row_motion[-len(shares) :])
-        return np.asarray(at)
 
-    inner = all_columns[~foot.border]
-    moved = places(border, share)
-    out = pull_to(
-        foot,
-        moved,
-        places(inner, share[-1:])[0],
-        context.step,
-        finish=values.finish,
-        behind=values.behind == "closed",
-    )
-    context.checkpoint(0.7)
-    touching = _touching(foot, offsets) if values.each == "each" and inset <= 0 and not along_path and not values.turn else []
-    notes += touching or crossing_notes(out, made_by(out, context.step, "walls", "tops"), "The walls have no room", "distance")
-    used: dict[str, object] = {"rows": rows, "pick": float(values.pick.count)}
-    if not along_path and values.distance is None:
-        used["distance"] = _PART_OF_SIZE * mesh.size
-    if values.draft is None and values.inset is None:
-        used["draft"] = 0.0
-    stands = places(all_columns, share[-1:])[0]
-    callouts = _callouts(values, foot, offsets, foremost_wall(foot, stands), distance, inset)
-    return Result(out, tuple(notes), callouts, used)
+def _ways(values: Values, foot: Foot, offsets: Offsets, distance: float, mesh: Mesh, notes: list[Note]) -> _Ways:
+    if values.along == "path":
+        motions, rows = _path_motions(values, foot, notes)
+        _, inset = room_for(foot, offsets, 0.0, values.inset or 0.0, notes, "inset")
+        return _Ways(foot, offsets, 0.0, inset, values.turn, rows, motions)
+    told, inset = "inset", values.inset or 0.0
+    if values.draft is not None:
+        told, inset = "draft", abs(distance) * math.tan(math.radians(values.draft))
+    distance, inset = room_for(foot, offsets, distance, inset, notes, told)
+    rows = values.rows or _rows_of_turn(values, foot, offsets, mesh)
+    return _Ways(foot, offsets, distance, inset, values.turn, rows, None)
 
 
 def _rows_of_turn(values: Values, foot: Foot, offsets: Offsets, mesh: Mesh) -> int:
@@ -216,8 +239,7 @@ def _path_motions(values: Values, foot: Foot, notes: list[Note]) -> tuple[Floats
     from jukai.core.geometry.carrying import motions_along, run_along
     from jukai.core.operators.sections import lying, path_notes, refuse_turning_back, rows_along
 
-    if values.path is None:
-        raise ValueProblem("No path is chosen.", field="path", hint="Choose one, or extrude along the normals.")
+    assert values.path is not None  # noqa: S101 - required where it counts
     path = values.path.path
     if not path.pieces or path.closed:
         why = "is closed" if path.pieces else "has no length"
@@ -247,7 +269,7 @@ def least_frame(direction: Floats) -> Floats:
     return least_turn(direction, np.array([0.0, 0.0, 1.0]))
 
 
-def _carried(at: Floats, offsets: Offsets, columns: Floats, motions: Floats) -> Floats:
+def _carried(at: Floats, offsets: Offsets, columns: Array, motions: Floats) -> Floats:
     """Return places (k, b, 3) carried along a path that leaves each piece squarely: motions (k, 3, 4) are those along Z."""
     frames = np.stack([least_frame(n).T if n.any() else np.eye(3) for n in offsets.normals])
     of = offsets.piece[columns]
@@ -256,9 +278,11 @@ def _carried(at: Floats, offsets: Offsets, columns: Floats, motions: Floats) -> 
     return np.asarray(np.einsum("bij,kbj->kbi", frames[of], local) + offsets.centres[of])
 
 
-def _touching(foot: Foot, offsets: Offsets) -> list[Note]:
+def _touching(goes: _Ways) -> list[Note]:
     """Say where walls of neighbours stand on each other: between faces that look the same way."""
-    mesh = foot.mesh
+    foot, offsets, mesh = goes.foot, goes.offsets, goes.foot.mesh
+    if goes.inset > 0 or goes.turn or goes.motions is not None:
+        return []
     corner = np.flatnonzero(foot.corner_column >= 0)
     twin = mesh.connectivity.twins[corner]
     both = (twin >= 0) & foot.faces[mesh.corner_faces[np.maximum(twin, 0)]]
@@ -272,9 +296,8 @@ def _touching(foot: Foot, offsets: Offsets) -> list[Note]:
     return [Note("warning", text, field="inset", places=tuple(three(p) for p in spots))]
 
 
-def _callouts(
-    values: Values, foot: Foot, offsets: Offsets, wall: Foremost, distance: float, inset: float
-) -> tuple[Callout, ...]:
+def _callouts(values: Values, goes: _Ways, wall: Foremost) -> tuple[Callout, ...]:
+    offsets, distance, inset = goes.offsets, goes.distance, goes.inset
     out = []
     rise = offsets.rise[wall.column]
     up = rise / max(float(np.linalg.norm(rise)), 1e-300)
@@ -286,7 +309,16 @@ def _callouts(
     size = float(np.linalg.norm(inward))
     if values.draft is not None and values.along == "normals" and distance:
         end = three(wall.foot + distance * rise)
-        out.append(Callout("values/draft", CalloutForm.ANGLE, low, end, three(np.cross(up, inward) * np.sign(distance)), grip=three(wall.end)))
+        out.append(
+            Callout(
+                "values/draft",
+                CalloutForm.ANGLE,
+                low,
+                end,
+                three(np.cross(up, inward) * np.sign(distance)),
+                grip=three(wall.end),
+            )
+        )
     elif size > 0:
         start = wall.second_head - inset * inward
         out.append(

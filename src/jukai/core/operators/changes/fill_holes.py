@@ -50,7 +50,11 @@ class Values(OperatorValues):
                 "fill_holes",
                 {
                     "pick": {
-                        "rule": "inside", "of": "edges", "shape": "half_space", "point": [0, 0, 6], "direction": [0, 0, 1],
+                        "rule": "inside",
+                        "of": "edges",
+                        "shape": "half_space",
+                        "point": [0, 0, 6],
+                        "direction": [0, 0, 1],
                     }
                 },
             ),

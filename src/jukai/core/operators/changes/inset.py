@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.arrays import Array, Floats
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 from jukai.core.operators.base import (
@@ -88,7 +88,7 @@ def inset(mesh: Mesh, values: Values, context: Context) -> Result:
     context.checkpoint(0.1)
     offsets = offsets_of(foot)
     notes: list[Note] = []
-    height, distance = room_for(foot, offsets, values.height, asked, notes, "distance", values.distance)
+    height, distance = room_for(foot, offsets, values.height, asked, notes, "distance")
     shift = distance * offsets.inward + height * offsets.rise
     stands = foot.places + shift
     context.checkpoint(0.4)
@@ -124,7 +124,7 @@ def _texture(foot: Foot, shift: Floats) -> tuple[Floats, Floats]:
     return uv, np.stack([mesh.uv[first], mesh.uv[second], uv[second], uv[first]], axis=1)[None]
 
 
-def _corner_of_walls(foot: Foot, corner: Floats) -> Floats:
+def _corner_of_walls(foot: Foot, corner: Array) -> Array:
     """Return the corner of the picked face at which each wall begins."""
     mesh = foot.mesh
     ahead = foot.corner_column[mesh.connectivity.following[corner]]
@@ -146,7 +146,14 @@ def _callouts(
         start = wall.head - distance * wall.across
         stopped = distance if values.distance is not None and distance != values.distance else None
         out.append(
-            Callout("values/distance", CalloutForm.LENGTH, three(start), three(wall.head), three(wall.across), stopped=stopped)
+            Callout(
+                "values/distance",
+                CalloutForm.LENGTH,
+                three(start),
+                three(wall.head),
+                three(wall.across),
+                stopped=stopped,
+            )
         )
     foot_of_height = wall.end - height * rise
     up = rise / max(float(np.linalg.norm(rise)), 1e-300)

@@ -20,10 +20,14 @@ class Values(OperatorValues):
     """A plane that a body is mirrored at."""
 
     plane: AxisSpec = axis(
-        "What the plane is square to: X, Y or Z through the part's zero point, or an axis of your own.", default=AxisSpec("x")
+        "What the plane is square to: X, Y or Z through the part's zero point, or an axis of your own.",
+        default=AxisSpec("x"),
     )
     keep_both: bool = switch(
-        "Whether the body itself stays.", default=True, on="The body and its mirror image.", off="The mirror image alone."
+        "Whether the body itself stays.",
+        default=True,
+        on="The body and its mirror image.",
+        off="The mirror image alone.",
     )
     crossing: str = choice(
         "What becomes of a body that reaches over the plane.",
@@ -75,7 +79,9 @@ def mirror(mesh: Mesh, values: Values, context: Context) -> Result:
     if not values.keep_both:
         return Result(mirror_image(mesh, point, normal), axis=(point, normal))
     if not d.any():
-        raise ValueProblem("The whole part lies in the plane: its mirror image is the part.", field="plane", hint="Choose another one.")
+        raise ValueProblem(
+            "The whole part lies in the plane: its mirror image is the part.", field="plane", hint="Choose another one."
+        )
     crosses = bool((d < 0).any() and (d > 0).any())
     notes = []
     if crosses and values.crossing != "left":

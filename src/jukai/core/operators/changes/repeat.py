@@ -81,13 +81,19 @@ class Values(OperatorValues):
         relevant='how == "path"',
     )
     turn: tuple[float, ...] | None = per_copy(
-        "How far each is turned about its own middle: a formula may speak of copy (from 0) and copies.", of="angle", otherwise="not"
+        "How far each is turned about its own middle: a formula may speak of copy (from 0) and copies.",
+        of="angle",
+        otherwise="not",
     )
     scale: tuple[float, ...] | None = per_copy(
-        "How large each is, about its own middle: a formula may speak of copy (from 0) and copies.", of="", otherwise="all alike"
+        "How large each is, about its own middle: a formula may speak of copy (from 0) and copies.",
+        of="",
+        otherwise="all alike",
     )
     rise: tuple[float, ...] | None = per_copy(
-        "How far each is moved along the axis, or up: a formula may speak of copy (from 0) and copies.", of="length", otherwise="not"
+        "How far each is moved along the axis, or up: a formula may speak of copy (from 0) and copies.",
+        of="length",
+        otherwise="not",
     )
     join: bool = switch(
         "Whether copies that touch become one body.",
@@ -147,7 +153,7 @@ def repeat(mesh: Mesh, values: Values, context: Context) -> Result:
     context.checkpoint(0.6)
     if values.join and k > 1:
         out = _joined(mesh, out, notes)
-    callouts = _callouts(mesh, values, motions, frame, used)
+    callouts = _callouts(mesh, values, motions, frame)
     axis = (frame.origin, frame.direction) if values.how == "round_axis" else None
     return Result(out, tuple(notes), callouts, used, axis=axis)
 
@@ -161,7 +167,7 @@ def _places(mesh: Mesh, values: Values, k: int, notes: list[Note], used: dict[st
         frame = values.axis.frame(mesh if values.axis.name == "longest" else None)
         over = 360.0 if values.over is None else values.over
         if values.angle is not None:
-            degrees = values.angle * share
+            degrees = values.angle * share.astype(np.float64)
         elif abs(over) >= 360:
             degrees = over * share / k
         else:
@@ -194,8 +200,7 @@ def _places(mesh: Mesh, values: Values, k: int, notes: list[Note], used: dict[st
 def _along_path(values: Values, k: int, out: Floats) -> tuple[Floats, Frame]:
     from jukai.core.operators.sections import lying
 
-    if values.path is None:
-        raise ValueProblem("No path is chosen.", field="path", hint="Choose one, or repeat along a line.")
+    assert values.path is not None  # noqa: S101 - required where it counts
     path = values.path.path
     if not path.pieces:
         raise ValueProblem(f"'{values.path.name}' has no length.", field="path", hint="Move its points apart.")
@@ -236,7 +241,9 @@ def _with_own(place: Floats, frame: Frame, middle: Floats, values: Values, sizes
     rise = np.zeros(k) if values.rise is None else np.array(values.rise)
     shift = middle - own @ middle + rise[:, None] * frame.direction
     linear = place[:, :, :3] @ own
-    return np.concatenate([linear, (np.einsum("kij,kj->ki", place[:, :, :3], shift) + place[:, :, 3])[:, :, None]], axis=2)
+    return np.concatenate(
+        [linear, (np.einsum("kij,kj->ki", place[:, :, :3], shift) + place[:, :, 3])[:, :, None]], axis=2
+    )
 
 
 def _joined(mesh: Mesh, out: Mesh, notes: list[Note]) -> Mesh:
@@ -257,7 +264,7 @@ def _joined(mesh: Mesh, out: Mesh, notes: list[Note]) -> Mesh:
     return done.mesh
 
 
-def _callouts(mesh: Mesh, values: Values, motions: Floats, frame: Frame, used: dict[str, object]) -> tuple[Callout, ...]:
+def _callouts(mesh: Mesh, values: Values, motions: Floats, frame: Frame) -> tuple[Callout, ...]:
     """Return the count on the last copy, and the angle or the distance to the second one."""
     used_points = mesh.points[mesh.used_points]
     spot = used_points[int(np.argmax(np.round(used_points @ [0.35, -0.8, 0.5], 9)))]
@@ -270,7 +277,14 @@ def _callouts(mesh: Mesh, values: Values, motions: Floats, frame: Frame, used: d
         middle = frame.origin + ((ends[0] - frame.origin) @ frame.direction) * frame.direction
         if target == "angle" or (values.over is not None and abs(values.over) < 360):
             out.append(
-                Callout(f"values/{target}", CalloutForm.ANGLE, three(middle), three(ends[0]), three(frame.direction), grip=three(ends[which]))
+                Callout(
+                    f"values/{target}",
+                    CalloutForm.ANGLE,
+                    three(middle),
+                    three(ends[0]),
+                    three(frame.direction),
+                    grip=three(ends[which]),
+                )
             )
     elif values.how == "line":
         way = ends[1] - ends[0]
@@ -280,12 +294,20 @@ def _callouts(mesh: Mesh, values: Values, motions: Floats, frame: Frame, used: d
             sign = 1.0
             if target == "pitch":
                 sign = 1.0 if values.pitch > 0 else -1.0  # type: ignore[operator]
-                out.append(Callout("values/pitch", CalloutForm.LENGTH, three(ends[0]), three(ends[1]), three(sign * way / size)))
+                out.append(
+                    Callout(
+                        "values/pitch", CalloutForm.LENGTH, three(ends[0]), three(ends[1]), three(sign * way / size)
+                    )
+                )
             else:
                 along = used_points @ (way / size)
                 front = used_points[int(np.argmax(np.round(along, 9)))]
                 gap = size - float(np.ptp(along))
                 back = front + gap * way / size
                 near = used_points[int(np.argmin(np.round(along, 9)))] + way
-                out.append(Callout("values/gap", CalloutForm.LENGTH, three(front), three(back), three(way / size), grip=three(near)))
+                out.append(
+                    Callout(
+                        "values/gap", CalloutForm.LENGTH, three(front), three(back), three(way / size), grip=three(near)
+                    )
+                )
     return tuple(out)

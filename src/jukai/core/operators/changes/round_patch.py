@@ -46,9 +46,7 @@ class Values(OperatorValues):
     diameter: FittedLength | None = fitted(
         "Across the patch; a formula may speak of fit, the diameter that fits: fit + 1.", otherwise="the one that fits"
     )
-    points: int | None = count(
-        "Points on the circle.", otherwise="as many as there are, 12 at least", ge=3, le=2000
-    )
+    points: int | None = count("Points on the circle.", otherwise="as many as there are, 12 at least", ge=3, le=2000)
     clocking: float = angle("How far they are turned on about the middle.", default=0.0, ge=-36_000, le=36_000)
     spacing: str = choice(
         "How far points of a border that moves are apart.",
@@ -62,7 +60,9 @@ class Values(OperatorValues):
         "What lies between the patch and what stays.",
         (("four_sided", "four-sided faces"), ("one_face", "as few faces as can be")),
     )
-    within: str = choice("What the patch itself is made of.", (("four_sided", "four-sided faces"), ("one_face", "one face")))
+    within: str = choice(
+        "What the patch itself is made of.", (("four_sided", "four-sided faces"), ("one_face", "one face"))
+    )
     finish: str | None = finish("Finish of the patch.")
 
 
@@ -80,7 +80,13 @@ class Values(OperatorValues):
             (
                 "round_patch",
                 {
-                    "pick": {"rule": "inside", "of": "faces", "shape": "box", "centre": [-6, 0, 10], "size": [12.5, 12.5, 2]},
+                    "pick": {
+                        "rule": "inside",
+                        "of": "faces",
+                        "shape": "box",
+                        "centre": [-6, 0, 10],
+                        "size": [12.5, 12.5, 2],
+                    },
                     "height": 3,
                 },
             ),
@@ -95,7 +101,8 @@ def round_patch(mesh: Mesh, values: Values, context: Context) -> Result:
     The circle is that of least squares through the border in its own plane. Inner points are each in the middle of their
     neighbours (Tutte 1963).
     """
-    from jukai.core.geometry.round_patches import Asked, regions_of_faces, regions_of_points, round_patches
+    from jukai.core.geometry.regions import regions_of_faces, regions_of_points
+    from jukai.core.geometry.round_patches import Asked, round_patches
 
     picked = values.pick
     used: dict[str, object] = {"pick": float(picked.count)}
@@ -128,21 +135,39 @@ def round_patch(mesh: Mesh, values: Values, context: Context) -> Result:
     used["points"] = len(first.circle)
     facts = {"fit": first.fit, "diameter": first.diameter, "patches": float(len(made))}
     shown = {} if values.diameter is None else {"diameter": values.diameter.at(first.fit)}
-    return Result(out, tuple(notes), _callouts(values, first, out), used, facts, shown=shown)
+    return Result(out, tuple(notes), _callouts(values, first), used, facts, shown=shown)
 
 
-def _callouts(values: Values, made: Rounded, mesh: Mesh) -> tuple[Callout, ...]:
+def _callouts(values: Values, made: Rounded) -> tuple[Callout, ...]:
     """Return the diameter, the number of points, clocking and height, on the first patch."""
     n = len(made.circle)
     a = made.circle[0]
     b = made.circle[n // 2]
     way = (b - made.centre) / max(float(np.linalg.norm(b - made.centre)), 1e-300)
     stopped = made.diameter if made.limit is not None else None
-    out = [Callout("values/diameter", CalloutForm.DIAMETER, three(2 * made.centre - b), three(b), three(way), 2.0, stopped=stopped)]
+    out = [
+        Callout(
+            "values/diameter",
+            CalloutForm.DIAMETER,
+            three(2 * made.centre - b),
+            three(b),
+            three(way),
+            2.0,
+            stopped=stopped,
+        )
+    ]
     c = made.circle[n // 4]
     out.append(Callout("values/points", CalloutForm.COUNT, three(c), three(c), three(made.normal), 0.5))
     turned = made.centre + float(np.linalg.norm(a - made.centre)) * made.clock
-    out.append(Callout("values/clocking", CalloutForm.ANGLE, three(made.centre), three(turned), three(made.normal), grip=three(a)))
+    out.append(
+        Callout(
+            "values/clocking", CalloutForm.ANGLE, three(made.centre), three(turned), three(made.normal), grip=three(a)
+        )
+    )
     d = made.circle[(3 * n) // 4]
-    out.append(Callout("values/height", CalloutForm.LENGTH, three(d - values.height * made.normal), three(d), three(made.normal)))
+    out.append(
+        Callout(
+            "values/height", CalloutForm.LENGTH, three(d - values.height * made.normal), three(d), three(made.normal)
+        )
+    )
     return tuple(out)

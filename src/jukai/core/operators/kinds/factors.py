@@ -21,6 +21,8 @@ class FactorsKind(VectorKind):
     unit: str = ""
 
 
-def factors(description: str, *, default: Any = None, otherwise: str = "", chapter: str = "", **more: Unpack[Declared]) -> Any:
+def factors(
+    description: str, *, default: Any = None, otherwise: str = "", chapter: str = "", **more: Unpack[Declared]
+) -> Any:
     """Declare factors along X, Y and Z; ``relevant`` says when they count."""
     return declare(FactorsKind(otherwise=otherwise, chapter=chapter), default, description, **more)

@@ -19,6 +19,8 @@ class MoveKind(VectorKind):
     lowest: ClassVar[float] = -1e9
 
 
-def move(description: str, *, default: Any = None, otherwise: str = "", chapter: str = "", **more: Unpack[Declared]) -> Any:
+def move(
+    description: str, *, default: Any = None, otherwise: str = "", chapter: str = "", **more: Unpack[Declared]
+) -> Any:
     """Declare lengths along X, Y and Z, of either sign; ``relevant`` says when they count."""
     return declare(MoveKind(otherwise=otherwise, chapter=chapter), default, description, **more)

@@ -47,6 +47,8 @@ class PartsKind(ValueKind[tuple[Body, ...]]):
         return [b.key for b in value]
 
 
-def parts(description: str, *, placed: bool | str = True, chapter: str = "", **more: Unpack[Declared]) -> tuple[Body, ...]:
+def parts(
+    description: str, *, placed: bool | str = True, chapter: str = "", **more: Unpack[Declared]
+) -> tuple[Body, ...]:
     """Declare several other parts of the bench."""
     return declare(PartsKind(placed=placed, chapter=chapter), ..., description, **more)

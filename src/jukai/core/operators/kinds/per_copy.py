@@ -50,7 +50,9 @@ class PerCopyKind(ValueKind[tuple[float, ...]]):
         return {"of": [self.of] if self.of else [], "beside": self.beside}
 
 
-def per_copy(description: str, *, of: str, otherwise: str, beside: str = "count", chapter: str = "", **more: Unpack[Declared]) -> Any:
+def per_copy(
+    description: str, *, of: str, otherwise: str, beside: str = "count", chapter: str = "", **more: Unpack[Declared]
+) -> Any:
     """Declare a number for each copy."""
     kind = PerCopyKind(of=of, beside=beside, unit=_UNITS[of], otherwise=otherwise, chapter=chapter)
     return declare(kind, None, description, **more)

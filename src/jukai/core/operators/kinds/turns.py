@@ -21,6 +21,8 @@ class TurnsKind(VectorKind):
     unit: str = "°"
 
 
-def turns(description: str, *, default: Any = None, otherwise: str = "", chapter: str = "", **more: Unpack[Declared]) -> Any:
+def turns(
+    description: str, *, default: Any = None, otherwise: str = "", chapter: str = "", **more: Unpack[Declared]
+) -> Any:
     """Declare angles about X, Y and Z; ``relevant`` says when they count."""
     return declare(TurnsKind(otherwise=otherwise, chapter=chapter), default, description, **more)

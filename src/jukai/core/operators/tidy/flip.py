@@ -53,4 +53,6 @@ def flip(mesh: Mesh, values: Values, context: Context) -> Result:
         notes.append(Note("info", "No face is picked: nothing is turned over.", field="pick"))
     elif not picked.all() and mesh.closed:
         notes.append(Note("warning", "Faces beside those turned over look the other way now.", field="pick"))
-    return Result(turned_over(mesh, picked) if picked.any() else mesh, tuple(notes), used={"pick": float(values.pick.count)})
+    return Result(
+        turned_over(mesh, picked) if picked.any() else mesh, tuple(notes), used={"pick": float(values.pick.count)}
+    )

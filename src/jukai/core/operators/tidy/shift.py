@@ -25,7 +25,7 @@ from jukai.core.operators.base import (
     operator,
     three,
 )
-from jukai.core.operators.crossing import crossing_notes, made_by
+from jukai.core.operators.crossing import crossing_notes
 from jukai.core.operators.inputs import AxisSpec
 from jukai.core.operators.kinds.axis import axis
 from jukai.core.operators.kinds.choice import choice
@@ -43,7 +43,9 @@ class Values(OperatorValues):
     """Picked elements that are moved, turned and scaled."""
 
     pick: Any = pick(
-        "What is shifted.", of=("points", "edges", "faces"), default={"rule": "facing", "direction": [0, 0, 1], "of": "faces"}
+        "What is shifted.",
+        of=("points", "edges", "faces"),
+        default={"rule": "facing", "direction": [0, 0, 1], "of": "faces"},
     )
     frame: str = choice(
         "In which frame the numbers are.",
@@ -55,10 +57,15 @@ class Values(OperatorValues):
     )
     along: AxisSpec = axis("The axis that is Z of the frame.", default=AxisSpec("z"), relevant='frame == "axis"')
     move: tuple[float, float, float] = move_("How far it is moved.", default=(0.0, 0.0, 0.0))
-    turn: tuple[float, float, float] = turns("How far it is turned about X, Y and Z, in that order.", default=(0.0, 0.0, 0.0))
+    turn: tuple[float, float, float] = turns(
+        "How far it is turned about X, Y and Z, in that order.", default=(0.0, 0.0, 0.0)
+    )
     scale: tuple[float, float, float] = factors("How many times as large it is.", default=(1.0, 1.0, 1.0))
     reach: float = length(
-        "How far away points still go along, the less the farther; 0 takes what is picked alone.", default=0.0, ge=0, le=1e6
+        "How far away points still go along, the less the farther; 0 takes what is picked alone.",
+        default=0.0,
+        ge=0,
+        le=1e6,
     )
     measured: str = choice(
         "How far points are away.",
@@ -144,7 +151,7 @@ def _turned_in_part(local: Floats, amount: Floats, values: Values) -> Floats:
 
 
 def _frame(mesh: Mesh, picked: Picked, mask: Bools, values: Values) -> Frame:
-    middle = _middle(mesh, picked, mask)
+    middle = _middle(mesh, mask)
     if values.frame == "axis":
         return values.along.frame(mesh)
     if values.frame == "part":
@@ -164,7 +171,7 @@ def _frame(mesh: Mesh, picked: Picked, mask: Bools, values: Values) -> Frame:
     return frame_along(normal, middle)
 
 
-def _middle(mesh: Mesh, picked: Picked, mask: Bools) -> Floats:
+def _middle(mesh: Mesh, mask: Bools) -> Floats:
     points = mesh.points[mask]
     return np.asarray((points.min(axis=0) + points.max(axis=0)) / 2)
 
@@ -194,7 +201,13 @@ def _callouts(mask: Bools, frame: Frame, values: Values, points: Floats) -> tupl
     middle = spots.mean(axis=0)
     spot = spots[int(np.argmin(np.round(((spots - middle) ** 2).sum(axis=1), 9)))]
     out = [
-        Callout(f"values/move/{k}", CalloutForm.LENGTH, three(spot - values.move[k] * frame.axes[k]), three(spot), three(frame.axes[k]))
+        Callout(
+            f"values/move/{k}",
+            CalloutForm.LENGTH,
+            three(spot - values.move[k] * frame.axes[k]),
+            three(spot),
+            three(frame.axes[k]),
+        )
         for k in range(3)
     ]
     return tuple(out)

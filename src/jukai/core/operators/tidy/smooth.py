@@ -31,7 +31,9 @@ class Values(OperatorValues):
         on="What was smoothed away is given back: the volume stays.",
         off="The body shrinks a little.",
     )
-    rims: str = choice("What open borders do.", (("stay", "stay as they are"), ("run", "are smoothed along themselves")))
+    rims: str = choice(
+        "What open borders do.", (("stay", "stay as they are"), ("run", "are smoothed along themselves"))
+    )
 
 
 @operator(

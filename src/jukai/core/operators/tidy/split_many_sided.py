@@ -15,7 +15,9 @@ __all__ = ["Values", "split_many_sided"]
 class Values(OperatorValues):
     """Faces of more than four sides that are cut."""
 
-    pick: Any = pick("The faces that are cut if they have more than four sides.", of=("faces",), default={"rule": "everything"})
+    pick: Any = pick(
+        "The faces that are cut if they have more than four sides.", of=("faces",), default={"rule": "everything"}
+    )
 
 
 @operator(

@@ -50,7 +50,10 @@ class Values(OperatorValues):
     example=Example(
         (
             ("box", {"size": [24, 24, 24]}),
-            ("subdivide", {"levels": 3, "sharp": {"rule": "facing", "of": "edges", "direction": [0, 0, -1], "within": 50}}),
+            (
+                "subdivide",
+                {"levels": 3, "sharp": {"rule": "facing", "of": "edges", "direction": [0, 0, -1], "within": 50}},
+            ),
         ),
     ),
 )
@@ -76,6 +79,6 @@ def subdivide(mesh: Mesh, values: Values, context: Context) -> Result:
         marks[con.between(done.edges[done.sharpness > 0])] = True
         out = out.with_points(limit_positions(out, marks))
     notes = []
-    if not values.sharpness == 0 and picked.all():
+    if values.sharpness != 0 and picked.all():
         notes.append(Note("info", "All edges stay sharp: faces are divided, and the shape stays.", field="sharp"))
     return Result(out, tuple(notes), used={"sharp": float(values.sharp.count)})

@@ -35,7 +35,12 @@ class Values(OperatorValues):
     values=Values,
     sentence="Weld {pick} within {distance}",
     synonyms=("merge", "join points", "doubled points", "snap together", "sew"),
-    example=Example((("box", {"size": [24, 24, 24], "counts": [2, 2, 2]}), ("weld", {"distance": 12.5, "pick": {"rule": "facing", "direction": [0, 0, 1]}}))),
+    example=Example(
+        (
+            ("box", {"size": [24, 24, 24], "counts": [2, 2, 2]}),
+            ("weld", {"distance": 12.5, "pick": {"rule": "facing", "direction": [0, 0, 1]}}),
+        )
+    ),
 )
 def weld(mesh: Mesh, values: Values, context: Context) -> Result:
     """Make points one that stand within a distance of each other; faces that lie back to back then go.
