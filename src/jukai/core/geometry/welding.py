@@ -21,7 +21,7 @@ class Welded:
 
     Attributes
     ----------
-    points : how many went.
+    points : how many became one with others.
     flattened : how many faces had nothing left.
     back : (f,) which faces of the body before lay back to back and went.
     """
@@ -118,7 +118,8 @@ def renumbered(mesh: Mesh, group: Array, places: Floats | None = None) -> Welded
         _cache={},
         _topology=Topology(),
     )
-    return Welded(out, mesh.n_points - out.n_points, int(flat.sum()), back)
+    gone = mesh.used_points & (group != np.arange(mesh.n_points))
+    return Welded(out, int(gone.sum()), int(flat.sum()), back)
 
 
 def _back_to_back(mesh: Mesh, group: Array, corners: Array, stay: Bools, sides: Array) -> Bools:

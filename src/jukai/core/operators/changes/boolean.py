@@ -8,6 +8,7 @@ from jukai.core.errors import MeshProblem, ValueProblem
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 from jukai.core.operators.base import Context, Example, Kind, OperatorValues, Result, operator
+from jukai.core.operators.crossing import flat_notes
 from jukai.core.operators.inputs import Body
 from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.finish import finish
@@ -36,13 +37,14 @@ class Values(OperatorValues):
     synonyms=("union", "subtract", "intersect", "cut", "difference", "drill", "merge bodies", "join"),
     example=Example(
         (
-            ("box", {"size": [26, 26, 14], "counts": [1, 1, 1]}),
+            ("box", {"size": [17, 17, 21]}),
             ("boolean", {"parts": ["p0"], "how": "subtract"}),
         ),
         beside=(
-            ("sphere", {"radius": 11, "sides": 24, "rows": 12}),
-            ("shift", {"move": [0, 0, 4], "pick": {"rule": "everything", "of": "points"}, "frame": "part"}),
+            ("sphere", {"radius": 8, "sides": 24, "rows": 12}),
+            ("shift", {"move": [0, 0, 11], "pick": {"rule": "everything", "of": "points"}, "frame": "part"}),
         ),
+        seen_from=(-35, 50),
     ),
 )
 def boolean(mesh: Mesh, values: Values, context: Context) -> Result:
@@ -89,4 +91,5 @@ def boolean(mesh: Mesh, values: Values, context: Context) -> Result:
     ):
         notes.append(Note("info", "The others do not reach into the part: nothing was cut.", field="parts"))
 
+    notes += flat_notes(out, "parts")
     return Result(out, tuple(notes))

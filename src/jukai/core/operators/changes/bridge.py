@@ -77,7 +77,7 @@ class Values(OperatorValues):
     example=Example(
         (
             ("box", {"size": [10, 10, 10], "counts": [2, 2, 2]}),
-            ("repeat", {"how": "line", "count": 2, "direction": "x", "gap": 14}),
+            ("repeat", {"how": "line", "count": 2, "direction": "x", "gap": 8}),
             (
                 "bridge",
                 {
@@ -89,7 +89,7 @@ class Values(OperatorValues):
                                     "rule": "inside",
                                     "of": "faces",
                                     "shape": "box",
-                                    "centre": [19, 0, 5],
+                                    "centre": [13, 0, 5],
                                     "size": [1, 20, 20],
                                 }
                             },
@@ -104,6 +104,7 @@ class Values(OperatorValues):
                 },
             ),
         ),
+        seen_from=(-35, 50),
     ),
 )
 def bridge(mesh: Mesh, values: Values, context: Context) -> Result:

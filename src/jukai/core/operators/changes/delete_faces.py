@@ -34,6 +34,7 @@ class Values(OperatorValues):
             ("box", {"size": [30, 24, 18], "counts": [3, 3, 2]}),
             ("delete_faces", {"pick": {"rule": "group", "step": "s1", "name": "top"}}),
         ),
+        seen_from=(-35, 50),
     ),
 )
 def delete_faces(mesh: Mesh, values: Values, context: Context) -> Result:

@@ -59,6 +59,7 @@ class Values(OperatorValues):
                 },
             ),
         ),
+        seen_from=(-35, 50),
     ),
 )
 def fill_holes(mesh: Mesh, values: Values, context: Context) -> Result:

@@ -68,6 +68,7 @@ class Values(OperatorValues):
                 {"pick": {"rule": "group", "step": "s1", "name": "top"}, "distance": 2, "each": "each", "height": -2},
             ),
         ),
+        seen_from=(-35, 50),
     ),
 )
 def inset(mesh: Mesh, values: Values, context: Context) -> Result:

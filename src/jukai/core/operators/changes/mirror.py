@@ -57,10 +57,11 @@ class Values(OperatorValues):
     synonyms=("reflect", "symmetry", "flip side", "other half", "symmetrize"),
     example=Example(
         (
-            ("box", {"size": [16, 22, 14]}),
-            ("extrude", {"pick": {"rule": "group", "step": "s1", "name": "right"}, "distance": 12, "draft": 20}),
+            ("box", {"size": [12, 22, 22]}),
+            ("extrude", {"pick": {"rule": "group", "step": "s1", "name": "right"}, "distance": 7, "draft": 25}),
             ("mirror", {}),
         ),
+        seen_from=(-35, 50),
     ),
 )
 def mirror(mesh: Mesh, values: Values, context: Context) -> Result:

@@ -76,7 +76,7 @@ class Values(OperatorValues):
     synonyms=("make circular", "roundel", "spot face", "circle", "hole", "boss", "seat"),
     example=Example(
         (
-            ("box", {"size": [36, 24, 10], "counts": [6, 4, 1]}),
+            ("box", {"size": [24, 24, 10], "counts": [4, 4, 1]}),
             (
                 "round_patch",
                 {
@@ -84,13 +84,14 @@ class Values(OperatorValues):
                         "rule": "inside",
                         "of": "faces",
                         "shape": "box",
-                        "centre": [-6, 0, 10],
+                        "centre": [0, 0, 10],
                         "size": [12.5, 12.5, 2],
                     },
                     "height": 3,
                 },
             ),
         ),
+        seen_from=(-35, 50),
     ),
 )
 def round_patch(mesh: Mesh, values: Values, context: Context) -> Result:

@@ -31,7 +31,10 @@ class Values(OperatorValues):
     values=Values,
     sentence="Make faces look {to}[: {pick}]",
     synonyms=("reverse", "invert", "turn over", "orient", "inside out"),
-    example=Example((("sheet", {"size": [30, 24], "counts": [3, 3]}), ("flip", {}))),
+    example=Example(
+        (("sheet", {"size": [24, 24], "counts": [3, 3]}), ("flip", {})),
+        seen_from=(-20, 65),
+    ),
 )
 def flip(mesh: Mesh, values: Values, context: Context) -> Result:
     """Turn faces over, or have them agree with each other and look outward. No point moves."""

@@ -83,7 +83,7 @@ class Values(OperatorValues):
     synonyms=("move", "rotate", "scale", "transform", "soft selection", "proportional", "drag"),
     example=Example(
         (
-            ("sheet", {"size": [36, 30], "counts": [9, 8]}),
+            ("sheet", {"size": [30, 30], "counts": [8, 8]}),
             (
                 "shift",
                 {
@@ -93,6 +93,7 @@ class Values(OperatorValues):
                 },
             ),
         ),
+        seen_from=(-20, 65),
     ),
 )
 def shift(mesh: Mesh, values: Values, context: Context) -> Result:

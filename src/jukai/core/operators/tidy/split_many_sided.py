@@ -7,6 +7,7 @@ from typing import Any
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 from jukai.core.operators.base import Context, Example, Kind, OperatorValues, Result, operator
+from jukai.core.operators.crossing import flat_notes
 from jukai.core.operators.kinds.pick import pick
 
 __all__ = ["Values", "split_many_sided"]
@@ -44,4 +45,6 @@ def split_many_sided(mesh: Mesh, values: Values, context: Context) -> Result:
         word = "three-sided face is" if threes == 1 else "three-sided faces are"
         more = f"; {threes} {word} left over" if threes else ""
         notes = [Note("info", f"{many} faces were split{more}.", field="pick")]
+    if many:
+        notes += flat_notes(out, "pick")
     return Result(out, tuple(notes), used={"pick": float(values.pick.count)})

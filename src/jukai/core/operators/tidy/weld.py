@@ -8,6 +8,7 @@ from jukai.core.errors import ValueProblem
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 from jukai.core.operators.base import Context, Example, Kind, OperatorValues, Result, operator
+from jukai.core.operators.crossing import flat_notes
 from jukai.core.operators.kinds.length import length
 from jukai.core.operators.kinds.pick import pick
 
@@ -38,7 +39,7 @@ class Values(OperatorValues):
     example=Example(
         (
             ("box", {"size": [24, 24, 24], "counts": [2, 2, 2]}),
-            ("weld", {"distance": 12.5, "pick": {"rule": "facing", "direction": [0, 0, 1]}}),
+            ("weld", {"distance": 12.5, "pick": {"rule": "facing", "direction": [0, 0, 1], "of": "faces"}}),
         )
     ),
 )
@@ -71,6 +72,7 @@ def weld(mesh: Mesh, values: Values, context: Context) -> Result:
         notes.append(Note("info", f"{done.flattened} faces had nothing left of them.", field="distance"))
     if done.doubled:
         notes.append(Note("info", f"{done.doubled} faces lay back to back and went.", field="distance"))
+    notes += flat_notes(done.mesh, "distance")
     used: dict[str, object] = {"pick": float(picked.count)}
     if values.distance is None:
         used["distance"] = distance
