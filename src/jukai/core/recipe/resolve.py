@@ -224,7 +224,7 @@ class Resolver:
                 scope.done[name] = None
             elif not f.required:
                 # what a default comes to may depend on the body, as a rule does
-                found = f.kind.default(f.default, scope, name)
+                found = scope.taken[name] = f.kind.default(f.default, scope, name)
                 if found is not f.default:
                     scope.done[name] = found
                     scope.keys[name] = f.kind.key(found)
@@ -261,6 +261,7 @@ class _StepScope:
     inputs: Inputs
     written: Mapping[str, object]
     done: dict[str, object] = field(default_factory=dict)
+    taken: dict[str, object] = field(default_factory=dict)
     keys: dict[str, object] = field(default_factory=dict)
     shown: dict[str, float] = field(default_factory=dict)
     notes: list[Note] = field(default_factory=list)

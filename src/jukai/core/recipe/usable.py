@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import partial
 from typing import Any, NoReturn
 
@@ -150,6 +150,7 @@ class _Alone:
     resolver: Resolver
     written: Mapping[str, object]
     done: dict[str, Any]
+    taken: dict[str, Any] = field(default_factory=dict)
 
     def number(self, raw: object, *, measures: str, where: str) -> float:
         return self.resolver.number(raw, measures=measures, where=where)

@@ -24,18 +24,24 @@ from jukai.core.operators.kinds.angle import AngleKind
 from jukai.core.operators.kinds.axis import AxisKind
 from jukai.core.operators.kinds.base import AnyKind
 from jukai.core.operators.kinds.choice import choice
+from jukai.core.operators.kinds.count import count as count_
 from jukai.core.operators.kinds.curve import CurveKind
 from jukai.core.operators.kinds.curves import CurvesKind, curves
+from jukai.core.operators.kinds.factors import FactorsKind
+from jukai.core.operators.kinds.fitted import FittedKind, FittedLength, fitted
 from jukai.core.operators.kinds.further import FurtherKind
 from jukai.core.operators.kinds.graph import GraphKind, graph
 from jukai.core.operators.kinds.length import LengthKind, length
+from jukai.core.operators.kinds.move import MoveKind
 from jukai.core.operators.kinds.part import PartKind
 from jukai.core.operators.kinds.parts import PartsKind, parts
+from jukai.core.operators.kinds.per_copy import PerCopyKind, per_copy
 from jukai.core.operators.kinds.pick import PickKind
 from jukai.core.operators.kinds.relevance import conditions, holds
 from jukai.core.operators.kinds.seed import seed
 from jukai.core.operators.kinds.share import ShareKind
 from jukai.core.operators.kinds.step import StepKind
+from jukai.core.operators.kinds.turns import TurnsKind
 from jukai.core.operators.kinds.vector import VectorKind
 from jukai.core.operators.kinds.weights import WeightsKind, weights
 from jukai.core.operators.registry import operators
@@ -54,6 +60,8 @@ GRAPH = [
 WRITTEN: list[tuple[AnyKind, Any, set[tuple[str, str]]]] = [
     (LengthKind(), "w * 2 mm", {("number", "w")}), (AngleKind(), 30, set()), (ShareKind(), "n %", {("number", "n")}),
     (VectorKind(), [1, "w", "x + n"], {("number", "w"), ("number", "x"), ("number", "n")}),
+    (MoveKind(), ["-w", 0, 1], {("number", "w")}), (TurnsKind(), [0, "x", 90], {("number", "x")}), (FactorsKind(), [1, 1, "n / 2"], {("number", "n")}),
+    (PerCopyKind(), "copy * w / copies", {("number", "w"), ("number", "copy"), ("number", "copies")}), (FittedKind(), "fit + w", {("number", "w"), ("number", "fit")}),
     (AxisKind(), "x", set()), (AxisKind(), {"point": [0, 0, "x"], "direction": [0, 0, 1]}, {("number", "x")}),
     (CurveKind(), "c1", {("curve", "c1")}), (CurvesKind(), ["c1", "c2"], {("curve", "c1"), ("curve", "c2")}),
     (PartKind(), "p1", {("part", "p1")}), (PartsKind(), ["p1", "p2"], {("part", "p1"), ("part", "p2")}), (StepKind(), "s1", {("step", "s1")}),
@@ -130,7 +138,7 @@ class Written(unittest.TestCase):
 class Described(unittest.TestCase):
     def test_every_kind_there_is_has_a_file_and_a_name(self) -> None:
         expected = {"length", "angle", "angles", "count", "factor", "share", "choice", "switch", "vector", "counts", "axis", "along", "curve", "curves", "graph",
-                  "weights", "part", "parts", "step", "file", "pick", "further", "finish", "seed"}  # fmt: skip
+                  "weights", "part", "parts", "step", "file", "pick", "further", "finish", "seed", "move", "turns", "factors", "per_copy", "fitted"}  # fmt: skip
         self.assertEqual(set(kinds()), expected)
 
     def test_defaults_are_written_as_their_schema_asks(self) -> None:
@@ -321,6 +329,33 @@ class Unused(unittest.TestCase):
             self.assertEqual(sizes[0], sizes[1])
             self.assertNotEqual(sizes[0], sizes[2])
             self.assertRaises(CoreError, built, {"operator": name, "seed": -1})
+
+    def test_a_number_for_each_copy_and_one_that_follows_what_is_found(self) -> None:
+        """``copy`` counts from 0 up to the count beside it; ``fit`` is what the operator finds, and the body follows both."""
+        seen: list[Any] = []
+
+        class Values(OperatorValues):
+            count: int = count_("How many.", default=3)
+            high: Any = per_copy("How high.", of="length", otherwise="1 mm")
+            wide: FittedLength | None = fitted("How wide.", otherwise="as it fits")
+
+        def apply(values: Values, context: Context) -> Result:
+            seen.append((values.high, None if values.wide is None else values.wide.at(4.0)))
+            return Result(box_mesh(np.ones(3), (1, 1, 1), context.step))
+
+        with operator_of(Values, apply) as name:
+            for written, found in (
+                ({}, (None, None)), ({"high": 2}, ((2.0, 2.0, 2.0), None)), ({"high": "copy * 2 mm + copies * 1 mm"}, ((3.0, 5.0, 7.0), None)),
+                ({"high": "w * copy", "count": 2}, ((0.0, 6.0), None)), ({"wide": "fit / 2 + w"}, (None, 8.0)), ({"wide": 5}, (None, 5.0)),
+            ):  # fmt: skip
+                built({"operator": name} | written, dimensions={"w": 6})
+                self.assertEqual(seen[-1], found)
+            for written, words in (({"high": "copy * 1 deg"}, "length is wanted"), ({"wide": "fits"}, "no named number"), ({"high": "1 / copy"}, "0")):  # fmt: skip
+                with self.assertRaises(CoreError) as caught:
+                    built({"operator": name} | written)
+                self.assertIn(words, caught.exception.sentence())
+            keys = [evaluate(bench_of({"operator": name, "wide": w}), "p1").key for w in ("fit", "fit + 1", "fit * 1")]
+            self.assertEqual((keys[0] == keys[1], keys[0] == keys[2]), (False, True))
 
     def test_relevant_values_are_required_only_then(self) -> None:
         class Values(OperatorValues):

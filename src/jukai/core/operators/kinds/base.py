@@ -85,6 +85,7 @@ class Scope(Protocol):
     mesh : the body that comes to the step; None for a step that begins one.
     written : the step's values as they are written, for kinds that look at one beside them.
     done : the values of the step that are worked out already, by their keys.
+    taken : the defaults of those before this one that are left out.
     named : picks of the part by their names.
     """
 
@@ -94,6 +95,8 @@ class Scope(Protocol):
     def written(self) -> Mapping[str, object]: ...  # noqa: D102
     @property
     def done(self) -> Mapping[str, Any]: ...  # noqa: D102
+    @property
+    def taken(self) -> Mapping[str, Any]: ...  # noqa: D102
     @property
     def named(self) -> Mapping[str, object]: ...  # noqa: D102
 

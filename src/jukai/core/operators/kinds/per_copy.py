@@ -32,7 +32,7 @@ class PerCopyKind(ValueKind[tuple[float, ...]]):
 
     def resolve(self, raw: object, scope: Scope, where: str) -> tuple[float, ...]:
         """Return a number for each copy; on the screen stands that of the last one."""
-        count = scope.done.get(self.beside, 1)
+        count = scope.done.get(self.beside, scope.taken.get(self.beside, 1))
         out = scope.each(raw, int(count), measures=self.of, where=where)
         scope.show(where, out[-1])
         return out
