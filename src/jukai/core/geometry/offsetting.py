@@ -18,6 +18,8 @@ __all__ = ["Meeting", "Offsets", "first_meeting", "offsets_of", "turned_about"]
 _ALIKE = 1e-10
 """Squares of sines up to which planes count as one."""
 _SHORT = 1e-9
+_MOST_WITHIN = 200_000
+"""Points within a border up to which they follow it."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -39,16 +41,18 @@ class Offsets:
     normals: Floats
 
 
-def offsets_of(foot: Foot, *, sinks: bool = False) -> Offsets:
+def offsets_of(foot: Foot, *, sinks: bool = False, moves_in: bool = True) -> Offsets:
     """Return how the columns of picked faces move.
 
     ``sinks`` where they are to move by distances below 0: faces without a neighbour were turned over for it (``Foot``).
+    ``moves_in`` where it counts how their border does.
 
     Notes
     -----
     A column rises to where the planes of its faces, moved by the distance, meet: by least squares, with the smallest shift
     along what is left free. On the border it moves in so that the border is as wide everywhere, as near to the planes of its
-    faces as that lets it.
+    faces as that lets it. Points along a straight side of the border stay evenly between its corners, and points within it
+    follow the border (each as the mean of those beside it does), so that the faces keep their proportions.
     """
     mesh, m = foot.mesh, len(foot.columns)
     corner = np.flatnonzero(foot.corner_column >= 0)
@@ -60,10 +64,14 @@ def offsets_of(foot: Foot, *, sinks: bool = False) -> Offsets:
         over[column[foot.alone[mesh.corner_faces[corner]]]] = -1.0
     if len(foot.walls) == len(corner) == m:
         rise, inward = _of_single_faces(foot, normals)
-        return Offsets(rise * over, inward, piece, centres, ways)
+        return Offsets(rise * over, _slid(foot, inward) if moves_in else inward, piece, centres, ways)
     order = np.argsort(column, kind="stable")
     rows, starts = normals[mesh.corner_faces[corner[order]]], np.searchsorted(column[order], np.arange(m))
-    return Offsets(_risen(rows, starts) * over, _moved_in(foot, normals, rows, starts), piece, centres, ways)
+    rise, inward = _risen(rows, starts), np.zeros((m, 3))
+    if moves_in:
+        inward = _slid(foot, _moved_in(foot, normals, rows, starts))
+        inward = _followed(foot, corner, column, inward, rise)
+    return Offsets(rise * over, inward, piece, centres, ways)
 
 
 def _risen(rows: Floats, starts: Array) -> Floats:
@@ -104,6 +112,66 @@ def _moved_in(foot: Foot, normals: Floats, rows: Floats, starts: Array) -> Float
     lean = np.add.reduceat(along_z * along_x, first) / np.where(heavy > _ALIKE, heavy, np.inf)
     x -= np.where(long > 1e-9, lean, 0.0)[:, None] * z
     out[at] = np.where((cosine > -1 + _ALIKE)[:, None], x, 0.0)
+    return out
+
+
+def _slid(foot: Foot, inward: Floats) -> Floats:
+    """Return how the border moves in with points along its straight sides moved along these, as the corners at their ends are."""
+    p, q = foot.walls[:, 0], foot.walls[:, 1]
+    m = len(foot.columns)
+    ahead, behind = np.full((2, m), -1, dtype=np.int64)
+    ahead[p], behind[q] = q, p
+    along = foot.places[q] - foot.places[p]
+    size = np.linalg.norm(along, axis=1)
+    way, long = np.zeros((m, 3)), np.zeros(m)
+    way[p] = along / np.maximum(size, 1e-300)[:, None]
+    long[p] = size
+    at = np.flatnonzero((ahead >= 0) & (behind >= 0))
+    straight = np.zeros(m, dtype=bool)
+    straight[at] = (way[at] * way[behind[at]]).sum(axis=1) > 1 - 1e-12
+    if not straight.any():
+        return inward
+    far, end = [], []
+    for step, length in ((behind, np.where(behind >= 0, long[behind], 0.0)), (ahead, long)):
+        there, gone = step.copy(), length.copy()
+        for _ in range(max(m, 2).bit_length()):
+            goes = (there >= 0) & straight[there]
+            gone = np.where(goes, gone + gone[there], gone)
+            there = np.where(goes, there[there], there)
+        far.append(gone)
+        end.append(there)
+    on = np.flatnonzero(straight & (end[0] >= 0) & (end[1] >= 0))
+    on = on[~straight[end[0][on]] & ~straight[end[1][on]]]  # a loop without corners has no ends
+    total = far[0][on] + far[1][on]
+    share = far[0][on] / np.maximum(total, 1e-300)
+    first, last = ((inward[e[on]] * way[on]).sum(axis=1) for e in end)
+    own = (inward[on] * way[on]).sum(axis=1)
+    out = inward.copy()
+    out[on] += ((1 - share) * first + share * last - own)[:, None] * way[on]
+    return out
+
+
+def _followed(foot: Foot, corner: Array, column: Array, inward: Floats, rise: Floats) -> Floats:
+    """Return how all columns move in: within the border each as the mean of those beside it, along the surface."""
+    border = foot.border
+    inner = np.flatnonzero(~border)
+    if not 0 < len(inner) <= _MOST_WITHIN:
+        return inward
+    from scipy.sparse import csr_matrix, diags
+    from scipy.sparse.linalg import splu
+
+    m = len(border)
+    ahead = foot.corner_column[foot.mesh.connectivity.following[corner]]
+    ones = np.ones(len(column))
+    graph = csr_matrix((ones, (column, ahead)), shape=(m, m))
+    graph = graph + graph.T
+    degree = np.asarray(graph.sum(axis=1)).ravel()
+    rows = (diags(degree) - graph).tocsr()[inner]
+    known = -rows[:, np.flatnonzero(border)] @ inward[border]
+    out = inward.copy()
+    out[inner] = splu(rows[:, inner].tocsc()).solve(known)
+    up = rise / np.maximum(np.linalg.norm(rise, axis=1), 1e-300)[:, None]
+    out[inner] -= (out[inner] * up[inner]).sum(axis=1)[:, None] * up[inner]
     return out
 
 

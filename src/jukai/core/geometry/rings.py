@@ -9,7 +9,7 @@ from functools import lru_cache
 import numpy as np
 
 from jukai.core.geometry.arrays import Array, Floats
-from jukai.core.geometry.filling import grid_patch
+from jukai.core.geometry.filling import grid_patch, plane_of
 
 __all__ = ["Ring", "disc", "ring_between", "spread"]
 
@@ -104,9 +104,10 @@ def ring_between(outer: Floats, inner: Floats, corners: Array) -> Ring:
     lone = set(corners.tolist()) if k - 2 * len(corners) == n else set()
     stops = [j for j in range(k) if j not in lone]  # outer points that a rung ends at
     gaps = list(zip(stops, [*stops[1:], stops[0] + k], strict=True))
+    turn = _turns(outer, inner)
     if len(gaps) - len(lone) <= n:  # an outer edge leads
-        long = np.array([np.linalg.norm(outer[b % k] - outer[a]) for a, b in gaps if b - a == 1])
-        counts = iter(spread(long, n).tolist())
+        seen = np.array([turn[b] - turn[a] for a, b in gaps if b - a == 1])
+        counts = iter(spread(seen, n).tolist())
         at = 0
         for a, b in gaps:
             if b - a == 2:
@@ -116,13 +117,31 @@ def ring_between(outer: Floats, inner: Floats, corners: Array) -> Ring:
             _facing(fours, threes, fresh, places, [a, b % k], [k + (at + i) % n for i in range(c + 1)], turned=False)
             at += c
     else:
-        long = np.linalg.norm(np.roll(inner, -1, axis=0) - inner, axis=1)
+        of = np.interp(turn[0] + 2 * np.pi * np.arange(n + 1) / n, turn, np.arange(k + 1))
         at = 0
-        for i, c in enumerate(spread(long, k).tolist()):
+        for i, c in enumerate(spread(np.diff(of), k).tolist()):
             run = [(at + j) % k for j in range(c + 1)]
             _facing(fours, threes, fresh, places, [k + i, k + (i + 1) % n], run, turned=True)
             at += c
     return Ring(_rows(fours, 4), _rows(threes, 3), np.array(fresh).reshape(-1, 3))
+
+
+def _turns(outer: Floats, inner: Floats) -> Floats:
+    """Return (k + 1,) how far round the middle of the inner loop the points of the outer one are; by length where that goes back."""
+    k = len(outer)
+    centre = inner.mean(axis=0)
+    normal = plane_of(inner)[1]
+    x = outer[0] - centre
+    x = x - (x @ normal) * normal
+    x /= max(float(np.linalg.norm(x)), 1e-300)
+    rel = np.concatenate([outer, outer[:1]]) - centre
+    turn = np.unwrap(np.arctan2(rel @ np.cross(normal, x), rel @ x))
+    if abs(turn[-1] - turn[0] - 2 * np.pi) < 1e-6 and (np.diff(turn) > 0).all():
+        return np.asarray(turn)
+    long = np.concatenate(
+        [[0.0], np.cumsum(np.linalg.norm(np.diff(np.concatenate([outer, outer[:1]]), axis=0), axis=1))]
+    )
+    return np.asarray(2 * np.pi * long / max(float(long[k]), 1e-300))
 
 
 def _rows(rows: Sequence[tuple[int, ...]], sides: int) -> Array:

@@ -126,8 +126,8 @@ class Extruded(unittest.TestCase):
 
     def test_it_stops_before_faces_run_through_themselves(self) -> None:
         cases: tuple[tuple[dict[str, Any], str, float], ...] = (
-            ({"distance": 2, "inset": 6}, "4 mm", 2.0),  # cells are 4 mm deep: the corner reaches the next point
-            ({"distance": 40, "draft": 45}, "4 mm", 4.0),
+            ({"distance": 2, "inset": 9}, "8 mm", 2.0),
+            ({"distance": 40, "draft": 45}, "8 mm", 8.0),
         )
         for values, where, height in cases:
             evaluation = built(BOX, extrude(**values))
@@ -168,6 +168,28 @@ class Inset(unittest.TestCase):
             left = (50 - 2 * d) * (10 - 2 * d)
             self.assertAlmostEqual(area(border), 500 - left, places=9)
             self.assertAlmostEqual(area(inner), left, places=9)
+
+    def test_what_lies_within_follows(self) -> None:
+        """A grid keeps its proportions: points along straight sides and those within go along, a round patch shrinks about its middle."""
+        mesh = made(
+            {"operator": "box", "size": [16, 16, 10], "counts": [4, 4, 1]},
+            {"operator": "inset", "pick": TOP, "distance": 6},
+        )
+        check_sound(self, mesh)
+        inner = mesh.group_faces("s2", "inner")
+        places = mesh.points[np.unique(mesh.corners[inner[mesh.corner_faces]])]
+        np.testing.assert_allclose(np.unique(np.round(places[:, :2], 9)), [-2, -1, 0, 1, 2])
+        disc = {"operator": "round_patch", "pick": TOP, "points": 24, "diameter": 10}
+        flat = made({"operator": "box", "size": [16, 16, 10]}, disc)
+        small = made(
+            {"operator": "box", "size": [16, 16, 10]},
+            disc,
+            {"operator": "inset", "pick": group("patch", "s2"), "distance": 4},
+        )
+        check_sound(self, small)
+        shrunk = 1 - 4 / (5 * math.cos(math.pi / 24))
+        before = area(faces_of(flat, flat.group_faces("s2", "patch")))
+        self.assertAlmostEqual(area(faces_of(small, small.group_faces("s3", "inner"))), before * shrunk**2, places=9)
 
     def test_texture_goes_on(self) -> None:
         """On a flat sheet a place has the texture coordinates that it had."""

@@ -149,7 +149,9 @@ def extrude(mesh: Mesh, values: Values, context: Context) -> Result:
     foot = each_alone(mesh, values.pick.mask, values.each, -1.0 if asked < 0 else 1.0)
     context.checkpoint(0.1)
     notes: list[Note] = []
-    goes = _ways(values, foot, offsets_of(foot, sinks=asked < 0), asked, mesh, notes)
+    goes = _ways(
+        values, foot, offsets_of(foot, sinks=asked < 0, moves_in=bool(values.inset or values.draft)), asked, mesh, notes
+    )
     context.afford(mesh.n_faces + goes.rows * len(foot.walls), field="rows")
     context.checkpoint(0.3)
     share = np.arange(1, goes.rows + 1) / goes.rows

@@ -6,7 +6,7 @@ import numpy as np
 from pydantic import model_validator
 
 from jukai.core.errors import ValueProblem
-from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.arrays import Bools, Floats
 from jukai.core.geometry.frames import Frame, sincos
 from jukai.core.geometry.measures import surface_centroid
 from jukai.core.geometry.mesh import Mesh
@@ -152,7 +152,7 @@ def repeat(mesh: Mesh, values: Values, context: Context) -> Result:
     out = repeated(mesh, motions, context.step)
     context.checkpoint(0.6)
     if values.join and k > 1:
-        out = _joined(mesh, out, notes)
+        out = _joined(mesh, out, k, notes)
     callouts = _callouts(mesh, values, motions, frame)
     axis = (frame.origin, frame.direction) if values.how == "round_axis" else None
     return Result(out, tuple(notes), callouts, used, axis=axis)
@@ -246,22 +246,41 @@ def _with_own(place: Floats, frame: Frame, middle: Floats, values: Values, sizes
     )
 
 
-def _joined(mesh: Mesh, out: Mesh, notes: list[Note]) -> Mesh:
+def _joined(mesh: Mesh, out: Mesh, copies: int, notes: list[Note]) -> Mesh:
     """Return the copies with points of theirs that stand at the same place made one, where there are any."""
     from jukai.core.geometry.welding import welded
 
+    near = _TOUCHING * mesh.size
+    meeting = _where_boxes_meet(out, copies, near)
+    if not meeting.any():
+        done, back = None, np.zeros(0, dtype=bool)
+    else:
+        done = welded(out, near, meeting)
+        back = done.back
     if mesh.closed:
         # closed bodies that touch would share faces: only where these lie back to back do they become one
-        back = welded(out, _TOUCHING * mesh.size).back
         if not back.any():
             return out
         touching = np.zeros(out.n_points, dtype=bool)
         touching[out.corners[back[out.corner_faces]]] = True
-        return welded(out, _TOUCHING * mesh.size, touching).mesh
-    done = welded(out, _TOUCHING * mesh.size)
-    if done.points == 0:
+        return welded(out, near, touching).mesh
+    if done is None or done.points == 0:
         notes.append(Note("info", "No points of neighbouring copies meet: each is a body by itself.", field="join"))
+        return out
     return done.mesh
+
+
+def _where_boxes_meet(out: Mesh, copies: int, near: float) -> Bools:
+    """Return (n,) which points of copies lie in the box of another copy, too."""
+    places = out.points.reshape(copies, -1, 3)
+    low, high = places.min(axis=1) - near, places.max(axis=1) + near
+    found = np.zeros((copies, places.shape[1]), dtype=bool)
+    for k in range(copies):
+        meets = ((low <= high[k]) & (high >= low[k])).all(axis=1)
+        meets[k] = False
+        for other in np.flatnonzero(meets).tolist():
+            found[k] |= ((places[k] >= low[other]) & (places[k] <= high[other])).all(axis=1)
+    return found.ravel()
 
 
 def _callouts(mesh: Mesh, values: Values, motions: Floats, frame: Frame) -> tuple[Callout, ...]:
