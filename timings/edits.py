@@ -26,7 +26,10 @@ _SIDE = 200
 
 
 def _made(operator: str, **values: Any) -> Mesh:
-    bench = {"name": "T", "parts": [{"id": "p1", "name": "P", "recipe": [{"id": "s1", "operator": operator, "values": values}]}]}
+    bench = {
+        "name": "T",
+        "parts": [{"id": "p1", "name": "P", "recipe": [{"id": "s1", "operator": operator, "values": values}]}],
+    }
     mesh = evaluate(Bench.model_validate(bench), "p1").mesh
     assert mesh is not None
     return mesh
@@ -52,11 +55,36 @@ def edits() -> None:
     some = {"rule": "every_nth", "of": "faces", "among": {"rule": "everything"}, "n": 2}
     n, f = box.n_points, box.n_faces
     for name, step, faces, points in (
-        ("extrude, one side of 40 000 faces", _step(box, "extrude", pick=top, distance=2), f + 4 * _SIDE, n + 4 * _SIDE),
-        ("extrude, 120 000 faces each by itself", _step(box, "extrude", pick=some, each="each", distance=0.01, inset=0.01), f + 2 * f, n + 2 * f),
-        ("inset, 240 000 faces each by itself", _step(box, "inset", pick={"rule": "everything"}, each="each", distance=0.01), 5 * f, n + 4 * f),
-        ("mirror, half of 240 000 faces", _step(box, "mirror", plane={"point": [10, 0, 0], "direction": [1, 0, 0]}), 2 * f, 2 * n),
-        ("repeat, 4 × 240 000 faces", _step(box, "repeat", count=4, axis={"point": [-40, 0, 0], "direction": [0, 0, 1]}), 4 * f, 4 * n),
+        (
+            "extrude, one side of 40 000 faces",
+            _step(box, "extrude", pick=top, distance=2),
+            f + 4 * _SIDE,
+            n + 4 * _SIDE,
+        ),
+        (
+            "extrude, 120 000 faces each by itself",
+            _step(box, "extrude", pick=some, each="each", distance=0.01, inset=0.01),
+            f + 2 * f,
+            n + 2 * f,
+        ),
+        (
+            "inset, 240 000 faces each by itself",
+            _step(box, "inset", pick={"rule": "everything"}, each="each", distance=0.01),
+            5 * f,
+            n + 4 * f,
+        ),
+        (
+            "mirror, half of 240 000 faces",
+            _step(box, "mirror", plane={"point": [10, 0, 0], "direction": [1, 0, 0]}),
+            2 * f,
+            2 * n,
+        ),
+        (
+            "repeat, 4 × 240 000 faces",
+            _step(box, "repeat", how="round_axis", count=4, axis={"point": [-40, 0, 0], "direction": [0, 0, 1]}),
+            4 * f,
+            4 * n,
+        ),
     ):
         measure(Row(name, lambda: _apart(box), step, floor(faces, points), {}, {"floor": 8}))
     _subdivision()

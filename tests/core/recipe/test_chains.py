@@ -132,8 +132,8 @@ class Chance:
 
     def repeat(self) -> dict[str, Any]:
         return {"operator": "repeat"} | self.one(
-            {"how": "line", "count": self.one(1, 2, 3)}, {"count": self.one(2, 3, 5), "axis": ASIDE, "rise": "copy * 2"},
-            {"how": "path", "path": "c2", "count": 3}, {"count": 4, "over": 200, "scale": "1 / (copy + 1)"},
+            {"how": "line", "count": self.one(1, 2, 3)}, {"how": "round_axis", "count": self.one(2, 3, 5), "axis": ASIDE, "rise": "copy * 2"},
+            {"how": "path", "path": "c2", "count": 3}, {"how": "round_axis", "count": 4, "over": 200, "scale": "1 / (copy + 1)"},
         )  # fmt: skip
 
     def tidy(self) -> dict[str, Any]:

@@ -116,7 +116,7 @@ class Repeated(unittest.TestCase):
         start = {"operator": "box", "size": [6, 8, 10], "counts": [2, 3, 2]}
         one = made(start)
         for k in (2, 3, 5, 7, 12):
-            mesh = made(start, {"operator": "repeat", "count": k, "axis": axis})
+            mesh = made(start, {"operator": "repeat", "how": "round_axis", "count": k, "axis": axis})
             self.assertAlmostEqual(signed_volume(mesh) / (k * signed_volume(one)), 1, delta=1e-12)
             check_sound(self, mesh)
             a = 2 * math.pi / k
@@ -134,7 +134,7 @@ class Repeated(unittest.TestCase):
 
         axis = {"point": [-20, 0, 0], "direction": [0, 0, 1]}
         for over, count, step in ((360, 8, 45.0), (90, 4, 30.0), (-180, 3, -90.0), (720, 4, 180.0)):
-            found = middles(count=count, axis=axis, over=over) - [-20, 0, 0]
+            found = middles(how="round_axis", count=count, axis=axis, over=over) - [-20, 0, 0]
             angles = np.degrees(np.unwrap(np.arctan2(found[:, 1], found[:, 0])))
             np.testing.assert_allclose(np.abs(np.diff(angles)), abs(step), atol=1e-9)
         found = middles(how="line", count=4, gap=3, direction="y")
@@ -163,7 +163,7 @@ class Repeated(unittest.TestCase):
         np.testing.assert_allclose(np.ptp(turned.points.reshape(4, 8, 3), axis=1), 2, atol=1e-12)
         for values, text in (({"scale": "1 - copy"}, "times as large"), ({"turn": "copi"}, "no named number"), ({"rise": "copy * 1 deg"}, "length is wanted")):  # fmt: skip
             with self.subTest(text), self.assertRaises(CoreError) as found:
-                built(base, {"operator": "repeat", "count": 3} | values)
+                built(base, {"operator": "repeat", "how": "round_axis", "count": 3} | values)
             self.assertIn(text, str(found.exception))
 
     def test_copies_that_touch_become_one(self) -> None:
@@ -174,7 +174,7 @@ class Repeated(unittest.TestCase):
         self.assertAlmostEqual(signed_volume(boxes), 4 * 3200, places=8)
         profile = [[10, 0], [14, 0], [14, 5], [10, 5]]
         sector = {"operator": "revolve", "profile": "c1", "angle": 60, "sides": 4, "ends": "open"}
-        ring = built(sector, {"operator": "repeat", "count": 6}, profile=profile, closed=True).mesh
+        ring = built(sector, {"operator": "repeat", "how": "round_axis", "count": 6}, profile=profile, closed=True).mesh
         assert ring is not None
         check_sound(self, ring)
         n = 24

@@ -114,7 +114,7 @@ class Values(OperatorValues):
     kind=Kind.CHANGE,
     values=Values,
     sentence="Extrude {pick} {along}[ by {distance}][: {path}], {each}",
-    quiet="Their walls rise {draft|inset}, in {rows} rows, turned by {turn}; {behind}; walls {finish}.",
+    quiet="Their walls lean in by {draft|inset}, in {rows} rows, turned by {turn}; {behind}; walls {finish}.",
     groups=("walls", "tops", "start_cap"),
     synonyms=("push", "pull", "pull out", "raise faces", "boss", "pocket", "draft"),
     example=Example(
@@ -169,7 +169,10 @@ def extrude(mesh: Mesh, values: Values, context: Context) -> Result:
         used["distance"] = asked
     if values.draft is None and values.inset is None:
         used["draft"] = 0.0
-    return Result(out, tuple(notes), _callouts(values, goes, foremost_wall(foot, stands)), used)
+    facts = {"inset": goes.inset}
+    if values.along == "normals" and goes.distance:
+        facts["draft"] = math.degrees(math.atan2(goes.inset, abs(goes.distance)))
+    return Result(out, tuple(notes), _callouts(values, goes, foremost_wall(foot, stands)), used, facts)
 
 
 @dataclass(slots=True)

@@ -43,9 +43,9 @@ class Values(OperatorValues):
 
     how: str = choice(
         "What the copies are set along.",
-        (("round_axis", "round an axis"), ("line", "along a line"), ("path", "along a path")),
+        (("line", "along a line"), ("round_axis", "round an axis"), ("path", "along a path")),
     )
-    count: int = count_("How many there are in all, the first one included.", default=6, ge=1, le=10_000)
+    count: int = count_("How many there are in all, the first one included.", default=4, ge=1, le=10_000)
     axis: AxisSpec = axis_("What they stand round.", default=AxisSpec("z"), relevant='how == "round_axis"')
     angle: float | None = angle_(
         "From each copy to the next.", instead_of="over", ge=-36_000, le=36_000, relevant='how == "round_axis"'
@@ -114,14 +114,22 @@ class Values(OperatorValues):
     id="repeat",
     kind=Kind.CHANGE,
     values=Values,
-    sentence="Repeat {count} times {how}[ {axis}, over {over|angle}][ {direction}, {gap|pitch} apart][ {path}, {lies}]",
+    sentence="Repeat {count} times {how}[ {direction}, {gap|pitch}][ {axis}, {over|angle}][ {path}, {lies}]",
     quiet="Each is turned by {turn}, scaled by {scale} and raised by {rise}. {join}",
     groups=("copies",),
     synonyms=("array", "pattern", "copies", "duplicate", "polar", "radial", "linear"),
     example=Example(
         (
             ("box", {"size": [6, 4, 10]}),
-            ("repeat", {"count": 9, "axis": {"point": [-14, 0, 0], "direction": [0, 0, 1]}, "rise": "copy * 1.5"}),
+            (
+                "repeat",
+                {
+                    "how": "round_axis",
+                    "count": 9,
+                    "axis": {"point": [-14, 0, 0], "direction": [0, 0, 1]},
+                    "rise": "copy * 1.5",
+                },
+            ),
         ),
     ),
 )
@@ -139,8 +147,9 @@ def repeat(mesh: Mesh, values: Values, context: Context) -> Result:
     context.afford(mesh.n_faces * values.count, field="count")
     notes: list[Note] = []
     k = values.count
+    facts: dict[str, float] = {}
     used: dict[str, object] = {"turn": 0.0, "scale": 1.0, "rise": 0.0}
-    place, frame = _places(mesh, values, k, notes, used)
+    place, frame = _places(mesh, values, k, notes, used, facts)
     sizes = np.ones(k) if values.scale is None else np.array(values.scale)
     if (sizes <= 0).any():
         bad = int(np.argmax(sizes <= 0))
@@ -155,10 +164,12 @@ def repeat(mesh: Mesh, values: Values, context: Context) -> Result:
         out = _joined(mesh, out, k, notes)
     callouts = _callouts(mesh, values, motions, frame)
     axis = (frame.origin, frame.direction) if values.how == "round_axis" else None
-    return Result(out, tuple(notes), callouts, used, axis=axis)
+    return Result(out, tuple(notes), callouts, used, facts, axis=axis)
 
 
-def _places(mesh: Mesh, values: Values, k: int, notes: list[Note], used: dict[str, object]) -> tuple[Floats, Frame]:
+def _places(
+    mesh: Mesh, values: Values, k: int, notes: list[Note], used: dict[str, object], facts: dict[str, float]
+) -> tuple[Floats, Frame]:
     """Return the motion (k, 3, 4) of each copy but for what it has of its own, and the frame it is turned and raised in."""
     share = np.arange(k)
     out = np.zeros((k, 3, 4))
@@ -174,6 +185,12 @@ def _places(mesh: Mesh, values: Values, k: int, notes: list[Note], used: dict[st
             degrees = over * share / max(k - 1, 1)
         if values.over is None and values.angle is None:
             used["over"] = 360.0
+        if k > 1:
+            step = float(degrees[1] - degrees[0])
+            facts |= {
+                "angle": step,
+                "over": over if values.angle is None else step * (k if abs(step * k) >= 360 else k - 1),
+            }
         sine, cosine = sincos(degrees)
         x, y, z = frame.axes
         flat, cross = np.outer(x, x) + np.outer(y, y), np.outer(y, x) - np.outer(x, y)
@@ -190,6 +207,7 @@ def _places(mesh: Mesh, values: Values, k: int, notes: list[Note], used: dict[st
         step = values.pitch if values.pitch is not None else long + gap
         if values.gap is None and values.pitch is None:
             used["gap"] = gap
+        facts |= {"pitch": step, "gap": step - long}
         if step == 0 and k > 1 and values.rise is None:
             notes.append(Note("warning", "All copies stand at the same place.", field="pitch"))
         out[:, :, 3] = np.outer(share * step, way.direction)
