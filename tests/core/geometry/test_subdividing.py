@@ -139,3 +139,23 @@ class Sharp(unittest.TestCase):
     def test_stops_before_it_is_too_much(self) -> None:
         mesh = limit_surface(cube(), none(cube()), most=100)
         self.assertEqual(mesh.n_faces, 96)
+
+
+class Poles(unittest.TestCase):
+    def test_the_report_lists_them_with_their_edges(self) -> None:
+        """Eight of three edges on a ball of six patches, two of all its sides on one with poles; none across sharp edges."""
+        for start, text in (
+            ({"operator": "quad_sphere", "counts": 5}, "8 poles on smooth surfaces: 8 of 3 edges."),
+            ({"operator": "sphere", "sides": 24, "rows": 12}, "2 poles on smooth surfaces: 2 of 8 or more edges."),
+            ({"operator": "box", "counts": [3, 3, 3]}, None),
+        ):
+            found = {f.kind: f for f in soundness(body(start)).findings}
+            if text is None:
+                self.assertNotIn("poles", found)
+            else:
+                self.assertEqual((found["poles"].text, found["poles"].level), (text, "info"))
+                self.assertEqual(len(found["poles"].places), found["poles"].count)
+
+
+if __name__ == "__main__":
+    unittest.main()

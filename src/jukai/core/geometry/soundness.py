@@ -24,7 +24,7 @@ _FLAT = 1e-6
 _BACK = 1e-10
 """Radians by which a surface may miss turning back on itself."""
 _POLE = 8
-"""Faces at a point from which smoothing shows it (common practice, no source)."""
+"""Edges at a point from which poles are counted together."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -336,7 +336,8 @@ def _spread(mesh: Mesh) -> tuple[Floats, Floats]:
 
 
 def _things_to_know(mesh: Mesh, find: Any) -> None:
-    con = mesh.connectivity
+    from jukai.core.geometry.elements import poles
+
     _, centres = _spread(mesh)
     many = np.flatnonzero(mesh.sides > 4)
     find(
@@ -345,8 +346,9 @@ def _things_to_know(mesh: Mesh, find: Any) -> None:
         f"{_number(len(many), 'face has', 'faces have')} more than four sides.",
         centres[many],
     )
-    valence = np.diff(con.point_offsets)
-    poles = np.flatnonzero(valence >= _POLE)
-    find("poles", "info", f"{_number(len(poles), 'pole')} where {_POLE} faces or more meet.", mesh.points[poles])
+    at, edges = poles(mesh)
+    count = np.bincount(np.minimum(edges, _POLE), minlength=_POLE + 1)
+    kinds = [f"{n} of {k}{' or more' if k == _POLE else ''} edges" for k, n in enumerate(count.tolist()) if n]
+    find("poles", "info", f"{_number(len(at), 'pole')} on smooth surfaces: {', '.join(kinds)}.", at)
     bent = np.flatnonzero(_bent(mesh))
     find("bent_faces", "info", f"{_number(len(bent), 'face is', 'faces are')} not flat.", centres[bent])
