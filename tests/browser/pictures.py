@@ -79,17 +79,6 @@ def main(t: Pictures) -> None:
     t.take("main")
 
 
-def change(t: Pictures) -> None:
-    part = t.first()
-    chip = t.find(f"chip-{part}/{t.steps()[0]}/values/sides")
-    Actions(t.driver).move_to_element(chip).click_and_hold().move_by_offset(-20, 0).move_by_offset(-20, 0).perform()
-    t.take("change")
-    Actions(t.driver).release().perform()
-    t.settled()
-    t.click("undo")
-    t.settled()
-
-
 def board(t: Pictures) -> None:
     part = t.first()
     t.open_menu(f"chip-{part}/{t.steps()[0]}/values/profile", "Draw Column profile")
@@ -222,6 +211,20 @@ def path(t: Pictures) -> None:
     t.click("close-board")
 
 
+def edits(t: Pictures) -> None:
+    ornament(t, "Workshop", "Gear case lid")
+    rows = t.driver.find_elements(By.CSS_SELECTOR, "[data-testid^='part-p']")
+    name = next(r for r in rows if r.text.startswith("Gear case lid")).get_attribute("data-testid")
+    part = name.removeprefix("part-")
+    t.after(lambda: t.click(f"eye-{part}"))
+    t.open_menu(f"part-more-{part}", "Show only")
+    t.driver.execute_script("document.querySelector(\"[data-testid='step-s2']\").click()")
+    t.rest(0.5)
+    t.look_at("Gear case lid", 120)
+    t.look(around=-28, above=38)
+    t.take("edits")
+
+
 def gem(t: Pictures) -> None:
     ornament(t, "Sky", "Zenith gem")
     for name in ("Zenith gem", "Gem setting"):
@@ -252,7 +255,7 @@ PICTURES: dict[str, Callable[[Pictures], None]] = {
     f.__name__: f
     for f in (
         main,
-        change,
+        edits,
         board,
         picks,
         section,

@@ -64,13 +64,17 @@ class Edits(BrowserTest):
         self.type_into("p1/s3/values/diameter", "fitt", end=Keys.ENTER)
         self.assertIn("no named number", self.wait(lambda: self.driver.find_element(By.CLASS_NAME, "chip-wrong")).text)
         self.keys(Keys.ESCAPE)
-        self.find("field-p1/s3/values/diameter").send_keys(Keys.ESCAPE) if self.all("field-p1/s3/values/diameter") else None
+        self.find("field-p1/s3/values/diameter").send_keys(Keys.ESCAPE) if self.all(
+            "field-p1/s3/values/diameter"
+        ) else None
         self.assertEqual(self.revision(), before)
         self.add("extrude", "s4")
         self.picks("s4", "the group patch of step s3", 23)
         self.after(lambda: self.type_into("p1/s4/values/distance", "3"))
         # the distance is pulled at its grip on the body
-        grip = self.wait(lambda: self.find("callout-p1/s4/values/distance").find_element(By.CSS_SELECTOR, ".grip, text"))
+        grip = self.wait(
+            lambda: self.find("callout-p1/s4/values/distance").find_element(By.CSS_SELECTOR, ".grip, text")
+        )
         self.after(lambda: self.drag(grip, (0, 10), (0, 10)))
         pulled = float(self.value("s4", "distance"))
         self.assertNotEqual(pulled, 3.0)

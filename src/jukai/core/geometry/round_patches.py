@@ -128,7 +128,7 @@ def round_patches(
             made = _moved_border(work, r, seat, asked, beside)
         if made is None:
             wide = with_faces_round(mesh, r, beside) if free else None
-            if wide is not None and not _all_smooth(wide, normals):
+            if wide is not None and not (_all_smooth(wide, normals) and _star_shaped(work, r, wide, seat)):
                 wide = None
             if wide is not None:
                 extra = np.setdiff1d(wide.faces, r.faces)
@@ -268,6 +268,13 @@ def _convex_enough(mesh: Mesh, points: Floats, faces: Array, normals: Floats) ->
 
     before, after = turns(mesh.points), turns(points)
     return bool((after[before > 0] > 0).all())
+
+
+def _star_shaped(work: _Work, r: Region, wide: Region, seat: Seat) -> bool:
+    """Return whether all of a border is seen from the middle of the patch."""
+    centre = circle_through(seat.flat(work.mesh.points[r.border]))[0]
+    turn = np.diff(_angles(seat.flat(work.places[np.append(wide.border, wide.border[0])]), centre))
+    return bool((turn > 0).all() and abs(float(turn.sum()) - 2 * np.pi) < 1e-6)
 
 
 def _all_smooth(r: Region, normals: Floats) -> bool:
