@@ -7,7 +7,7 @@ import numpy as np
 from jukai.core.geometry.arrays import Array, Floats
 from jukai.core.geometry.kernels import kernel
 
-__all__ = ["divide", "divide_corners"]
+__all__ = ["divide", "divide_corners", "divide_texture"]
 
 
 @kernel
@@ -81,8 +81,8 @@ def divide(
 @kernel
 def divide_corners(
     corners: Array, offsets: Array, edges: Array, corner_edge: Array, sharpness: Floats, n: int
-) -> tuple[Array, Array, Array, Floats, Array]:
-    """Return the finer faces' corners, their edges, the edge of each corner, the edges' sharpness, and the old corner before each.
+) -> tuple[Array, Array, Array, Floats]:
+    """Return the finer faces' corners, their edges, the edge of each corner, and the edges' sharpness.
 
     Each old edge makes two halves, that at its lower end first; each corner one edge that leads to the middle of its face.
     """
@@ -91,7 +91,6 @@ def divide_corners(
     side = np.empty(4 * c_all, np.int32)
     fine = np.empty((2 * e + c_all, 2), np.int32)
     soft = np.zeros(2 * e + c_all)
-    before = np.empty(c_all, np.int32)
     for j in range(e):
         fine[2 * j, 0], fine[2 * j, 1] = edges[j, 0], n + j
         fine[2 * j + 1, 0], fine[2 * j + 1, 1] = edges[j, 1], n + j
@@ -101,7 +100,6 @@ def divide_corners(
         a, b = offsets[i], offsets[i + 1]
         for c in range(a, b):
             last = c - 1 if c > a else b - 1
-            before[c] = last
             v, ahead, back = corners[c], corner_edge[c], corner_edge[last]
             q = 4 * c
             quads[q], quads[q + 1], quads[q + 2], quads[q + 3] = v, n + ahead, n + e + i, n + back
@@ -110,4 +108,25 @@ def divide_corners(
             side[q + 2] = 2 * e + last
             side[q + 3] = 2 * back + (0 if edges[back, 0] == v else 1)
             fine[2 * e + c, 0], fine[2 * e + c, 1] = n + ahead, n + e + i
-    return quads, fine, side, soft, before
+    return quads, fine, side, soft
+
+
+@kernel
+def divide_texture(uv: Floats, offsets: Array) -> Floats:
+    """Return the texture coordinates of the finer faces' corners: halfway along edges, and the middle of faces."""
+    out = np.empty((4 * len(uv), 2))
+    for i in range(len(offsets) - 1):
+        a, b = offsets[i], offsets[i + 1]
+        u, v = 0.0, 0.0
+        for c in range(a, b):
+            u += uv[c, 0]
+            v += uv[c, 1]
+        u, v = u / (b - a), v / (b - a)
+        for c in range(a, b):
+            last, ahead = (c - 1 if c > a else b - 1), (c + 1 if c + 1 < b else a)
+            q = 4 * c
+            out[q, 0], out[q, 1] = uv[c, 0], uv[c, 1]
+            out[q + 1, 0], out[q + 1, 1] = (uv[c, 0] + uv[ahead, 0]) / 2, (uv[c, 1] + uv[ahead, 1]) / 2
+            out[q + 2, 0], out[q + 2, 1] = u, v
+            out[q + 3, 0], out[q + 3, 1] = (uv[c, 0] + uv[last, 0]) / 2, (uv[c, 1] + uv[last, 1]) / 2
+    return out

@@ -19,8 +19,13 @@ ON = 1e-9
 
 def heights(mesh: Mesh, point: Floats, normal: Floats) -> Floats:
     """Return (n,) how far points lie ahead of a plane, mm; exactly 0 for those on it."""
-    d = (mesh.points - point) @ normal
-    near = ON * max(mesh.size, 1e-300) + 4 * np.finfo(float).eps * float(np.abs(mesh.points).max(initial=0.0))
+    axis = np.flatnonzero(normal)
+    if len(axis) == 1:
+        d = (mesh.points[:, axis[0]] - point[axis[0]]) * normal[axis[0]]
+    else:
+        d = (mesh.points - point) @ normal
+    far = max(float(np.abs(mesh.bounds).max()), float(np.abs(point).max()))
+    near = ON * max(mesh.size, 1e-300) + 4 * np.finfo(float).eps * far
     return np.asarray(np.where(np.abs(d) <= near, 0.0, d))
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from jukai.core.geometry._subdivision import divide, divide_corners
+from jukai.core.geometry._subdivision import divide, divide_corners, divide_texture
 from jukai.core.geometry.arrays import Array, Bools, Floats, Ints, sides_of
 from jukai.core.geometry.mesh import Mesh, Topology
 
@@ -69,15 +69,15 @@ def subdivided(
     marks = _Marks.of(mesh)
     for level in range(levels):
         small = len(corners) <= _SMALL
-        places, numbers = (k.plain if small else k for k in (divide, divide_corners))
+        places, numbers, texture = (k.plain if small else k for k in (divide, divide_corners, divide_texture))
         n = len(points)
         points = places(points, corners, offsets, edges, corner_edge, sharpness, corners_stay)
         data = {k: _even(t, corners, offsets, edges) for k, t in data.items()}
         if marks is not None:
             marks = marks.halved(edges, n)
-        quads, fine, side, soft, before = numbers(corners, offsets, edges, corner_edge, sharpness, n)
+        quads, fine, side, soft = numbers(corners, offsets, edges, corner_edge, sharpness, n)
         if uv is not None:
-            uv = _finer_texture(uv, offsets, before)
+            uv = texture(uv, offsets)
         faces = np.repeat(faces, sides_of(offsets))
         corners, edges, corner_edge, sharpness = quads, fine, side, soft
         offsets = np.arange(0, len(quads) + 1, 4, dtype=np.int32)
@@ -129,16 +129,6 @@ def _even(table: Floats, corners: Ints, offsets: Ints, edges: Ints) -> Floats:
     faces = np.add.reduceat(table[corners], offsets[:-1], axis=0)
     sides = sides_of(offsets).reshape(-1, *[1] * (table.ndim - 1))
     return np.concatenate([table, (table[edges[:, 0]] + table[edges[:, 1]]) / 2, faces / sides])
-
-
-def _finer_texture(uv: Floats, offsets: Ints, before: Ints) -> Floats:
-    sides = sides_of(offsets)
-    middle = np.repeat(np.add.reduceat(uv, offsets[:-1], axis=0) / sides[:, None], sides, axis=0)
-    half = (uv + uv[before]) / 2  # of the edge that comes to a corner
-    out = np.empty((len(uv), 4, 2))
-    out[:, 0], out[:, 2], out[:, 3] = uv, middle, half
-    out[before, 1] = half
-    return out.reshape(-1, 2)
 
 
 def _spread(rows: Array | None, faces: Array) -> Array | None:

@@ -156,7 +156,7 @@ def repeat(mesh: Mesh, values: Values, context: Context) -> Result:
         raise ValueProblem(
             f"Copy {bad} would be {sizes[bad]:.4g} times as large.", field="scale", hint="Above 0 for each: 0.9 ** copy, for example."
         )  # fmt: skip
-    motions = _with_own(place, frame, surface_centroid(mesh), values, sizes)
+    motions = _with_own(place, frame, mesh, values, sizes)
     context.checkpoint(0.2)
     out = repeated(mesh, motions, context.step)
     context.checkpoint(0.6)
@@ -247,11 +247,11 @@ def _along_path(values: Values, k: int, out: Floats) -> tuple[Floats, Frame]:
     return out, AxisSpec("z").frame()
 
 
-def _with_own(place: Floats, frame: Frame, middle: Floats, values: Values, sizes: Floats) -> Floats:
+def _with_own(place: Floats, frame: Frame, mesh: Mesh, values: Values, sizes: Floats) -> Floats:
     """Return motions in which each copy is first scaled and turned about its own middle and raised."""
     if values.scale is None and values.turn is None and values.rise is None:
         return place
-    k = len(place)
+    k, middle = len(place), surface_centroid(mesh)
     sine, cosine = sincos(np.zeros(k) if values.turn is None else np.array(values.turn))
     x, y, z = frame.axes
     flat, cross = np.outer(x, x) + np.outer(y, y), np.outer(y, x) - np.outer(x, y)
@@ -291,7 +291,10 @@ def _joined(mesh: Mesh, out: Mesh, copies: int, notes: list[Note]) -> Mesh:
 def _where_boxes_meet(out: Mesh, copies: int, near: float) -> Bools:
     """Return (n,) which points of copies lie in the box of another copy, too."""
     places = out.points.reshape(copies, -1, 3)
-    low, high = places.min(axis=1) - near, places.max(axis=1) + near
+    # reducing a column is many times faster than reducing rows of three
+    columns = [places[:, :, i] for i in range(3)]
+    low = np.stack([c.min(axis=1) for c in columns], axis=1) - near
+    high = np.stack([c.max(axis=1) for c in columns], axis=1) + near
     found = np.zeros((copies, places.shape[1]), dtype=bool)
     for k in range(copies):
         meets = ((low <= high[k]) & (high >= low[k])).all(axis=1)
