@@ -65,9 +65,7 @@ def with_image(mesh: Mesh, point: Floats, normal: Floats, *, joined: bool, step:
     if joined and mesh.n_faces and on.any():
         within = np.logical_and.reduceat(on[mesh.corners], mesh.offsets[:-1])
         if within.any() and not within.all():
-            used = np.zeros(mesh.n_points, dtype=bool)
-            used[mesh.corners[~within[mesh.corner_faces]]] = True
-            mesh, on = faces_of(mesh, ~within), on[used]
+            mesh, on = _in_plane(faces_of(mesh, ~within), point, normal)
     n = mesh.n_points
     fresh = np.ones(n, dtype=bool)
     if joined and on.any():
