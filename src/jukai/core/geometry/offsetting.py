@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from jukai.core.geometry._pulling import meeting, single_corners
 from jukai.core.geometry.arrays import Array, Floats, concatenated_ranges
 from jukai.core.geometry.components import components
 from jukai.core.geometry.frames import sincos
@@ -18,11 +19,13 @@ __all__ = ["Meeting", "Offsets", "first_meeting", "offsets_of", "turned_about"]
 _ALIKE = 1e-10
 """Squares of sines up to which planes count as one."""
 _SHORT = 1e-9
+_FEW = 1200
+"""Corners up to which plain Python answers sooner than loading the compiler."""
 _MOST_WITHIN = 200_000
 """Points within a border up to which they follow it."""
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(slots=True, eq=False)
 class Offsets:
     """How the columns of a foot move.
 
@@ -30,15 +33,18 @@ class Offsets:
     ----------
     rise : (m, 3) mm for each mm that the faces rise along their normals.
     inward : (m, 3) mm for each mm that their border moves in.
-    piece : (m,) the connected piece that a column is of.
-    centres, normals : (p, 3) the middle of each piece, and the way it looks.
     """
 
+    foot: Foot
     rise: Floats
     inward: Floats
-    piece: Array
-    centres: Floats
-    normals: Floats
+    _pieces: tuple[Array, Floats, Floats] | None = None
+
+    def pieces(self) -> tuple[Array, Floats, Floats]:
+        """Return (m,) the connected piece that a column is of, (p, 3) the middle of each, and the way it looks."""
+        if self._pieces is None:
+            self._pieces = _pieces(self.foot)
+        return self._pieces
 
 
 def offsets_of(foot: Foot, *, sinks: bool = False, moves_in: bool = True) -> Offsets:
@@ -58,20 +64,20 @@ def offsets_of(foot: Foot, *, sinks: bool = False, moves_in: bool = True) -> Off
     corner = np.flatnonzero(foot.corner_column >= 0)
     column = foot.corner_column[corner]
     normals = face_normals(mesh)
-    piece, centres, ways = _pieces(foot, corner, column)
-    over = np.ones((m, 1))
-    if sinks:
+    over = None
+    if sinks and foot.alone.any():
+        over = np.ones((m, 1))
         over[column[foot.alone[mesh.corner_faces[corner]]]] = -1.0
     if len(foot.walls) == len(corner) == m:
         rise, inward = _of_single_faces(foot, normals)
-        return Offsets(rise * over, _slid(foot, inward) if moves_in else inward, piece, centres, ways)
+        return Offsets(foot, rise if over is None else rise * over, inward)
     order = np.argsort(column, kind="stable")
     rows, starts = normals[mesh.corner_faces[corner[order]]], np.searchsorted(column[order], np.arange(m))
     rise, inward = _risen(rows, starts), np.zeros((m, 3))
     if moves_in:
         inward = _slid(foot, _moved_in(foot, normals, rows, starts))
         inward = _followed(foot, corner, column, inward, rise)
-    return Offsets(rise * over, inward, piece, centres, ways)
+    return Offsets(foot, rise if over is None else rise * over, inward)
 
 
 def _risen(rows: Floats, starts: Array) -> Floats:
@@ -184,18 +190,17 @@ def _inward(foot: Foot, normals: Floats) -> Floats:
 
 def _of_single_faces(foot: Foot, normals: Floats) -> tuple[Floats, Floats]:
     """The same in closed form, where every column is the corner of one face."""
-    rise = normals[foot.under]
-    here = _inward(foot, normals)
-    before = np.empty_like(here)
-    before[foot.walls[:, 1]] = here  # the wall that ends at each column
-    both, cosine = here + before, (here * before).sum(axis=1)
-    inward = both / np.maximum(1 + cosine, _ALIKE)[:, None]
-    return np.asarray(rise), np.asarray(np.where((cosine > -1 + _ALIKE)[:, None], inward, 0.0))
+    mesh, faces = foot.mesh, np.flatnonzero(foot.faces)
+    run = single_corners.choose(len(foot.columns), _FEW)
+    inward, straight = run(mesh.points, mesh.corners, mesh.offsets, faces, normals)
+    return np.asarray(normals[foot.under]), _slid(foot, inward) if straight else inward
 
 
-def _pieces(foot: Foot, corner: Array, column: Array) -> tuple[Array, Floats, Floats]:
+def _pieces(foot: Foot) -> tuple[Array, Floats, Floats]:
     """Return which piece each column is of, the middles of the pieces by area, and the ways they look."""
     mesh = foot.mesh
+    corner = np.flatnonzero(foot.corner_column >= 0)
+    column = foot.corner_column[corner]
     ahead = foot.corner_column[mesh.connectivity.following[corner]]
     piece = components(len(foot.columns), column, ahead)
     count = int(piece.max(initial=-1)) + 1
@@ -239,49 +244,20 @@ def first_meeting(foot: Foot, shift: Floats, places: Floats | None = None) -> Me
     An edge turns back, a corner turns over, or a hollow corner reaches an edge of its own face across it: these are what can
     happen first when the border of a polygon moves in (Aichholzer and Aurenhammer 1996: edge and split events).
     """
-    mesh = foot.mesh
-    corner = np.flatnonzero(foot.corner_column >= 0)
-    con = mesh.connectivity
-    ahead = con.following[corner]
-    here, there = foot.corner_column[corner], foot.corner_column[ahead]
-    p, d = foot.places if places is None else places, shift
-    along, change = p[there] - p[here], d[there] - d[here]
-    long = (along * along).sum(axis=1)
-    toward = (along * change).sum(axis=1)
-    share = np.where(toward < 0, long / np.maximum(-toward, 1e-300), np.inf)
-    spots = p[here]
-    n = face_normals(mesh)[mesh.corner_faces[corner]]
-    turn = _turning_over(corner, ahead, along, change, n, len(mesh.corners))
-    best = np.minimum(share, turn)
-    k = int(np.argmin(best)) if len(best) else -1
-    found = Meeting(float(best[k]), spots[k]) if k >= 0 and best[k] <= 1 else None
-    split = _splits(foot, corner, along, n, d, p)
-    if split is not None and (found is None or split.share < found.share):
-        found = split
+    mesh, faces = foot.mesh, np.flatnonzero(foot.faces)
+    corner = corners_of(mesh, faces)
+    column = foot.corner_column[corner].astype(np.int64)
+    start = np.concatenate([[0], np.cumsum(mesh.sides[faces])]).astype(np.int64)
+    p = foot.places if places is None else places
+    run = meeting.choose(len(corner), _FEW)
+    share, where, hollow = run(faces, column, start, p, shift, face_normals(mesh))
+    found = Meeting(float(share), p[where]) if share <= 1 else None
+    if hollow:
+        ahead = foot.corner_column[mesh.connectivity.following[corner]]
+        split = _splits(foot, corner, p[ahead] - p[column], face_normals(mesh)[mesh.corner_faces[corner]], shift, p)
+        if split is not None and (found is None or split.share < found.share):
+            found = split
     return found
-
-
-def _turning_over(corner: Array, ahead: Array, along: Floats, change: Floats, n: Floats, count: int) -> Floats:
-    """Return for each edge the share at which the corner at its end turns over (a root of a quadratic), else infinity."""
-    row = np.empty(count, dtype=np.int64)
-    row[corner] = np.arange(len(corner))
-    nxt = row[ahead]
-    u, du, v, dv = along, change, along[nxt], change[nxt]
-    a = (np.cross(du, dv) * n).sum(axis=1)
-    b = ((np.cross(u, dv) + np.cross(du, v)) * n).sum(axis=1)
-    c = (np.cross(u, v) * n).sum(axis=1)
-    size = np.linalg.norm(u, axis=1) * np.linalg.norm(v, axis=1)
-    sign = np.sign(c)
-    a, b, c = a * sign, b * sign, np.abs(c)
-    clear = c > 1e-6 * size  # straight corners have no side to turn over from
-    root = b * b - 4 * a * c
-    s = np.sqrt(np.maximum(root, 0.0))
-    q = np.where(b < 0, (-b + s) / 2, (-b - s) / 2)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        one, two = np.where(q != 0, c / q, np.inf), np.where(a != 0, q / a, np.inf)
-    roots = np.stack([one, two])
-    roots = np.where((roots > 0) & (root >= 0) & clear, roots, np.inf)
-    return np.asarray(roots.min(axis=0))
 
 
 def _splits(foot: Foot, corner: Array, along: Floats, n: Floats, shift: Floats, p: Floats) -> Meeting | None:
@@ -326,8 +302,8 @@ def _splits(foot: Foot, corner: Array, along: Floats, n: Floats, shift: Floats, 
 
 def turned_about(offsets: Offsets, places: Floats, degrees: Floats, columns: Array) -> Floats:
     """Return places (k, b, 3) of some columns, row k of them turned by ``degrees[k]`` about the normal of their piece."""
-    piece = offsets.piece[columns]
-    axis, centre = offsets.normals[piece], offsets.centres[piece]
+    of, centres, normals = offsets.pieces()
+    axis, centre = normals[of[columns]], centres[of[columns]]
     rel = places - centre
     sine, cosine = sincos(degrees)
     along = (rel * axis).sum(axis=2, keepdims=True) * axis

@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import TypedDict, Unpack
 
 import numpy as np
 
+from jukai.core.geometry._pulling import columns_of, middle_of, rounds
 from jukai.core.geometry.arrays import Array, Bools, Floats, Ints
-from jukai.core.geometry.components import components
 from jukai.core.geometry.connectivity import RIM
 from jukai.core.geometry.measures import vector_areas
 from jukai.core.geometry.mesh import Mesh
-from jukai.core.geometry.rebuilding import Block, rebuilt, reversed_faces, turned_over
+from jukai.core.geometry.rebuilding import Block, corners_of, rebuilt, reversed_faces, turned_over
 
 __all__ = ["Foot", "apply", "foot_of_each", "foot_of_faces", "foot_of_rim", "pull", "pull_to"]
 
+_FEW = 1200
+"""Corners up to which plain Python answers sooner than loading the compiler."""
 _STILL = 1e-9
 """Share of a body's size by which a point must move to count as moved."""
 
@@ -34,6 +36,7 @@ class Foot:
     beside : (w,) the face that each wall goes on from, -1 where none is.
     under : (w,) the picked face whose border it rises from, -1 of a rim.
     alone : (f,) moving faces none of whose border has a neighbour.
+    starts : (w,) the corner of the picked face at which each wall begins, that of the face beside of a rim.
     centre, normal : of what is picked, weighed by area (faces) or length (a rim); the normal is 0 where it faces all ways.
     """
 
@@ -45,20 +48,26 @@ class Foot:
     beside: Ints
     under: Ints
     alone: Bools
+    starts: Ints
     centre: Floats
     normal: Floats
+    _made: dict[str, Array] = field(default_factory=dict)
 
     @property
     def border(self) -> Bools:
         """(m,) columns on the border."""
-        out = np.zeros(len(self.columns), dtype=bool)
-        out[self.walls.ravel()] = True
-        return out
+        if "border" not in self._made:
+            out = np.zeros(len(self.columns), dtype=bool)
+            out[self.walls.ravel()] = True
+            self._made["border"] = out
+        return np.asarray(self._made["border"])
 
     @property
     def places(self) -> Floats:
         """(m, 3) where the columns begin."""
-        return np.asarray(self.mesh.points[self.columns])
+        if "places" not in self._made:
+            self._made["places"] = self.mesh.points[self.columns]
+        return np.asarray(self._made["places"])
 
     @property
     def joined(self) -> bool:
@@ -72,37 +81,34 @@ def foot_of_faces(mesh: Mesh, faces: Bools, way: Floats | None = None) -> Foot:
     ``way`` (f, 3) is where each of them sets out to: those without a neighbour that look the other way are turned over.
     """
     con = mesh.connectivity
-    mine = faces[mesh.corner_faces]
-    paired = (con.twins >= 0) & ~con.same_direction(mesh.corners)
-    within = mine & paired & faces[mesh.corner_faces[con.twins]]
-    border = mine & ~within
-    here = np.flatnonzero(within)
-    ahead, twin = con.following[here], con.twins[here]
-    # corners of one fan of picked faces are one column
-    label = components(len(mesh.corners), np.concatenate([here, ahead]), np.concatenate([con.following[twin], twin]))
-    corner_column = np.full(len(mesh.corners), -1, dtype=np.int32)
-    labels, number = np.unique(label[mine], return_inverse=True)
-    corner_column[mine] = number
-    columns = np.empty(len(labels), dtype=np.int32)
-    columns[number] = mesh.corners[mine]
-    pieces = components(
-        mesh.n_faces, mesh.corner_faces[here].astype(np.int64), mesh.corner_faces[twin].astype(np.int64)
+    which = np.flatnonzero(faces)
+    corner = corners_of(mesh, which)
+    run = columns_of.choose(len(corner), _FEW)
+    column, columns, rims, piece, _, place = run(
+        which, faces, mesh.offsets, mesh.corners, con.following, con.twins, mesh.corner_faces
     )
-    rims = np.flatnonzero(border)
-    held = np.zeros(mesh.n_faces, dtype=bool)
-    held[pieces[mesh.corner_faces[rims[con.twins[rims] != RIM]]]] = True
-    alone = faces & ~held[pieces]
+    corner_column = np.full(len(mesh.corners), -1, dtype=np.int32)
+    corner_column[corner] = column
+    held = np.zeros(len(which), dtype=bool)
+    held[piece[place[mesh.corner_faces[rims[con.twins[rims] != RIM]]]]] = True
+    alone = np.zeros(mesh.n_faces, dtype=bool)
+    alone[which] = ~held[piece]
     if way is not None and alone.any():
-        leads = np.bincount(
-            pieces[alone], weights=(vector_areas(mesh)[alone] * way[alone]).sum(axis=1), minlength=mesh.n_faces
-        )
-        back = alone & (leads[pieces] < 0)
+        free = np.flatnonzero(~held[piece])
+        weights = (vector_areas(mesh)[which[free]] * way[which[free]]).sum(axis=1)
+        leads = np.bincount(piece[free], weights=weights, minlength=len(which))
+        back = np.zeros(mesh.n_faces, dtype=bool)
+        back[which[free[leads[piece[free]] < 0]]] = True
         if back.any():
             return foot_of_faces(turned_over(mesh, back), faces)
     walls = np.stack([corner_column[rims], corner_column[con.following[rims]]], axis=1)
-    beside = np.where(paired[rims], mesh.corner_faces[con.twins[rims]], -1)
-    centre, normal = _middle(mesh, faces, mine)
-    return Foot(mesh, faces, columns, corner_column, walls, beside, mesh.corner_faces[rims], alone, centre, normal)
+    twin = con.twins[rims]
+    paired = (twin >= 0) & (mesh.corners[np.maximum(twin, 0)] != mesh.corners[rims])
+    beside = np.where(paired, mesh.corner_faces[twin], -1)
+    centre, normal = _middle(mesh, which)
+    return Foot(
+        mesh, faces, columns, corner_column, walls, beside, mesh.corner_faces[rims], alone, rims, centre, normal
+    )
 
 
 def foot_of_each(mesh: Mesh, faces: Bools, sign: float = 1.0) -> Foot:
@@ -111,7 +117,8 @@ def foot_of_each(mesh: Mesh, faces: Bools, sign: float = 1.0) -> Foot:
     Where ``sign`` is below 0 faces without a neighbour are turned over, as they set out the other way.
     """
     con = mesh.connectivity
-    mine = np.flatnonzero(faces[mesh.corner_faces])
+    which = np.flatnonzero(faces)
+    mine = corners_of(mesh, which)
     held = np.zeros(mesh.n_faces, dtype=bool)
     held[mesh.corner_faces[mine[con.twins[mine] >= 0]]] = True
     alone = faces & ~held
@@ -121,9 +128,19 @@ def foot_of_each(mesh: Mesh, faces: Bools, sign: float = 1.0) -> Foot:
     corner_column[mine] = np.arange(len(mine))
     walls = np.stack([corner_column[mine], corner_column[con.following[mine]]], axis=1)
     beside = np.where(con.twins[mine] >= 0, mesh.corner_faces[con.twins[mine]], -1)
-    centre, normal = _middle(mesh, faces, faces[mesh.corner_faces])
+    centre, normal = _middle(mesh, which)
     return Foot(
-        mesh, faces, mesh.corners[mine], corner_column, walls, beside, mesh.corner_faces[mine], alone, centre, normal
+        mesh,
+        faces,
+        mesh.corners[mine],
+        corner_column,
+        walls,
+        beside,
+        mesh.corner_faces[mine],
+        alone,
+        mine,
+        centre,
+        normal,
     )
 
 
@@ -158,6 +175,7 @@ def foot_of_rim(mesh: Mesh, edges: Bools) -> Foot:
         mesh.corner_faces[side],
         np.full(len(side), -1, np.int32),
         none,
+        side.astype(np.int32),
         centre,
         _unit(normal, total**2),
     )
@@ -288,6 +306,8 @@ class _Walls:
         rows, w = self.fours.shape[:2]
         uv = self._texture() if self.uv is None else self.uv
         wall = np.broadcast_to(np.arange(w), (rows, w))
+        if not self.flat.any():
+            return [(self.fours.reshape(-1, 4), uv.reshape(-1, 4, 2), wall.ravel())]
         out = []
         # a wall over a column that stays loses its last corner there; one over two of them is none
         for which, sides in (((False, False), (0, 1, 2, 3)), ((True, False), (0, 1, 2)), ((False, True), (0, 1, 3))):
@@ -321,44 +341,25 @@ class _Walls:
         return uv
 
 
-def _round(walls: Array, long: Floats) -> tuple[Array, Array]:
-    """Return how far round its loop or chain each wall begins, and how long that is (by doubling: each looks twice as far back)."""
-    w = len(walls)
-    at = np.full(int(walls.max(initial=-1)) + 1, -1, dtype=np.int64)
-    at[walls[:, 1]] = np.arange(w)
-    before = at[walls[:, 0]]  # the wall that leads to this one
-    # the least number round each loop is where it begins
-    least, back = np.arange(w), before.copy()
-    for _ in range(max(w, 2).bit_length()):
-        there = back >= 0
-        least = np.where(there, np.minimum(least, least[back]), least)
-        back = np.where(there, back[back], -1)
-    begins = (least == np.arange(w)) & (before >= 0)
-    back = np.where(begins, -1, before)
-    far = np.where(back >= 0, long[back], 0.0)
-    for _ in range(max(w, 2).bit_length()):
-        there = back >= 0
-        far = far + np.where(there, far[back], 0.0)
-        back = np.where(there, back[back], -1)
-    # a chain is known by where it begins, as a loop is
-    root = components(len(at), walls[:, 0].astype(np.int64), walls[:, 1].astype(np.int64))[walls[:, 0]]
-    total = np.bincount(root, weights=long, minlength=len(at))[root]
+def _round(walls: Array, long: Floats) -> tuple[Floats, Floats]:
+    """Return how far round its loop or chain each wall begins, and how long that is."""
+    run = rounds.choose(len(walls), _FEW)
+    far, total = run(walls, long, int(walls.max(initial=-1)) + 1)
     return far, total
 
 
-def _middle(mesh: Mesh, faces: Bools, mine: Bools) -> tuple[Floats, Floats]:
+def _middle(mesh: Mesh, faces: Array) -> tuple[Floats, Floats]:
     """Return the centre of area of picked faces (of bent ones, as they are seen along their normal), and that normal."""
-    areas = vector_areas(mesh)[faces]
-    normal = _unit(areas.sum(axis=0), max(float(np.linalg.norm(areas, axis=1).sum()), 1e-300))
-    corner = np.flatnonzero(mine)
-    first = mesh.points[mesh.corners[mesh.offsets[mesh.corner_faces[corner]]]]
-    here, ahead = mesh.points[mesh.corners[corner]], mesh.points[mesh.corners[mesh.connectivity.following[corner]]]
-    cross = np.cross(here - first, ahead - first)
-    weights = cross @ normal if normal.any() else np.linalg.norm(cross, axis=1)
-    spot = mesh.points[mesh.corners[corner[0]]] if len(corner) else np.zeros(3)  # far from zero digits are kept
-    total = float(weights.sum())
-    thirds = ((first - spot) + (here - spot) + (ahead - spot)) * weights[:, None]
-    return spot + (thirds.sum(axis=0) / (3 * total) if total > 0 else thirds.sum(axis=0)), normal
+    if not len(faces):
+        return np.zeros(3), np.zeros(3)
+    sides = mesh.sides[faces]
+    run = middle_of.choose(int(sides.sum()), _FEW)
+    areas = np.linalg.norm(vector_areas(mesh)[faces], axis=1)
+    way, _, _ = run(mesh.points, mesh.corners, mesh.offsets, faces, np.zeros(3))
+    normal = _unit(way / 2, max(float(areas.sum()), 1e-300))
+    _, third, heavy = run(mesh.points, mesh.corners, mesh.offsets, faces, normal)
+    spot = mesh.points[mesh.corners[mesh.offsets[faces[0]]]]  # far from zero digits are kept
+    return spot + (third / (3 * heavy) if heavy > 0 else third), normal
 
 
 def _unit(v: Floats, size: float) -> Floats:

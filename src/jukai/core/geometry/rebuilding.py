@@ -7,10 +7,16 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from jukai.core.geometry._pulling import gradients
 from jukai.core.geometry.arrays import Array, Bools, Floats
+from jukai.core.geometry.measures import face_normals
 from jukai.core.geometry.mesh import Lineage, Mesh, Topology
 
 __all__ = ["Block", "corners_of", "rebuilt", "reversed_faces", "turned_over", "uv_gradients"]
+
+
+_FEW = 1200
+"""Corners up to which plain Python answers sooner than loading the compiler."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -94,11 +100,12 @@ def rebuilt(
     Points that no face is left to use go; those that none used before stay. Marks of edges stay where an edge does, and go
     along where it moves.
     """
+    own = body.corners if corners is None else corners
+    every = keep is None or bool(keep.all())
     keep = np.ones(body.n_faces, dtype=bool) if keep is None else keep
-    own = body.corners.astype(np.int64) if corners is None else corners
-    kept = keep[body.corner_faces]
-    all_corners = np.concatenate([own[kept], *(b.corners for b in blocks)]).astype(np.int64)
-    sides = np.concatenate([body.sides[keep], *(b.sides for b in blocks)])
+    kept: Bools | slice = slice(None) if every else keep[body.corner_faces]
+    all_corners = np.concatenate([own[kept], *(b.corners for b in blocks)])
+    sides = np.concatenate([body.sides if every else body.sides[keep], *(b.sides for b in blocks)])
     offsets = np.concatenate([[0], np.cumsum(sides)]).astype(np.int32)
     points = body.points if places is None else places
     if added is not None and len(added):
@@ -108,8 +115,6 @@ def rebuilt(
     used[: body.n_points] |= ~body.used_points
     whole = bool(used.all())
     number = np.arange(len(points)) if whole else np.where(used, np.cumsum(used) - 1, -1)
-    origin = np.arange(len(points))
-    origin[body.n_points :] = 0 if source is None else source
     lineage, rows = _lineage(body, step, keep, renamed, blocks)
     names, finishes = _finishes(body, keep, blocks)
     soft = None
@@ -132,28 +137,35 @@ def rebuilt(
         uv=texture,
         edge_pairs=None,
         edge_data={},
-        point_data={name: table[origin[used]] for name, table in body.point_data.items()},
+        point_data=_weights(body, len(points), source, used),
         _cache={},
         _topology=Topology(),
     )
-    return out if body.edge_pairs is None else _with_marks(out, body, kept, own, number)
+    return out if body.edge_pairs is None else _with_marks(out, body, keep[body.corner_faces], own, number)
+
+
+def _weights(body: Mesh, count: int, source: Array | None, used: Bools) -> dict[str, Array]:
+    if not body.point_data:
+        return {}
+    origin = np.arange(count)
+    origin[body.n_points :] = 0 if source is None else source
+    return {name: table[origin[used]] for name, table in body.point_data.items()}
 
 
 def _lineage(
     body: Mesh, step: str, keep: Bools, renamed: Sequence[tuple[str, Bools]], blocks: Sequence[Block]
 ) -> tuple[Lineage, Array]:
     """Return the history: faces that stay come from themselves, new ones from their parents."""
-    rows = np.append(
-        body.face_lineage.astype(np.int64) if body.face_lineage is not None else np.full(body.n_faces, -1, np.int64), -1
-    )
+    rows = np.append(body.face_lineage if body.face_lineage is not None else np.full(body.n_faces, -1, np.int32), -1)
     table: list[tuple[str, str, int]] = []
     base = len(body.lineage.rows)
 
     def added(group: str, parents: Array) -> Array:
-        each, which = np.unique(parents, return_inverse=True)
-        first = base + len(table)
+        each = np.flatnonzero(np.bincount(parents + 1)) - 1  # they are few numbers from -1 on
+        number = np.zeros(len(body.lineage.rows) + 1, dtype=np.int64)
+        number[each] = base + len(table) + np.arange(len(each))
         table.extend((step, group, int(p)) for p in each)
-        return np.asarray(first + which)
+        return np.asarray(number[parents])
 
     after = rows.copy()
     for group, faces in renamed:
@@ -206,19 +218,9 @@ def _with_marks(out: Mesh, body: Mesh, kept: Bools, own: Array, number: Array) -
 def uv_gradients(mesh: Mesh, faces: Array) -> Floats:
     """Return (n, 2, 3) how the texture coordinates of faces change with the place on them, by least squares over their corners."""
     assert mesh.uv is not None  # noqa: S101 - asked for where there are some
-    corner = corners_of(mesh, faces)
-    sides = mesh.sides[faces].astype(np.int64)
-    row = np.repeat(np.arange(len(faces)), sides)
-    starts = np.cumsum(sides) - sides
-
-    def about_middle(values: Floats) -> Floats:
-        middle = np.add.reduceat(values, starts, axis=0) / sides[:, None]
-        return np.asarray(values - middle[row])
-
-    p, t = about_middle(mesh.points[mesh.corners[corner]]), about_middle(mesh.uv[corner])
-    square = np.add.reduceat(p[:, :, None] * p[:, None, :], starts, axis=0)
-    cross = np.add.reduceat(t[:, :, None] * p[:, None, :], starts, axis=0)
-    return np.asarray(cross @ np.linalg.pinv(square, rcond=1e-9, hermitian=True))
+    run = gradients.choose(int(mesh.sides[faces].sum()), _FEW)
+    out: Floats = run(mesh.points, mesh.corners, mesh.offsets, mesh.uv, np.asarray(faces, np.int64), face_normals(mesh))
+    return out
 
 
 def turned_over(mesh: Mesh, faces: Bools) -> Mesh:

@@ -185,7 +185,7 @@ def foremost_wall(foot: Foot, stands: Floats) -> Foremost:
     """Return the wall that looks at who looks at a part as it is shown first; ``stands`` (m, 3) is where columns end."""
     from jukai.core.geometry.measures import face_normals
 
-    middles = stands[foot.walls].mean(axis=1)
+    middles = (stands[foot.walls[:, 0]] + stands[foot.walls[:, 1]]) / 2
     sought = np.round((middles - foot.centre) @ [0.35, -0.8, 0.5], 9)
     wall = int(np.argmax(sought))
     p, q = foot.walls[wall]

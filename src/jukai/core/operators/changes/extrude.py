@@ -53,6 +53,8 @@ __all__ = ["Values", "extrude"]
 _PART_OF_SIZE = 0.1
 """Share of the body's size by which faces rise where nothing is said."""
 _MOST_DRAFT = 89.0
+_MANY = 20_000
+"""Points beyond which it is not looked for what a turn would be about, where there is none."""
 
 
 class Values(OperatorValues):
@@ -235,7 +237,8 @@ def _ways(values: Values, foot: Foot, offsets: Offsets, distance: float, mesh: M
 def _rows_of_turn(values: Values, foot: Foot, offsets: Offsets, mesh: Mesh) -> int:
     if not values.turn:
         return 1
-    reach = float(np.linalg.norm(foot.places - offsets.centres[offsets.piece], axis=1).max())
+    piece, centres, _ = offsets.pieces()
+    reach = float(np.linalg.norm(foot.places - centres[piece], axis=1).max())
     return chord_sides(reach, max(mesh.size, 2 * reach), values.turn)
 
 
@@ -276,11 +279,12 @@ def least_frame(direction: Floats) -> Floats:
 
 def _carried(at: Floats, offsets: Offsets, columns: Array, motions: Floats) -> Floats:
     """Return places (k, b, 3) carried along a path that leaves each piece squarely: motions (k, 3, 4) are those along Z."""
-    frames = np.stack([least_frame(n).T if n.any() else np.eye(3) for n in offsets.normals])
-    of = offsets.piece[columns]
-    local = np.einsum("bji,kbj->kbi", frames[of], at - offsets.centres[of])
+    piece, centres, normals = offsets.pieces()
+    frames = np.stack([least_frame(n).T if n.any() else np.eye(3) for n in normals])
+    of = piece[columns]
+    local = np.einsum("bji,kbj->kbi", frames[of], at - centres[of])
     local = np.einsum("kij,kbj->kbi", motions[:, :, :3], local) + motions[:, None, :, 3]
-    return np.asarray(np.einsum("bij,kbj->kbi", frames[of], local) + offsets.centres[of])
+    return np.asarray(np.einsum("bij,kbj->kbi", frames[of], local) + centres[of])
 
 
 def _touching(goes: _Ways) -> list[Note]:
@@ -332,9 +336,11 @@ def _callouts(values: Values, goes: _Ways, wall: Foremost) -> tuple[Callout, ...
         )  # fmt: skip
     middle = three((wall.foot + wall.head) / 2) if values.along == "normals" and not values.turn else high
     out.append(Callout("values/rows", CalloutForm.COUNT, middle, middle, three(up), 0.5))
-    axis = offsets.normals[offsets.piece[wall.column]]
+    if not values.turn and len(offsets.rise) > _MANY:
+        return tuple(out)
+    piece, centres, normals = offsets.pieces()
+    axis, centre = normals[piece[wall.column]], centres[piece[wall.column]]
     if axis.any():
-        centre = offsets.centres[offsets.piece[wall.column]]
         middle_up = centre + axis * ((wall.end - centre) @ axis)
         out.append(Callout("values/turn", CalloutForm.ANGLE, three(middle_up), three(wall.end), three(axis)))
     return tuple(out)

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from jukai.core.geometry.arrays import Array, Floats
+from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 from jukai.core.operators.base import (
@@ -109,30 +109,20 @@ def inset(mesh: Mesh, values: Values, context: Context) -> Result:
 
 def _texture(foot: Foot, shift: Floats) -> tuple[Floats, Floats]:
     """Return texture coordinates of all corners and of the border: those that the faces had there."""
-    from jukai.core.geometry.rebuilding import uv_gradients
+    from jukai.core.geometry.rebuilding import corners_of, uv_gradients
 
     mesh = foot.mesh
     assert mesh.uv is not None  # noqa: S101 - asked for by the caller
     faces = np.flatnonzero(foot.faces)
-    row = np.empty(mesh.n_faces, dtype=np.int64)
-    row[faces] = np.arange(len(faces))
-    corner = np.flatnonzero(foot.corner_column >= 0)
-    gradient = uv_gradients(mesh, faces)[row[mesh.corner_faces[corner]]]
+    corner = corners_of(mesh, faces)
+    gradient = np.repeat(uv_gradients(mesh, faces), mesh.sides[faces], axis=0)
     uv = mesh.uv.copy()
-    uv[corner] += (gradient @ shift[foot.corner_column[corner]][:, :, None])[:, :, 0]
-    first = _corner_of_walls(foot, corner)
+    uv[corner] += np.einsum("nij,nj->ni", gradient, shift[foot.corner_column[corner]])
+    first = foot.starts
     second = mesh.connectivity.following[first]
-    return uv, np.stack([mesh.uv[first], mesh.uv[second], uv[second], uv[first]], axis=1)[None]
-
-
-def _corner_of_walls(foot: Foot, corner: Array) -> Array:
-    """Return the corner of the picked face at which each wall begins."""
-    mesh = foot.mesh
-    ahead = foot.corner_column[mesh.connectivity.following[corner]]
-    key = foot.corner_column[corner].astype(np.int64) * len(foot.columns) + ahead
-    order = np.argsort(key)
-    sought = foot.walls[:, 0].astype(np.int64) * len(foot.columns) + foot.walls[:, 1]
-    return np.asarray(corner[order[np.searchsorted(key[order], sought)]])
+    walls = np.empty((len(first), 4, 2))
+    walls[:, 0], walls[:, 1], walls[:, 2], walls[:, 3] = mesh.uv[first], mesh.uv[second], uv[second], uv[first]
+    return uv, walls[None]
 
 
 def _callouts(
