@@ -13,6 +13,7 @@ from jukai.core.errors import CoreError
 from jukai.core.geometry.soundness import soundness
 from jukai.core.recipe.bench import Bench
 from jukai.core.recipe.evaluate import evaluate
+from tests.common import ROOT
 
 STARTS: tuple[dict[str, Any], ...] = (
     {"operator": "box", "size": [20, 16, 10]},
@@ -171,6 +172,24 @@ class Chains(unittest.TestCase):
                 sound += self.chain(seed)
         self.assertGreater(sound, 200)  # steps that were worked out and left a sound body
 
+    def test_meshes_that_are_no_bodies(self) -> None:
+        """One edit by chance on each of the reference's meshes, the nasty ones too: a finite body or a named error."""
+        worked = 0
+        for path in sorted((ROOT / "tests" / "reference" / "meshes").glob("*.obj")):
+            for seed in range(5):
+                with self.subTest(path.name, seed=seed):
+                    step = Chance(7 * seed + len(path.name)).step()
+                    found = self.evaluated(
+                        [{"operator": "imported", "file": path.name}, step],
+                        STARTS[0],
+                        [0, 0, 0],
+                        {path.name: path.read_bytes()},
+                    )
+                    if found is not None and found.mesh is not None:
+                        worked += 1
+                        self.assertTrue(np.isfinite(found.mesh.points).all())
+        self.assertGreater(worked, 150)
+
     def chain(self, seed: int) -> int:
         chance = Chance(seed)
         steps = [chance.one(*STARTS), *(chance.step() for _ in range(chance.of.randint(1, 4)))]
@@ -198,7 +217,7 @@ class Chains(unittest.TestCase):
         return len(steps) - 1
 
     @staticmethod
-    def evaluated(steps: list[Any], other: Any, place: list[float]) -> Any:
+    def evaluated(steps: list[Any], other: Any, place: list[float], files: dict[str, bytes] | None = None) -> Any:
         def recipe(rows: list[Any]) -> list[Any]:
             return [
                 {"id": f"s{i}", "operator": s["operator"], "values": {k: v for k, v in s.items() if k != "operator"}}
@@ -211,7 +230,7 @@ class Chains(unittest.TestCase):
             "parts": [{"id": "p1", "name": "A", "recipe": recipe(steps)}, {"id": "p2", "name": "B", "placement": {"move": place}, "recipe": recipe([other])}],
         }  # fmt: skip
         try:
-            out = evaluate(Bench.model_validate(document), "p1")
+            out = evaluate(Bench.model_validate(document), "p1", files=files)
         except CoreError:
             return None
         return None if out.error is not None else out

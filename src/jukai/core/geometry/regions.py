@@ -108,13 +108,12 @@ def _one_loop(mesh: Mesh, sides: Array) -> Array:
         raise ValueProblem(
             "All faces of a closed body are picked: there is no border.", field="pick", hint="Pick some of them."
         )
-    here = int(start[np.argmin(sides)])
-    loop = [here]
-    while (here := ahead[here]) != loop[0] and len(loop) <= len(sides):
+    loop = [int(start[np.argmin(sides)])]
+    while (here := ahead.get(loop[-1], loop[0])) != loop[0] and len(loop) <= len(sides):
         loop.append(here)
     if len(loop) != len(sides) or len(ahead) != len(sides):
         raise ValueProblem(
-            "Picked faces are no disc: they have a hole, or touch themselves in a point.", field="pick",
+            "Picked faces are no disc: they have a hole, touch themselves in a point, or look opposite ways.", field="pick",
             hint="Pick the faces within it too, or fewer.", places=[_three(mesh.points[loop[0]])],
         )  # fmt: skip
     return np.array(loop, dtype=np.int64)
