@@ -7,7 +7,7 @@ import numpy as np
 from jukai.core.geometry.arrays import Array, Bools, Floats
 from jukai.core.geometry.kernels import kernel
 
-__all__ = ["columns_of", "gradients", "meeting", "middle_of", "rounds", "single_corners"]
+__all__ = ["columns_of", "first_rows", "gradients", "meeting", "middle_of", "rounds", "single_corners"]
 
 
 @kernel
@@ -308,3 +308,21 @@ def rounds(walls: Array, long: Floats, count: int) -> tuple[Floats, Floats]:
                 if j < 0 or total[j] != 0:
                     break
     return far, total
+
+
+@kernel
+def first_rows(column: Array, faces: Array, normals: Floats, count: int) -> tuple[Floats, Bools]:
+    """Return the normal of the first face of each column, and whether it has one that looks another way."""
+    out = np.zeros((count, 3))
+    seen = np.zeros(count, np.bool_)
+    bent = np.zeros(count, np.bool_)
+    for i in range(len(column)):
+        c, f = column[i], faces[i]
+        if not seen[c]:
+            seen[c] = True
+            out[c, 0], out[c, 1], out[c, 2] = normals[f, 0], normals[f, 1], normals[f, 2]
+        elif not bent[c]:
+            for k in range(3):
+                if abs(normals[f, k] - out[c, k]) > 1e-12:
+                    bent[c] = True
+    return out, bent

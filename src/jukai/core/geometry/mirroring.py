@@ -63,7 +63,7 @@ def with_image(mesh: Mesh, point: Floats, normal: Floats, *, joined: bool, step:
     """
     mesh, on = _in_plane(mesh, point, normal)
     if joined and mesh.n_faces and on.any():
-        within = np.logical_and.reduceat(on[mesh.corners], mesh.offsets[:-1])
+        within = _all_on(mesh, on)
         if within.any() and not within.all():
             mesh, on = _in_plane(faces_of(mesh, ~within), point, normal)
     n = mesh.n_points
@@ -97,13 +97,13 @@ def with_image(mesh: Mesh, point: Floats, normal: Floats, *, joined: bool, step:
     out = replace(
         mesh,
         points=np.concatenate([mesh.points, image]),
-        corners=np.concatenate([mesh.corners, number[_ordered(mesh.corners, order)]]),
+        corners=_with_reversed(mesh.corners, order, number),
         offsets=np.concatenate([mesh.offsets, mesh.offsets[1:] + np.int32(len(mesh.corners))]),
         lineage=lineage,
         face_lineage=rows,
         face_finish=both(mesh.face_finish),
         face_soft=both(mesh.face_soft),
-        uv=None if mesh.uv is None else np.concatenate([mesh.uv, _ordered(mesh.uv, order)]),
+        uv=None if mesh.uv is None else _with_reversed(mesh.uv, order, None),
         edge_pairs=pairs,
         edge_data=edge_data,
         point_data={name: np.concatenate([t, t[fresh]]) for name, t in mesh.point_data.items()},
@@ -111,6 +111,15 @@ def with_image(mesh: Mesh, point: Floats, normal: Floats, *, joined: bool, step:
         _topology=Topology(),
     )
     return out, n - int(fresh.sum())
+
+
+def _all_on(mesh: Mesh, on: Bools) -> Bools:
+    """Return which faces have all their points among some."""
+    few = np.zeros(mesh.n_faces, dtype=bool)
+    near = mesh.corner_faces[np.flatnonzero(on[mesh.corners])]
+    count = np.bincount(near, minlength=mesh.n_faces) if len(near) else np.zeros(mesh.n_faces, np.int64)
+    few[:] = count == mesh.sides
+    return few
 
 
 def _reversed_order(mesh: Mesh) -> Array | int:
@@ -127,6 +136,21 @@ def _ordered(table: Array, order: Array | int) -> Array:
         rows = table.reshape(-1, order, *table.shape[1:])
         return np.asarray(rows[:, [0, *range(order - 1, 0, -1)]]).reshape(table.shape)
     return table[order]
+
+
+def _with_reversed(table: Array, order: Array | int, number: Array | None) -> Array:
+    """Return a table of corners and behind it the same in another order, as other numbers where these are given."""
+    c = len(table)
+    out = np.empty((2 * c, *table.shape[1:]), table.dtype)
+    out[:c] = table
+    if isinstance(order, int):
+        rows, into = table.reshape(-1, order, *table.shape[1:]), out[c:].reshape(-1, order, *table.shape[1:])
+        for k in range(order):
+            row = rows[:, -k % order]
+            into[:, k] = row if number is None else number[row]
+    else:
+        out[c:] = table[order] if number is None else number[table[order]]
+    return out
 
 
 def _image_of(points: Floats, on: Bools, point: Floats, normal: Floats) -> Floats:

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jukai.core.geometry._pulling import meeting, single_corners
-from jukai.core.geometry.arrays import Array, Floats, concatenated_ranges
+from jukai.core.geometry._pulling import first_rows, meeting, single_corners
+from jukai.core.geometry.arrays import Array, Bools, Floats, concatenated_ranges
 from jukai.core.geometry.components import components
 from jukai.core.geometry.frames import sincos
 from jukai.core.geometry.measures import face_normals
@@ -71,29 +71,30 @@ def offsets_of(foot: Foot, *, sinks: bool = False, moves_in: bool = True) -> Off
     if len(foot.walls) == len(corner) == m:
         rise, inward = _of_single_faces(foot, normals)
         return Offsets(foot, rise if over is None else rise * over, inward)
-    order = np.argsort(column, kind="stable")
-    rows, starts = normals[mesh.corner_faces[corner[order]]], np.searchsorted(column[order], np.arange(m))
-    rise, inward = _risen(rows, starts), np.zeros((m, 3))
+    of_corner = mesh.corner_faces[corner]
+    run = first_rows.choose(len(corner), _FEW)
+    rise, bent = run(column, of_corner, normals, m)
+    if bent.any():
+        rise[bent] = _meet(column, of_corner, normals, bent)
+    inward = np.zeros((m, 3))
     if moves_in:
+        order = np.argsort(column, kind="stable")
+        rows, starts = normals[of_corner[order]], np.searchsorted(column[order], np.arange(m))
         inward = _slid(foot, _moved_in(foot, normals, rows, starts))
         inward = _followed(foot, corner, column, inward, rise)
     return Offsets(foot, rise if over is None else rise * over, inward)
 
 
-def _risen(rows: Floats, starts: Array) -> Floats:
-    """Return where planes meet that have moved by 1: ``rows`` are their normals, column by column from ``starts`` on."""
-    out = rows[starts].copy()
-    count = np.diff(np.append(starts, len(rows)))
-    apart = np.abs(rows - np.repeat(out, count, axis=0)).max(axis=1)
-    bent = np.flatnonzero(np.maximum.reduceat(apart, starts) > 1e-12)
-    if len(bent):
-        row = concatenated_ranges(starts[bent], count[bent])
-        first = np.cumsum(count[bent]) - count[bent]
-        some = rows[row]
-        square = np.add.reduceat(some[:, :, None] * some[:, None, :], first, axis=0) / count[bent][:, None, None]
-        told = np.add.reduceat(some, first, axis=0) / count[bent][:, None]
-        out[bent] = (np.linalg.pinv(square, rcond=_ALIKE, hermitian=True) @ told[:, :, None])[:, :, 0]
-    return out
+def _meet(column: Array, of_corner: Array, normals: Floats, bent: Bools) -> Floats:
+    """Return where planes meet that have moved by 1, at columns whose faces look different ways."""
+    mine = np.flatnonzero(bent[column])
+    mine = mine[np.argsort(column[mine], kind="stable")]
+    rows, of = normals[of_corner[mine]], column[mine]
+    first = np.flatnonzero(np.concatenate([[True], np.diff(of) > 0]))
+    count = np.diff(np.append(first, len(of)))
+    square = np.add.reduceat(rows[:, :, None] * rows[:, None, :], first, axis=0) / count[:, None, None]
+    told = np.add.reduceat(rows, first, axis=0) / count[:, None]
+    return np.asarray((np.linalg.pinv(square, rcond=_ALIKE, hermitian=True) @ told[:, :, None])[:, :, 0])
 
 
 def _moved_in(foot: Foot, normals: Floats, rows: Floats, starts: Array) -> Floats:
@@ -244,6 +245,8 @@ def first_meeting(foot: Foot, shift: Floats, places: Floats | None = None) -> Me
     An edge turns back, a corner turns over, or a hollow corner reaches an edge of its own face across it: these are what can
     happen first when the border of a polygon moves in (Aichholzer and Aurenhammer 1996: edge and split events).
     """
+    if not len(shift) or (shift == shift[0]).all():
+        return None  # all go alike
     mesh, faces = foot.mesh, np.flatnonzero(foot.faces)
     corner = corners_of(mesh, faces)
     column = foot.corner_column[corner].astype(np.int64)

@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from jukai.core.geometry.arrays import Bools
     from jukai.core.geometry.offsetting import Offsets
     from jukai.core.geometry.pulling import Foot
+    from jukai.core.geometry.singles import Singles
 
 __all__ = [
     "Foremost",
@@ -31,8 +32,12 @@ __all__ = [
     "left_behind",
     "nothing_picked",
     "room_for",
+    "single_room",
+    "singles",
 ]
 
+_SINGLES = 5_000
+"""Faces from which on those that each go by themselves are worked out in one pass."""
 _ROOM = 1e-3
 """Share of the way that is left before faces would meet."""
 
@@ -152,6 +157,26 @@ def room_for(
             notes.append(Note("warning", text, field=told, places=(three(found.place),)))
             inset = inset * found.share * (1 - _ROOM)
     return distance, inset
+
+
+def singles(mesh: Mesh, faces: Bools, how: str) -> Singles | None:
+    """Return faces that each go by themselves where there are many plain ones; else they go the general way."""
+    if how != "each" or int(faces.sum()) < _SINGLES:
+        return None
+    from jukai.core.geometry.singles import singles_of
+
+    return singles_of(mesh, faces)
+
+
+def single_room(many: Singles, inset: float, notes: list[Note], told: str) -> float:
+    """Return how far the borders of many faces can move in, up to ``inset``, and say so where it is less."""
+    if inset < many.room:
+        return inset
+    mesh = many.mesh
+    place = mesh.points[mesh.corners[mesh.offsets[many.tightest]]]
+    text = f"An inset of {_mm(inset)} runs through itself at {_mm(many.room)}; stopped there."
+    notes.append(Note("warning", text, field=told, places=(three(place),)))
+    return many.room * (1 - _ROOM)
 
 
 def _mm(value: float) -> str:

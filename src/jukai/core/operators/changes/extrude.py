@@ -42,11 +42,14 @@ from jukai.core.operators.pulling import (
     left_behind,
     nothing_picked,
     room_for,
+    single_room,
+    singles,
 )
 
 if TYPE_CHECKING:
     from jukai.core.geometry.offsetting import Offsets
     from jukai.core.geometry.pulling import Foot
+    from jukai.core.geometry.singles import Singles
 
 __all__ = ["Values", "extrude"]
 
@@ -148,6 +151,11 @@ def extrude(mesh: Mesh, values: Values, context: Context) -> Result:
     if not values.pick.mask.any():
         return nothing_picked(mesh, values.pick, "extruded")
     asked = _asked(mesh, values)
+    moves_in = (values.inset or 0.0) > 0 or (values.draft or 0.0) > 0
+    if values.along == "normals" and not values.turn and values.rows in (None, 1) and moves_in:
+        many = singles(mesh, values.pick.mask, values.each)
+        if many is not None:
+            return _of_many(many, values, asked, context)
     foot = each_alone(mesh, values.pick.mask, values.each, -1.0 if asked < 0 else 1.0)
     context.checkpoint(0.1)
     notes: list[Note] = []
@@ -174,6 +182,37 @@ def extrude(mesh: Mesh, values: Values, context: Context) -> Result:
     facts = {"inset": goes.inset}
     if values.along == "normals" and goes.distance:
         facts["draft"] = math.degrees(math.atan2(goes.inset, abs(goes.distance)))
+    return Result(out, tuple(notes), _callouts(values, goes, foremost_wall(foot, stands)), used, facts)
+
+
+def _of_many(many: Singles, values: Values, distance: float, context: Context) -> Result:
+    """Extrude many plain faces, each by itself, in one pass."""
+    from jukai.core.geometry.offsetting import offsets_of
+
+    mesh = many.mesh
+    context.afford(mesh.n_faces + int(mesh.sides[many.faces].sum()), field="pick")
+    context.checkpoint(0.2)
+    notes: list[Note] = []
+    told, inset = "inset", values.inset or 0.0
+    if values.draft is not None:
+        told, inset = "draft", abs(distance) * math.tan(math.radians(values.draft))
+    stopped = single_room(many, inset, notes, told)
+    if told == "draft" and stopped < inset:
+        distance *= stopped / inset
+    inset = stopped
+    out = many.pulled(
+        distance, inset, context.step, groups=("walls", "tops"), of_themselves=False, goes_on=False, finish=values.finish
+    )  # fmt: skip
+    foot = each_alone(mesh, many.foremost(), "each", 1.0)
+    goes = _Ways(foot, offsets_of(foot), distance, inset, 0.0, 1, None)
+    notes += crossing_notes(out, made_by(out, context.step, "walls", "tops"), "The walls have no room", "distance")
+    stands = goes.places(np.arange(len(foot.columns)), np.ones(1))[0]
+    used: dict[str, object] = {"rows": 1, "pick": float(values.pick.count)}
+    if values.distance is None:
+        used["distance"] = distance
+    if values.draft is None and values.inset is None:
+        used["draft"] = 0.0
+    facts = {"inset": inset} | ({"draft": math.degrees(math.atan2(inset, abs(distance)))} if distance else {})
     return Result(out, tuple(notes), _callouts(values, goes, foremost_wall(foot, stands)), used, facts)
 
 

@@ -24,11 +24,20 @@ from jukai.core.operators.crossing import crossing_notes, made_by
 from jukai.core.operators.kinds.finish import finish
 from jukai.core.operators.kinds.length import length
 from jukai.core.operators.kinds.pick import pick
-from jukai.core.operators.pulling import as_one_or_each, each_alone, foremost_wall, nothing_picked, room_for
+from jukai.core.operators.pulling import (
+    as_one_or_each,
+    each_alone,
+    foremost_wall,
+    nothing_picked,
+    room_for,
+    single_room,
+    singles,
+)
 
 if TYPE_CHECKING:
     from jukai.core.geometry.offsetting import Offsets
     from jukai.core.geometry.pulling import Foot
+    from jukai.core.geometry.singles import Singles
 
 __all__ = ["Values", "inset"]
 
@@ -84,6 +93,12 @@ def inset(mesh: Mesh, values: Values, context: Context) -> Result:
     if not values.pick.mask.any():
         return nothing_picked(mesh, values.pick, "inset")
     asked = values.distance if values.distance is not None else _PART_OF_SIZE * mesh.size
+    used: dict[str, object] = {"pick": float(values.pick.count)}
+    if values.distance is None:
+        used["distance"] = asked
+    many = singles(mesh, values.pick.mask, values.each)
+    if many is not None:
+        return _of_many(many, values, asked, context, used)
     foot = each_alone(mesh, values.pick.mask, values.each, 0.0)
     context.afford(mesh.n_faces + len(foot.walls), field="pick")
     context.checkpoint(0.1)
@@ -101,10 +116,26 @@ def inset(mesh: Mesh, values: Values, context: Context) -> Result:
     )  # fmt: skip
     if height:
         notes += crossing_notes(out, made_by(out, context.step, "border", "inner"), "The border has no room", "height")
-    used: dict[str, object] = {"pick": float(values.pick.count)}
-    if values.distance is None:
-        used["distance"] = asked
     return Result(out, tuple(notes), _callouts(values, foot, offsets, stands, distance, height), used)
+
+
+def _of_many(many: Singles, values: Values, asked: float, context: Context, used: dict[str, object]) -> Result:
+    """Inset many plain faces, each by itself, in one pass."""
+    from jukai.core.geometry.offsetting import offsets_of
+
+    context.afford(many.mesh.n_faces + int(many.mesh.sides[many.faces].sum()), field="pick")
+    context.checkpoint(0.2)
+    notes: list[Note] = []
+    distance = single_room(many, asked, notes, "distance")
+    out = many.pulled(
+        values.height, distance, context.step, groups=("border", "inner"), of_themselves=True, goes_on=True, finish=values.finish
+    )  # fmt: skip
+    if values.height:
+        notes += crossing_notes(out, made_by(out, context.step, "border", "inner"), "The border has no room", "height")
+    foot = each_alone(many.mesh, many.foremost(), "each", 0.0)
+    offsets = offsets_of(foot)
+    stands = foot.places + distance * offsets.inward + values.height * offsets.rise
+    return Result(out, tuple(notes), _callouts(values, foot, offsets, stands, distance, values.height), used)
 
 
 def _texture(foot: Foot, shift: Floats) -> tuple[Floats, Floats]:
