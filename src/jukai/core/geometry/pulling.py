@@ -256,7 +256,7 @@ def pull_to(
     last = np.empty(len(foot.columns), dtype=np.int64)
     last[border] = number[-1]
     caps = np.flatnonzero(foot.alone) if behind and not returns else np.zeros(0, dtype=np.int64)
-    corners = mesh.corners.astype(np.int64)
+    corners = mesh.corners.copy()
     if not returns:
         within = np.flatnonzero(place < 0)
         last[within] = mesh.n_points + rows * len(rising) + np.arange(len(within))

@@ -104,7 +104,9 @@ def rebuilt(
     every = keep is None or bool(keep.all())
     keep = np.ones(body.n_faces, dtype=bool) if keep is None else keep
     kept: Bools | slice = slice(None) if every else keep[body.corner_faces]
-    all_corners = np.concatenate([own[kept], *(b.corners for b in blocks)])
+    all_corners = np.concatenate(
+        [own[kept].astype(np.int32, copy=False), *(b.corners.astype(np.int32) for b in blocks)]
+    )
     sides = np.concatenate([body.sides if every else body.sides[keep], *(b.sides for b in blocks)])
     offsets = np.concatenate([[0], np.cumsum(sides)]).astype(np.int32)
     points = body.points if places is None else places
@@ -112,9 +114,13 @@ def rebuilt(
         points = np.concatenate([points, added])
     used = np.zeros(len(points), dtype=bool)
     used[all_corners] = True
-    used[: body.n_points] |= ~body.used_points
+    if not body.used_points.all():
+        used[: body.n_points] |= ~body.used_points
     whole = bool(used.all())
-    number = np.arange(len(points)) if whole else np.where(used, np.cumsum(used) - 1, -1)
+    number = np.arange(len(points), dtype=np.int32)
+    if not whole:
+        number = np.cumsum(used, dtype=np.int32) - 1
+        number[~used] = -1
     lineage, rows = _lineage(body, step, keep, renamed, blocks)
     names, finishes = _finishes(body, keep, blocks)
     soft = None
@@ -127,7 +133,7 @@ def rebuilt(
     out = replace(
         body,
         points=points if whole else points[used],
-        corners=(all_corners if whole else number[all_corners]).astype(np.int32),
+        corners=all_corners if whole else number[all_corners],
         offsets=offsets,
         lineage=lineage,
         face_lineage=rows,

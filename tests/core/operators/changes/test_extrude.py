@@ -181,7 +181,7 @@ class ManyAtOnce(unittest.TestCase):
                 )  # where it stops, bent faces differ by a hair
                 np.testing.assert_allclose(a.uv, b.uv, atol=1e-4)
                 self.assertEqual(a.groups(), b.groups())
-                np.testing.assert_array_equal(a.face_lineage, b.face_lineage)  # type: ignore[arg-type]
+                np.testing.assert_array_equal(a.face_lineage, b.face_lineage)
                 self.assertEqual(notes(general), notes(quick))
                 one, two = (e.steps[-1].result for e in (general, quick))
                 assert one is not None and two is not None
