@@ -27,6 +27,7 @@ from jukai.core.geometry.triangulation import triangulate
 from jukai.memory import keep_freed_memory
 from timings.bevels import bevels, elsewhere
 from timings.carried import carried
+from timings.edits import edits
 from timings.measure import Row, measure
 from timings.meshes import fresh, quads, shuffled, triangles
 from timings.shapes import clearances, shapes
@@ -380,6 +381,7 @@ def main() -> None:
         files,
         shapes,
         carried,
+        edits,
         clearances,
         bevels,
         elsewhere,

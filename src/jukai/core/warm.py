@@ -86,6 +86,34 @@ def warming(*, rare: bool = False) -> Iterator[None]:
         yield
         _formats(Mesh(twisted.points, twisted.corners, twisted.offsets, uv=twisted.uv))
         _faults(body, twisted, cube)
+        _edits(body, cube)
+
+
+def _edits(body: Mesh, cube: Mesh) -> None:
+    """What edits on many faces need."""
+    from jukai.core.geometry.booleans import Cutter, combine
+    from jukai.core.geometry.offsetting import first_meeting, offsets_of
+    from jukai.core.geometry.pulling import foot_of_faces, pull_to
+    from jukai.core.geometry.quads import split_many_sided
+    from jukai.core.geometry.rebuilding import uv_gradients
+    from jukai.core.geometry.singles import singles_of
+    from jukai.core.geometry.subdividing import subdivided
+
+    subdivided(cube, np.zeros(cube.connectivity.n_edges), 1)
+    picked = np.zeros(cube.n_faces, dtype=bool)
+    picked[: 50 * 50] = True
+    foot = foot_of_faces(cube, picked)
+    offsets = offsets_of(foot)
+    first_meeting(foot, 0.001 * offsets.inward)
+    border = foot.border
+    pull_to(foot, foot.places[border][None] + [0, 0, 1], foot.places[~border], "warm")
+    uv_gradients(cube, np.arange(cube.n_faces))
+    many = singles_of(cube, np.ones(cube.n_faces, dtype=bool))
+    if many is not None:
+        many.pulled(0.1, 0.001, "warm", groups=("walls", "tops"), of_themselves=True, goes_on=True, finish=None)
+    combine(cube, [Cutter(cube.with_points(cube.points + [0.3, 0.2, 0.5001]))], "subtract", "warm")
+    stars = _stars()
+    split_many_sided(stars, np.ones(stars.n_faces, dtype=bool), "warm")
 
 
 def _faults(body: Mesh, twisted: Mesh, cube: Mesh) -> None:
