@@ -86,10 +86,10 @@ def warming(*, rare: bool = False) -> Iterator[None]:
         yield
         _formats(Mesh(twisted.points, twisted.corners, twisted.offsets, uv=twisted.uv))
         _faults(body, twisted, cube)
-        _edits(body, cube)
+        _edits(cube)
 
 
-def _edits(body: Mesh, cube: Mesh) -> None:
+def _edits(cube: Mesh) -> None:
     """What edits on many faces need."""
     from jukai.core.geometry.booleans import Cutter, combine
     from jukai.core.geometry.offsetting import first_meeting, offsets_of
@@ -111,7 +111,7 @@ def _edits(body: Mesh, cube: Mesh) -> None:
     many = singles_of(cube, np.ones(cube.n_faces, dtype=bool))
     if many is not None:
         many.pulled(0.1, 0.001, "warm", groups=("walls", "tops"), of_themselves=True, goes_on=True, finish=None)
-    combine(cube, [Cutter(cube.with_points(cube.points + [0.3, 0.2, 0.5001]))], "subtract", "warm")
+    combine(cube, [Cutter(cube.with_points(np.add(cube.points, [0.3, 0.2, 0.5001])))], "subtract", "warm")
     stars = _stars()
     split_many_sided(stars, np.ones(stars.n_faces, dtype=bool), "warm")
 

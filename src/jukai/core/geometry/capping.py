@@ -6,6 +6,7 @@ import mapbox_earcut
 import numpy as np
 
 from jukai.core.geometry.arrays import Array, Floats
+from jukai.core.geometry.flat_rings import holds, ring_area
 from jukai.core.geometry.frames import frame_along
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.rebuilding import Block, rebuilt
@@ -27,12 +28,12 @@ def capped(mesh: Mesh, on: Array, normal: Floats, step: str, group: str, finish:
     axes = frame_along(normal).axes
     loops = [r.points[::-1] for r in rims]
     flat = [mesh.points[loop] @ axes[:2].T for loop in loops]
-    areas = [_area(f) for f in flat]
+    areas = [ring_area(f) for f in flat]
     outer = sorted((i for i, a in enumerate(areas) if a > 0), key=lambda i: areas[i])
     holes: dict[int, list[int]] = {i: [] for i in outer}
     for i, a in enumerate(areas):
         if a < 0:
-            home = next((o for o in outer if areas[o] > -a and _holds(flat[o], flat[i][0])), None)
+            home = next((o for o in outer if areas[o] > -a and holds(flat[o], flat[i][0])), None)
             if home is not None:
                 holes[home].append(i)
     blocks = []
@@ -57,20 +58,6 @@ def _pieces(ids: Array, cut: Array, uv: Floats, group: str, finish: str | None) 
 
     local, sides, _ = grown(cut, np.zeros(len(cut), dtype=np.int64))
     return [Block(ids[local], sides, group, np.full(len(sides), -1), uv[local], finish)]
-
-
-def _area(ring: Floats) -> float:
-    x, y = (ring - ring[0]).T
-    return float((x * np.roll(y, -1) - np.roll(x, -1) * y).sum() / 2)
-
-
-def _holds(ring: Floats, point: Floats) -> bool:
-    x, y = ring.T
-    x2, y2 = np.roll(x, -1), np.roll(y, -1)
-    spans = (y > point[1]) != (y2 > point[1])
-    with np.errstate(divide="ignore", invalid="ignore"):
-        at = x + (point[1] - y) / (y2 - y) * (x2 - x)
-    return bool((spans & (at > point[0])).sum() % 2)
 
 
 def _texture(flat: Floats) -> Floats:

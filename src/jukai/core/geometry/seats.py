@@ -8,6 +8,7 @@ import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Array, Floats
+from jukai.core.geometry.flat_rings import holds
 from jukai.core.geometry.frames import frame_along
 from jukai.core.geometry.measures import vector_areas
 from jukai.core.geometry.mesh import Mesh
@@ -89,11 +90,7 @@ def room_about(flat: Floats, centre: Floats) -> float:
     step = b - a
     t = np.clip(((centre - a) * step).sum(axis=1) / np.maximum((step * step).sum(axis=1), 1e-300), 0, 1)
     gap = float(np.linalg.norm(a + t[:, None] * step - centre, axis=1).min())
-    y, y2, x, x2 = a[:, 1], b[:, 1], a[:, 0], b[:, 0]
-    spans = (y > centre[1]) != (y2 > centre[1])
-    with np.errstate(divide="ignore", invalid="ignore"):
-        at = x + (centre[1] - y) / (y2 - y) * (x2 - x)
-    return gap if (spans & (at > centre[0])).sum() % 2 else 0.0
+    return gap if holds(flat, centre) else 0.0
 
 
 def roomiest(flat: Floats, first: Floats) -> Floats:

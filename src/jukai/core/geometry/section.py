@@ -10,6 +10,7 @@ import numpy as np
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry._slices import follow_chains, nearest_of_segments
 from jukai.core.geometry.arrays import Bools, Floats, Ints
+from jukai.core.geometry.flat_rings import holds, ring_area
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.placing import placed
 from jukai.core.geometry.triangulation import triangulate
@@ -151,7 +152,7 @@ def cut(mesh: Mesh, plane: Plane, matrix: Floats | None = None) -> Cut:
     tri = triangulate(mesh).points(mesh)
     mirrored = matrix is not None and float(np.linalg.det(matrix[:3, :3])) < 0
     loops, chains = _outlines(tri, points, d, ahead, plane, mirrored=mirrored)
-    doubled = sum(_ring_area(r) for r in loops)
+    doubled = sum(ring_area(r) for r in loops)
     perimeter = sum(float(np.linalg.norm(np.roll(r, -1, axis=0) - r, axis=1).sum()) for r in loops)
     perimeter += sum(float(np.linalg.norm(np.diff(c, axis=0), axis=1).sum()) for c in chains)
     triangles = _filled(loops)
@@ -259,20 +260,15 @@ def _without_straight(run: Floats, *, closed: bool) -> Floats:
     return run[keep]
 
 
-def _ring_area(ring: Floats) -> float:
-    x, y = (ring - ring[0]).T
-    return float((x * np.roll(y, -1) - np.roll(x, -1) * y).sum() / 2)
-
-
 def _filled(loops: list[Floats]) -> Floats:
     """Return (t, 3, 2) triangles that fill loops whose inside lies to their left."""
-    areas = [_ring_area(r) for r in loops]
+    areas = [ring_area(r) for r in loops]
     outer = [i for i, a in enumerate(areas) if a > 0]
     outer.sort(key=lambda i: areas[i])  # a hole lies in the smallest that holds it
     holes: dict[int, list[int]] = {i: [] for i in outer}
     for i, a in enumerate(areas):
         if a < 0:
-            home = next((o for o in outer if areas[o] > -a and _holds(loops[o], loops[i][0])), None)
+            home = next((o for o in outer if areas[o] > -a and holds(loops[o], loops[i][0])), None)
             if home is not None:
                 holes[home].append(i)
     out = []
@@ -283,15 +279,6 @@ def _filled(loops: list[Floats]) -> Floats:
         found = mapbox_earcut.triangulate_float64(np.ascontiguousarray(rows), ends)
         out.append(rows[np.asarray(found, dtype=np.int64).reshape(-1, 3)])
     return np.concatenate(out) if out else np.zeros((0, 3, 2))
-
-
-def _holds(ring: Floats, point: Floats) -> bool:
-    x, y = ring.T
-    x2, y2 = np.roll(x, -1), np.roll(y, -1)
-    spans = (y > point[1]) != (y2 > point[1])
-    with np.errstate(divide="ignore", invalid="ignore"):
-        at = x + (point[1] - y) / (y2 - y) * (x2 - x)
-    return bool((spans & (at > point[0])).sum() % 2)
 
 
 def _clipped_lines(segments: Floats, heights: Floats) -> Floats:
@@ -361,4 +348,4 @@ def gap_between(a: Cut, b: Cut) -> Gap | None:
 
 
 def _reaches_into(point: Floats, other: Cut) -> bool:
-    return sum(1 if _ring_area(r) > 0 else -1 for r in other.loops if _holds(r, point)) > 0
+    return sum(1 if ring_area(r) > 0 else -1 for r in other.loops if holds(r, point)) > 0

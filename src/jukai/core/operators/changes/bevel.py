@@ -37,7 +37,7 @@ from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.factor import factor
 from jukai.core.operators.kinds.further import further
 from jukai.core.operators.kinds.length import length
-from jukai.core.operators.kinds.pick import pick
+from jukai.core.operators.kinds.pick import AnyPick, pick
 from jukai.core.operators.new_faces import own_finish, shading, surface, wears
 
 _PLACES, _LINES = 200, 2000
@@ -50,7 +50,7 @@ _LEVEL = math.radians(0.01)
 class Values(OperatorValues):
     """What a bevel takes."""
 
-    pick: Any = pick(
+    pick: AnyPick = pick(
         "The edges or points to bevel.", of=("edges", "points"), default={"rule": "sharper_than", "angle": 30}
     )
     width: float | None = length("How wide the strips are.", otherwise="a hundredth of the body's size", ge=0)

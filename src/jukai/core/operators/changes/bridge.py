@@ -29,7 +29,7 @@ from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.factor import factor
 from jukai.core.operators.kinds.finish import finish
 from jukai.core.operators.kinds.graph import graph
-from jukai.core.operators.kinds.pick import pick
+from jukai.core.operators.kinds.pick import AnyPick, pick
 from jukai.core.picks.picked import Picked
 
 __all__ = ["Values", "bridge"]
@@ -41,7 +41,7 @@ _REACH = 1.0
 class Values(OperatorValues):
     """Two borders, and how they are joined."""
 
-    pick: Any = pick(
+    pick: AnyPick = pick(
         "The two borders: edges of open rims, or faces, which go.", of=("edges", "faces"), default={"rule": "rim"}
     )  # without a body before it the rule as it is written
     rows: int | None = count(

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
 from jukai.core.errors import ValueProblem
@@ -11,7 +9,7 @@ from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.selecting import faces_of
 from jukai.core.notes import Note
 from jukai.core.operators.base import Context, Example, Kind, OperatorValues, Result, operator, three
-from jukai.core.operators.kinds.pick import pick
+from jukai.core.operators.kinds.pick import AnyPick, pick
 from jukai.core.operators.pulling import nothing_picked
 
 __all__ = ["Values", "delete_faces"]
@@ -20,7 +18,7 @@ __all__ = ["Values", "delete_faces"]
 class Values(OperatorValues):
     """Picked faces that go."""
 
-    pick: Any = pick("The faces that go.", of=("faces",), default={"rule": "facing", "direction": [0, 0, 1]})
+    pick: AnyPick = pick("The faces that go.", of=("faces",), default={"rule": "facing", "direction": [0, 0, 1]})
 
 
 @operator(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 from pydantic import model_validator
@@ -33,7 +33,7 @@ from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.curve import curve
 from jukai.core.operators.kinds.finish import finish
 from jukai.core.operators.kinds.length import length
-from jukai.core.operators.kinds.pick import pick
+from jukai.core.operators.kinds.pick import AnyPick, pick
 from jukai.core.operators.pulling import (
     Foremost,
     as_one_or_each,
@@ -63,7 +63,7 @@ _MANY = 20_000
 class Values(OperatorValues):
     """Picked faces that rise along their normals, or go along a path."""
 
-    pick: Any = pick(
+    pick: AnyPick = pick(
         "The faces that rise.", of=("faces",), default={"rule": "facing", "direction": [0, 0, 1]}
     )  # without a body before it the rule as it is written
     along: str = choice("Which way they go.", (("normals", "along their normals"), ("path", "along a path")))

@@ -14,7 +14,7 @@ from jukai.core.operators.crossing import crossing_notes, made_by
 from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.finish import finish
-from jukai.core.operators.kinds.pick import pick
+from jukai.core.operators.kinds.pick import AnyPick, pick
 
 __all__ = ["Values", "fill_holes"]
 
@@ -22,7 +22,7 @@ __all__ = ["Values", "fill_holes"]
 class Values(OperatorValues):
     """Open borders that are filled, and with what."""
 
-    pick: Any = pick(
+    pick: AnyPick = pick(
         "The open borders: each is filled that has a picked edge.", of=("edges",), default={"rule": "rim"}
     )  # without a body before it the rule as it is written
     fill: str = choice(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -23,7 +23,7 @@ from jukai.core.operators.base import (
 from jukai.core.operators.crossing import crossing_notes, made_by
 from jukai.core.operators.kinds.finish import finish
 from jukai.core.operators.kinds.length import length
-from jukai.core.operators.kinds.pick import pick
+from jukai.core.operators.kinds.pick import AnyPick, pick
 from jukai.core.operators.pulling import (
     as_one_or_each,
     each_alone,
@@ -48,7 +48,7 @@ _PART_OF_SIZE = 0.05
 class Values(OperatorValues):
     """Picked faces whose border moves in."""
 
-    pick: Any = pick(
+    pick: AnyPick = pick(
         "The faces whose border moves in.", of=("faces",), default={"rule": "facing", "direction": [0, 0, 1]}
     )  # without a body before it the rule as it is written
     distance: float | None = length(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -26,7 +26,7 @@ from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.finish import finish
 from jukai.core.operators.kinds.fitted import FittedLength, fitted
 from jukai.core.operators.kinds.length import length
-from jukai.core.operators.kinds.pick import pick
+from jukai.core.operators.kinds.pick import AnyPick, pick
 from jukai.core.operators.pulling import nothing_picked
 
 if TYPE_CHECKING:
@@ -38,7 +38,7 @@ __all__ = ["Values", "round_patch"]
 class Values(OperatorValues):
     """Faces that become round patches."""
 
-    pick: Any = pick(
+    pick: AnyPick = pick(
         "The faces that become round, those side by side one patch; or points, about each of which one is cut.",
         of=("faces", "points"),
         default={"rule": "facing", "direction": [0, 0, 1]},

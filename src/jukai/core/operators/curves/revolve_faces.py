@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -31,6 +31,7 @@ from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.finish import finish
 from jukai.core.operators.kinds.length import length
+from jukai.core.operators.kinds.pick import AnyPick
 from jukai.core.operators.pulling import faces_or_rim, foot_of, left_behind, nothing_picked
 
 if TYPE_CHECKING:
@@ -47,7 +48,7 @@ _ON = 1e-9
 class Values(OperatorValues):
     """Picked faces turned about a pivot."""
 
-    pick: Any = faces_or_rim("turned")  # without a body before it the rule as it is written
+    pick: AnyPick = faces_or_rim("turned")  # without a body before it the rule as it is written
     toward: float = angle(
         "The way they bend to, turned about where they face.",
         default=0.0,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -30,6 +30,7 @@ from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.curve import curve
 from jukai.core.operators.kinds.finish import finish
 from jukai.core.operators.kinds.graph import graph
+from jukai.core.operators.kinds.pick import AnyPick
 from jukai.core.operators.pulling import faces_or_rim, foot_of, left_behind, nothing_picked
 from jukai.core.operators.sections import (
     lying,
@@ -52,7 +53,7 @@ __all__ = ["Values", "sweep_faces"]
 class Values(OperatorValues):
     """Picked faces carried along a path."""
 
-    pick: Any = faces_or_rim("carried")  # without a body before it the rule as it is written
+    pick: AnyPick = faces_or_rim("carried")  # without a body before it the rule as it is written
     path: CurveInput = curve(
         "What they are carried along: a path in space, or a profile, upright in the plane Y = 0.", of="path"
     )

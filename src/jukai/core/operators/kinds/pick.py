@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import ClassVar, Unpack
+from typing import Any, ClassVar, TypeAlias, Unpack
 
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.operators.kinds.base import Change, Declared, Leaf, Schema, Scope, ValueKind, declare
@@ -13,7 +13,10 @@ from jukai.core.picks.form import mapped_pick, pick_schema
 from jukai.core.picks.picked import Picked
 from jukai.core.picks.rules import resolve_pick
 
-__all__ = ["PickKind", "mask_key", "pick"]
+__all__ = ["AnyPick", "PickKind", "mask_key", "pick"]
+
+AnyPick: TypeAlias = Any
+"""What a change takes for a pick: ``Picked``, but the rule as it is written where no body comes before it."""
 
 
 def mask_key(picked: Picked) -> str:

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 from jukai.core.operators.base import Context, Example, Kind, OperatorValues, Result, operator
 from jukai.core.operators.kinds.choice import choice
-from jukai.core.operators.kinds.pick import pick
+from jukai.core.operators.kinds.pick import AnyPick, pick
 
 __all__ = ["Values", "flip"]
 
@@ -20,7 +18,7 @@ class Values(OperatorValues):
         "Which way faces look afterwards.",
         (("other_way", "the other way"), ("outward", "outward, agreeing with those beside them")),
     )
-    pick: Any = pick(
+    pick: AnyPick = pick(
         "The faces that are turned over.", of=("faces",), default={"rule": "everything"}, relevant='to == "other_way"'
     )
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
 from jukai.core.errors import ValueProblem
@@ -32,7 +30,7 @@ from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.factors import factors
 from jukai.core.operators.kinds.length import length
 from jukai.core.operators.kinds.move import move as move_
-from jukai.core.operators.kinds.pick import pick
+from jukai.core.operators.kinds.pick import AnyPick, pick
 from jukai.core.operators.kinds.turns import turns
 from jukai.core.picks.picked import Picked
 
@@ -42,7 +40,7 @@ __all__ = ["Values", "shift"]
 class Values(OperatorValues):
     """Picked elements that are moved, turned and scaled."""
 
-    pick: Any = pick(
+    pick: AnyPick = pick(
         "What is shifted.",
         of=("points", "edges", "faces"),
         default={"rule": "facing", "direction": [0, 0, 1], "of": "faces"},

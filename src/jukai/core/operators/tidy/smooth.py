@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
 from jukai.core.geometry.elements import belonging
@@ -12,7 +10,7 @@ from jukai.core.notes import Note
 from jukai.core.operators.base import Context, Example, Kind, OperatorValues, Result, operator
 from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.count import count
-from jukai.core.operators.kinds.pick import pick
+from jukai.core.operators.kinds.pick import AnyPick, pick
 from jukai.core.operators.kinds.share import share
 from jukai.core.operators.kinds.switch import switch
 
@@ -22,7 +20,7 @@ __all__ = ["Values", "smooth"]
 class Values(OperatorValues):
     """Points that are smoothed."""
 
-    pick: Any = pick("What is smoothed.", of=("points", "edges", "faces"), default={"rule": "everything"})
+    pick: AnyPick = pick("What is smoothed.", of=("points", "edges", "faces"), default={"rule": "everything"})
     rounds: int = count("How often.", default=5, ge=1, le=1000)
     strength: float = share("How far points go in each round toward the middle of those beside them.", default=0.5)
     keep_volume: bool = switch(

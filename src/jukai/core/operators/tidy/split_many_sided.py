@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 from jukai.core.operators.base import Context, Example, Kind, OperatorValues, Result, operator
 from jukai.core.operators.crossing import flat_notes
-from jukai.core.operators.kinds.pick import pick
+from jukai.core.operators.kinds.pick import AnyPick, pick
 
 __all__ = ["Values", "split_many_sided"]
 
@@ -16,7 +14,7 @@ __all__ = ["Values", "split_many_sided"]
 class Values(OperatorValues):
     """Faces of more than four sides that are cut."""
 
-    pick: Any = pick(
+    pick: AnyPick = pick(
         "The faces that are cut if they have more than four sides.", of=("faces",), default={"rule": "everything"}
     )
 

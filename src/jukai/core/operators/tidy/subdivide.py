@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
 from jukai.core.geometry.mesh import Mesh
@@ -12,7 +10,7 @@ from jukai.core.operators.base import Context, Example, Kind, OperatorValues, Re
 from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.factor import factor
-from jukai.core.operators.kinds.pick import pick
+from jukai.core.operators.kinds.pick import AnyPick, pick
 from jukai.core.operators.kinds.switch import switch
 
 __all__ = ["Values", "subdivide"]
@@ -22,7 +20,7 @@ class Values(OperatorValues):
     """How finely a body is divided, and what stays sharp."""
 
     levels: int = count("How often every face is divided in four.", default=2, ge=1, le=8)
-    sharp: Any = pick("The edges that stay sharp.", of=("edges",), default={"rule": "sharper_than", "angle": 180})
+    sharp: AnyPick = pick("The edges that stay sharp.", of=("edges",), default={"rule": "sharper_than", "angle": 180})
     sharpness: float | None = factor(
         "For how many divisions they stay sharp; between whole numbers the last one is mixed.",
         otherwise="always",

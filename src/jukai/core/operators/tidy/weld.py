@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 from jukai.core.operators.base import Context, Example, Kind, OperatorValues, Result, operator
 from jukai.core.operators.crossing import flat_notes
 from jukai.core.operators.kinds.length import length
-from jukai.core.operators.kinds.pick import pick
+from jukai.core.operators.kinds.pick import AnyPick, pick
 
 __all__ = ["Values", "weld"]
 
@@ -21,7 +19,9 @@ _SHARE = 1e-6
 class Values(OperatorValues):
     """Points that become one."""
 
-    pick: Any = pick("The points that may be welded.", of=("points", "edges", "faces"), default={"rule": "everything"})
+    pick: AnyPick = pick(
+        "The points that may be welded.", of=("points", "edges", "faces"), default={"rule": "everything"}
+    )
     distance: float | None = length(
         "How far apart points may stand that become one; 0 takes those at the very same place.",
         otherwise="a millionth of the part's size",
