@@ -123,7 +123,7 @@ class Edits(BrowserTest):
     def test_copies_by_formula(self) -> None:
         self.open_bench(bench(made(1, ("box", {"size": [6, 4, 5]})), dimensions=[{"name": "rays", "value": 9}]))
         self.add("repeat", "s2")
-        self.choose("p1/s2/values/how", "round an axis")
+        self.choose("p1/s2/values/how", "round")
         self.after(lambda: self.type_into("p1/s2/values/count", "rays"))
         self.after(lambda: self.type_into("p1/s2/values/rise", "copy * 6"))
         self.after(lambda: self.type_into("p1/s2/values/scale", "1 - copy / (2 * copies)"))

@@ -112,8 +112,12 @@ def singles_built(
             if det > 0:
                 ua, ub = (yy * xu - xy * yu) / det, (xx * yu - xy * xu) / det
                 va, vb = (yy * xv - xy * yv) / det, (xx * yv - xy * xv) / det
-        p, q = corners[b - 1], corners[a]
-        dx, dy, dz = points[q, 0] - points[p, 0], points[q, 1] - points[p, 1], points[q, 2] - points[p, 2]
+        p = corners[b - 1]
+        dx, dy, dz = (
+            points[corners[a], 0] - points[p, 0],
+            points[corners[a], 1] - points[p, 1],
+            points[corners[a], 2] - points[p, 2],
+        )
         bx, by, bz = ny * dz - nz * dy, nz * dx - nx * dz, nx * dy - ny * dx
         s = max(np.sqrt(bx * bx + by * by + bz * bz), 1e-300)
         bx, by, bz = bx / s, by / s, bz / s

@@ -43,7 +43,7 @@ class Values(OperatorValues):
 
     how: str = choice(
         "What the copies are set along.",
-        (("line", "along a line"), ("round_axis", "round an axis"), ("path", "along a path")),
+        (("line", "in a line along"), ("round_axis", "round"), ("path", "along the path")),
     )
     count: int = count_("How many there are in all, the first one included.", default=4, ge=1, le=10_000)
     axis: AxisSpec = axis_("What they stand round.", default=AxisSpec("z"), relevant='how == "round_axis"')

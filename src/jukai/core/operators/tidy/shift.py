@@ -195,18 +195,14 @@ def _amounts(mesh: Mesh, mask: Bools, values: Values) -> Floats:
 
 
 def _callouts(mask: Bools, frame: Frame, values: Values, points: Floats) -> tuple[Callout, ...]:
-    """Return the three distances at the middle of what was shifted, and the reach at a point of it."""
+    """Return the three distances at what was shifted, each at a point of its own."""
     spots = points[mask]
     middle = spots.mean(axis=0)
-    spot = spots[int(np.argmin(np.round(((spots - middle) ** 2).sum(axis=1), 9)))]
-    out = [
-        Callout(
-            f"values/move/{k}",
-            CalloutForm.LENGTH,
-            three(spot - values.move[k] * frame.axes[k]),
-            three(spot),
-            three(frame.axes[k]),
-        )
-        for k in range(3)
-    ]
+    out = []
+    for k in range(3):
+        # each at a place of its own: those along X and Y where what is shifted ends that way, that along Z in its middle
+        far = (spots - middle) @ frame.axes[k] if k < 2 else -np.linalg.norm(spots - middle, axis=1)
+        spot = spots[int(np.argmax(np.round(far, 9)))]
+        start = spot - values.move[k] * frame.axes[k]
+        out.append(Callout(f"values/move/{k}", CalloutForm.LENGTH, three(start), three(spot), three(frame.axes[k])))
     return tuple(out)
