@@ -34,7 +34,7 @@ class Cutter:
 
 
 def refuse_open(mesh: Mesh, name: str) -> None:
-    """Refuse a body that encloses nothing.
+    """Refuse a body that encloses nothing; ``name`` is what its errors call it.
 
     Raises
     ------
@@ -42,33 +42,19 @@ def refuse_open(mesh: Mesh, name: str) -> None:
         With the places of open edges, or of those of three faces and more.
     """
     con = mesh.connectivity
-    bad = con.edge_sides != 2
-    if mesh.n_faces and not bad.any() and not con.same_direction(mesh.corners).any():
-        return
-    edges = (
-        con.edges[np.flatnonzero(bad)[:50]]
-        if bad.any()
-        else con.edges[con.corner_edge[con.same_direction(mesh.corners)]][:50]
-    )
-    middles = mesh.points[edges].mean(axis=1) if len(edges) else np.zeros((0, 3))
-    what = (
-        "is empty"
-        if not mesh.n_faces
-        else f"is open: {int((con.edge_sides == 1).sum())} rim edges"
-        if (con.edge_sides == 1).any()
-        else ("has edges of three faces and more" if bad.any() else "has faces that look opposite ways")
-    )
-    hint = {"is empty": "Switch on a shape in it."}.get(
-        what,
-        "Fill its holes, or thicken it, first."
-        if "open" in what
-        else "Make its faces look outward, or weld it, first.",
-    )
-    raise MeshProblem(
-        f"'{name}' {what}: it encloses nothing.",
-        hint=hint,
-        places=[(float(x), float(y), float(z)) for x, y, z in middles],
-    )
+    rims, many = con.edge_sides == 1, con.edge_sides > 2
+    against = np.zeros(con.n_edges, dtype=bool)
+    against[mesh.against] = True
+    for bad, what, hint in (
+        (np.array([not mesh.n_faces]), "is empty", "Switch on a shape in it."),
+        (rims, f"is open: {int(rims.sum())} rim edges", "Fill its holes, or thicken it, first."),
+        (many, "has edges of three faces and more", "Weld it, or delete faces within it, first."),
+        (against, "has faces that look opposite ways", "Make its faces look outward first."),
+    ):
+        if bad.any():
+            middles = mesh.points[con.edges[np.flatnonzero(bad)[:50]]].mean(axis=1) if con.n_edges else np.zeros((0, 3))
+            places = [(float(x), float(y), float(z)) for x, y, z in middles]
+            raise MeshProblem(f"{name} {what}: it encloses nothing.", hint=hint, places=places)
 
 
 def combine(mesh: Mesh, others: Sequence[Cutter], how: str, step: str, *, cut_finish: str | None = None) -> Mesh:

@@ -8,7 +8,7 @@ from jukai.core.errors import MeshProblem, ValueProblem
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 from jukai.core.operators.base import Context, Example, Kind, OperatorValues, Result, operator
-from jukai.core.operators.crossing import flat_notes
+from jukai.core.operators.crossing import flat_notes, made_by
 from jukai.core.operators.inputs import Body
 from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.finish import finish
@@ -54,7 +54,7 @@ def boolean(mesh: Mesh, values: Values, context: Context) -> Result:
     -----
     Flat faces come back whole, with their groups, finishes and texture. Bent faces that are cut stay in triangles there.
     """
-    from jukai.core.geometry.booleans import Cutter, combine, refuse_open
+    from jukai.core.geometry.booleans import Cutter, combine
 
     others = [(b.name, b.standing, b.finish) for b in values.parts]
     for name, other, _ in others:
@@ -64,17 +64,11 @@ def boolean(mesh: Mesh, values: Values, context: Context) -> Result:
             )
     context.afford(mesh.n_faces + sum(o.n_faces for _, o, _ in others if o is not None), field="parts", rough=True)
     context.checkpoint(0.05)
-    try:
-        refuse_open(mesh, "The part")
-    except MeshProblem as e:
-        raise ValueProblem(e.message.replace("'The part'", "The part"), hint=e.hint, places=e.places) from None
+    _refuse(mesh, "The part")
     cutters = []
     for name, other, own in others:
         assert other is not None  # noqa: S101 - looked at above
-        try:
-            refuse_open(other, name)
-        except MeshProblem as e:
-            raise ValueProblem(e.message, field="parts", hint=e.hint) from None
+        _refuse(other, f"'{name}'", "parts")
         cutters.append(Cutter(other, own))
     context.checkpoint(0.2)
     out = combine(mesh, cutters, values.how, context.step, cut_finish=values.finish)
@@ -87,9 +81,20 @@ def boolean(mesh: Mesh, values: Values, context: Context) -> Result:
         values.how != "union"
         and out.n_faces == mesh.n_faces
         and np.array_equal(out.bounds, mesh.bounds)
-        and not (out.groups().get("cut"))
+        and not made_by(out, context.step, "cut").any()
     ):
         notes.append(Note("info", "The others do not reach into the part: nothing was cut.", field="parts"))
-
+    if mesh.edge_pairs is not None or mesh.point_data:
+        notes.append(Note("info", "Marks of edges and painted weights are not kept.", field="parts"))
     notes += flat_notes(out, "parts")
     return Result(out, tuple(notes))
+
+
+def _refuse(mesh: Mesh, name: str, field: str | None = None) -> None:
+    """Refuse a body that encloses nothing; what is wrong with another part is said of the value that names it."""
+    from jukai.core.geometry.booleans import refuse_open
+
+    try:
+        refuse_open(mesh, name)
+    except MeshProblem as e:
+        raise ValueProblem(e.message, field=field, hint=e.hint, places=() if field else e.places) from None
