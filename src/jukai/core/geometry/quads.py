@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from jukai.core.geometry._quads import pair_leaves
+from jukai.core.geometry._quads import flip_shared, pair_leaves
 from jukai.core.geometry.arrays import Array, Bools, Floats
-from jukai.core.geometry.kernels import FEW
-from jukai.core.geometry.measures import face_normals, vector_areas
+from jukai.core.geometry.measures import face_normals
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.rebuilding import Block, rebuilt
 from jukai.core.geometry.triangulation import triangulate
@@ -15,6 +14,10 @@ from jukai.core.geometry.triangulation import triangulate
 __all__ = ["fours_of", "split_many_sided"]
 
 _STRAIGHT = 1e-9
+_LEAST = 0.05
+"""Sine of the least angle that a face of four sides may have at a corner."""
+_SMALL = 600
+"""Corners up to which plain Python answers sooner than loading the compiler."""
 _TRIED = 64
 """Ways of laying the rungs of a ladder across a face that are looked at."""
 
@@ -38,7 +41,7 @@ def fours_of(mesh: Mesh, many: Array) -> tuple[Array, Array, Array]:
 
     Notes
     -----
-    Convex faces are cut by parallel rungs. Others are cut in triangles, and as many pairs of these as there can be become
+    Convex faces are cut by parallel rungs. Others are cut in triangles as even as can be, and as many pairs of these as there can be become
     convex four-sided faces: in a tree, which the triangles of a face without holes are, a pairing taken from the leaves
     inward is the largest one.
     """
@@ -121,24 +124,27 @@ def _paired(mesh: Mesh, faces: Array) -> list[tuple[Array, Array]]:
     cut = triangulate(mesh)
     mine = np.flatnonzero(np.isin(cut.faces, faces))
     tri, of = cut.corners[mine].astype(np.int64), cut.faces[mine].astype(np.int64)
-    n = len(mesh.corners)
-    low, high = np.minimum(tri, np.roll(tri, -1, axis=1)), np.maximum(tri, np.roll(tri, -1, axis=1))
-    key = (low * n + high).ravel()
-    order = np.argsort(key, kind="stable")
-    pair = np.flatnonzero(key[order][1:] == key[order][:-1])
-    one, two = order[pair], order[pair + 1]
-    a, b = one // 3, two // 3
-    i, j = one % 3, two % 3
+    normal = face_normals(mesh)[of]
+    few = len(tri) * 3 <= _SMALL
+    one, two = _shared(tri, len(mesh.corners))
+    neighbour = np.full(tri.shape, -1, dtype=np.int64)
+    neighbour[one // 3, one % 3], neighbour[two // 3, two % 3] = two // 3, one // 3
+    (flip_shared.plain if few else flip_shared)(tri, neighbour, mesh.points[mesh.corners], normal)
+    one, two = _shared(tri, len(mesh.corners))
+    a, b, i, j = one // 3, two // 3, one % 3, two % 3
     # the ring round both: from the corner across the shared side in the one, round the other's
     ring = np.stack([tri[a, (i + 1) % 3], tri[a, (i + 2) % 3], tri[a, i], tri[b, (j + 2) % 3]], axis=1)
-    p = mesh.points[mesh.corners[ring]][:, None]
-    normal = vector_areas(mesh)[of[a]]
-    normal = normal / np.maximum(np.linalg.norm(normal, axis=1), 1e-300)[:, None]
-    quality = _quality(p, normal[:, None, None, :])
-    fine = quality > 1e-3
-    run = pair_leaves.choose(len(tri), FEW)
-    taken = run(a[fine].astype(np.int64), b[fine].astype(np.int64), len(tri))
-    rows = ring[fine][taken]
+    fine = _quality(mesh.points[mesh.corners[ring]][:, None], normal[a][:, None, None, :]) > _LEAST
+    taken = (pair_leaves.plain if few else pair_leaves)(a[fine], b[fine], len(tri))
     single = np.ones(len(tri), dtype=bool)
     single[a[fine][taken]] = single[b[fine][taken]] = False
-    return [(rows, of[a[fine][taken]]), (tri[single], of[single])]
+    return [(ring[fine][taken], of[a[fine][taken]]), (tri[single], of[single])]
+
+
+def _shared(tri: Array, n: int) -> tuple[Array, Array]:
+    """Return the sides (3 t + k) that two triangles share, the one's and the other's."""
+    ahead = np.roll(tri, -1, axis=1)
+    key = (np.minimum(tri, ahead) * n + np.maximum(tri, ahead)).ravel()
+    order = np.argsort(key, kind="stable")
+    pair = np.flatnonzero(key[order][1:] == key[order][:-1])
+    return order[pair], order[pair + 1]

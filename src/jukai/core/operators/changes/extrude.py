@@ -303,23 +303,28 @@ def _path_motions(values: Values, foot: Foot, notes: list[Note]) -> tuple[Floats
     motions = motions_along(run.across, run.up, stations)
     # from the start of the path: the turn, then the way gone
     gone = np.concatenate([motions[:, :, :3], (stations.points - stations.points[0])[:, :, None]], axis=2)
-    local = least_frame(stations.before[0])
+    local = _to_z(stations.before[:1])[0]
     turned = np.einsum("ia,kab,jb->kij", local, gone[:, :, :3], local)
     way = gone[:, :, 3] @ local.T
     return np.concatenate([turned, way[:, :, None]], axis=2)[1:], len(stations.points) - 1
 
 
-def least_frame(direction: Floats) -> Floats:
-    """Return the rotation that brings a direction to Z by the least turn."""
-    from jukai.core.geometry.carrying import least_turn
-
-    return least_turn(direction, np.array([0.0, 0.0, 1.0]))
+def _to_z(normals: Floats) -> Floats:
+    """Return the rotations (p, 3, 3) that bring directions to Z by the least turn: half a turn is about X; 0 stays as it is."""
+    n = np.where(normals.any(axis=1)[:, None], normals, [0.0, 0.0, 1.0])
+    k = np.zeros((len(n), 3, 3))  # what the cross product with n × z does
+    k[:, 0, 2], k[:, 1, 2] = -n[:, 0], -n[:, 1]
+    k[:, 2, 0], k[:, 2, 1] = n[:, 0], n[:, 1]
+    down = n[:, 2] < -1 + 1e-12
+    out = np.eye(3) + k + k @ k / np.where(down, 1.0, 1 + n[:, 2])[:, None, None]
+    out[down] = np.diag([1.0, -1.0, -1.0])
+    return np.asarray(out)
 
 
 def _carried(at: Floats, offsets: Offsets, columns: Array, motions: Floats) -> Floats:
     """Return places (k, b, 3) carried along a path that leaves each piece squarely: motions (k, 3, 4) are those along Z."""
     piece, centres, normals = offsets.pieces()
-    frames = np.stack([least_frame(n).T if n.any() else np.eye(3) for n in normals])
+    frames = _to_z(normals).transpose(0, 2, 1)
     of = piece[columns]
     local = np.einsum("bji,kbj->kbi", frames[of], at - centres[of])
     local = np.einsum("kij,kbj->kbi", motions[:, :, :3], local) + motions[:, None, :, 3]
