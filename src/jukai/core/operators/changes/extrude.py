@@ -311,7 +311,7 @@ def _path_motions(values: Values, foot: Foot, notes: list[Note]) -> tuple[Floats
 
 def _to_z(normals: Floats) -> Floats:
     """Return the rotations (p, 3, 3) that bring directions to Z by the least turn: half a turn is about X; 0 stays as it is."""
-    n = np.where(normals.any(axis=1)[:, None], normals, [0.0, 0.0, 1.0])
+    n = np.where(np.asarray(normals.any(axis=1))[:, None], normals, [0.0, 0.0, 1.0])
     k = np.zeros((len(n), 3, 3))  # what the cross product with n × z does
     k[:, 0, 2], k[:, 1, 2] = -n[:, 0], -n[:, 1]
     k[:, 2, 0], k[:, 2, 1] = n[:, 0], n[:, 1]
