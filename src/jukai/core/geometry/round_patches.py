@@ -26,6 +26,8 @@ _ROOM = 0.8
 _MOST = 0.98
 _CORNER = np.radians(40.0)
 _LEAST_POINTS = 12
+_LEAST_MOVED = 6
+"""Points that a border must have for its own points to make the circle."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,39 +110,36 @@ def round_patches(
     other patch's, and in the picked ones alone if not; what lies between is a ring.
     """
     work = _Work(mesh, np.array(mesh.points), np.zeros(mesh.n_faces, dtype=bool))
+    normals = face_normals(mesh)
+    shared = np.zeros(mesh.n_points, dtype=np.int64)
+    claimed = np.zeros(mesh.n_faces, dtype=np.int64)
+    round_about = []
     for r in regions:
         work.gone[r.faces] = True
-    shared = np.zeros(mesh.n_points, dtype=np.int64)
-    for r in regions:
+        claimed[r.faces] += 1
         shared[r.border] += 1
-    normals = face_normals(mesh)
+    for r in regions:
+        round_about.append(_beside(mesh, r, normals))
+        claimed[round_about[-1][0]] += 1
     out = []
-    taken = work.gone.copy()
-    moved = np.zeros(mesh.n_points, dtype=bool)
-    for i, r in enumerate(regions):
+    for i, (r, (beside, smooth)) in enumerate(zip(regions, round_about, strict=True)):
         told(0.1 + 0.8 * i / len(regions))
-        beside, smooth = _beside(mesh, r, normals)
         seat = seat_of(mesh, r, beside if smooth else np.zeros(0, np.int64))
-        free = smooth and not (shared[r.border] > 1).any() and not taken[beside].any() and not moved[r.border].any()
+        moves = smooth and not (shared[r.border] > 1).any() and not work.gone[beside].any()
         made = None
-        count = asked.points
-        if free and (count is None or count == len(r.border)) and len(r.border) >= 6:
+        if moves and asked.points in (None, len(r.border)) and len(r.border) >= _LEAST_MOVED:
             made = _moved_border(work, r, seat, asked, beside)
         if made is None:
-            wide = with_faces_round(mesh, r, beside) if free else None
-            if wide is not None and not (_all_smooth(wide, normals) and _star_shaped(work, r, wide, seat)):
+            # neighbours alike: none of them takes the faces that lie between
+            wide = with_faces_round(mesh, r, beside) if moves and (claimed[beside] == 1).all() else None
+            if wide is not None and not (
+                _all_smooth(wide, normals) and _star_shaped(work, r, wide, seat) and not (shared[wide.border] > 0).any()
+            ):
                 wide = None
-            if wide is not None:
-                extra = np.setdiff1d(wide.faces, r.faces)
-                if taken[extra].any() or (shared[wide.border] > 0).any():
-                    wide = None
             made = _within(work, r, wide, seat, asked)
             if wide is not None:
-                taken[wide.faces] = True
                 work.gone[wide.faces] = True
                 shared[wide.border] += 1
-        moved[r.border] = True
-        taken[beside] |= free
         out.append(made)
     return _assembled(work, step, finish), out
 

@@ -162,6 +162,22 @@ class Patches(unittest.TestCase):
         self.assertEqual(evaluation.steps[1].result.facts["patches"], 16)
         self.assertAlmostEqual(signed_volume(evaluation.mesh), 1536, places=9)
         self.assertEqual(int((evaluation.mesh.sides != 4).sum()), 0)
+        # with one strip of faces between them, whatever is asked for, they come out alike
+        strip = {"operator": "box", "size": [22, 12, 6], "counts": [11, 6, 1]}
+        pair = {"join": [within([-3, 0, 6], [4.1, 4.1, 1]), {"and_also": within([3, 0, 6], [4.1, 4.1, 1])}]}
+        asked: tuple[dict[str, Any], ...] = (
+            {},
+            {"points": 16},
+            {"points": 12, "diameter": 3},
+            {"diameter": "fit + 0.5"},
+        )
+        for values in asked:
+            mesh = patched(strip, pick=pair, **values).mesh
+            check_sound(self, mesh)
+            borders = border_of(mesh)
+            left, right = borders[borders[:, 0] < 0], borders[borders[:, 0] > 0]
+            a, b = ({tuple(row) for row in np.round(p - p.mean(axis=0), 6) + 0.0} for p in (left, right))
+            self.assertEqual(a, b, values)
         apart = patched(
             GRID, pick={"join": [within([-4, -4, 6], [4.1, 4.1, 1]), {"and_also": within([4, 4, 6], [4.1, 4.1, 1])}]}
         )
