@@ -49,7 +49,7 @@ MAX_LENGTH = 400
 MAX_DEPTH = 40
 
 CONSTANTS = {"pi": math.pi}
-RESERVED = {"copy", "copies"}
+RESERVED = {"copy", "copies", "fit"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -296,7 +296,7 @@ def check_name(name: str) -> None:
         ("a unit", UNITS),
         ("a function", FUNCTIONS),
         ("a constant", CONSTANTS),
-        ("kept for repeats", RESERVED),
+        ("kept for what a step finds", RESERVED),
     ):
         if name in words:
             raise FormulaError(f"'{name}' is {kind} and can't be the name of a number.")
