@@ -198,7 +198,7 @@ class MainPath(BrowserTest):
             if self.all("board"):
                 return True
             items = self.driver.find_elements(By.CSS_SELECTOR, '[data-state="open"] [role="menuitem"]')
-            item = next((i for i in items if i.text.startswith("Draw")), None)
+            item = next((i for i in items if i.text.startswith("Draw Column profile")), None)
             return [item.click()] if item else None
 
         self.wait(choose)
