@@ -364,6 +364,13 @@ class Looks(BrowserTest):
     def test_nothing_is_drawn_at_rest_and_nothing_is_kept_too_long(self) -> None:
         self.open_demo()
         counted = []
+
+        # a body's contact with the floor, its outline and its runs come one after the other, each with a picture
+        def still() -> bool:
+            pictures = self.shown("pictures")
+            self.driver.execute_async_script("setTimeout(arguments[0], 700)")
+            return bool(self.shown("pictures") == pictures)
+
         for sides in ("20", "24", "32", "64", "28"):
             self.after(lambda s=sides: self.type_into(f"{TURN}/sides", s))
             # the outline before the change goes after a while
@@ -372,16 +379,9 @@ class Looks(BrowserTest):
                     "return window.__stage.ghost === null && window.__stage.pictures > 0"
                 )
             )
+            self.wait(still)
             counted.append(self.driver.execute_script("return window.__stage.renderer.info.memory.geometries"))
         self.assertEqual(len(set(counted)), 1, counted)
-
-        # its contact with the floor, its outline and its runs come one after the other, each with a picture
-        def still() -> bool:
-            pictures = self.shown("pictures")
-            self.driver.execute_async_script("setTimeout(arguments[0], 700)")
-            return bool(self.shown("pictures") == pictures)
-
-        self.wait(still)
         pictures = self.shown("pictures")
         self.driver.execute_async_script("setTimeout(arguments[0], 1500)")
         self.assertEqual(self.shown("pictures"), pictures)
