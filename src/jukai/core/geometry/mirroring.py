@@ -115,11 +115,8 @@ def with_image(mesh: Mesh, point: Floats, normal: Floats, *, joined: bool, step:
 
 def _all_on(mesh: Mesh, on: Bools) -> Bools:
     """Return which faces have all their points among some."""
-    few = np.zeros(mesh.n_faces, dtype=bool)
     near = mesh.corner_faces[np.flatnonzero(on[mesh.corners])]
-    count = np.bincount(near, minlength=mesh.n_faces) if len(near) else np.zeros(mesh.n_faces, np.int64)
-    few[:] = count == mesh.sides
-    return few
+    return np.asarray(np.bincount(near, minlength=mesh.n_faces) == mesh.sides)
 
 
 def _reversed_order(mesh: Mesh) -> Array | int:
