@@ -72,6 +72,7 @@ def note_view(n: Note) -> dict[str, object]:
         "field": n.field,
         "solve": solve,
         "lines": [list(row) for row in n.lines],
+        "before": [{"operator": o, "values": dict(v), "words": w} for o, v, w in n.before],
     }
 
 

@@ -12,7 +12,7 @@ from jukai.core.formats.glb import GlbPart, write_glb
 from jukai.core.formats.obj import ObjPart, write_obj
 from jukai.core.formats.ply import write_ply
 from jukai.core.formats.stl import write_stl
-from jukai.core.geometry import deform, kernels
+from jukai.core.geometry import kernels
 from jukai.core.geometry._box import onto_ball
 from jukai.core.geometry._near import least_of_triangles
 from jukai.core.geometry.bevel.joining import Bevel
@@ -21,10 +21,13 @@ from jukai.core.geometry.building import box_mesh
 from jukai.core.geometry.clearance import clearance, place
 from jukai.core.geometry.crossings import self_crossings
 from jukai.core.geometry.curves import CurveShape
+from jukai.core.geometry.deform import twisting
+from jukai.core.geometry.frames import frame_along
 from jukai.core.geometry.hidden_lines import SEEN_FROM, visible_lines
 from jukai.core.geometry.lathe import Section, Turning, turn
 from jukai.core.geometry.measures import signed_volume
 from jukai.core.geometry.mesh import Mesh, join_meshes
+from jukai.core.geometry.noise import cells, smooth_noise
 from jukai.core.geometry.paths import least_twist, path_through
 from jukai.core.geometry.section import Plane, cut, gap_between
 from jukai.core.geometry.soundness import soundness
@@ -47,8 +50,7 @@ def warming(*, rare: bool = False) -> Iterator[None]:
     wave = np.column_stack([20 + 3 * np.sin(z / 5), z])
     body = turn([Section(wave)], Turning(sides=64), "warm")
     assert len(body.corners) > kernels.FEW  # noqa: S101 - else nothing would be compiled
-    points = deform.twist_points(body.points, np.zeros(3), np.array([0.0, 0.0, 1.0]), 0.0, 100.0, 90.0, 0.0)
-    twisted = body.with_points(points)
+    twisted = body.with_points(twisting(frame_along("z"), 0.0, 100.0, 90.0, 0.0)(body.points))
     yield
     view_bytes(twisted)
     yield
@@ -68,7 +70,8 @@ def warming(*, rare: bool = False) -> Iterator[None]:
     least_twist(lies.stations(lies.steps(0.1)))
     cube = box_mesh(np.ones(3), (50, 50, 50), "warm")
     view_bytes(cube)
-    deform.twist_points(cube.points, np.zeros(3), np.array([0.0, 0.0, 1.0]), 0.0, 1.0, 90.0, 0.0)
+    smooth_noise(cube.points, 1.0)
+    cells(cube.points, 1.0)
     onto_ball(np.array(cube.points), 1.0)
     yield
     shifted = np.eye(4)

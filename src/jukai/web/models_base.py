@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from pydantic import BaseModel, ConfigDict, Field
 
 Vector = list[float]
@@ -32,6 +34,14 @@ class SolveView(BaseModel):
     words: str
 
 
+class BeforeView(BaseModel):
+    """A step that would mend what a note says if it stood before, and words for it."""
+
+    operator: str
+    values: dict[str, Any]
+    words: str
+
+
 class NoteView(BaseModel):
     """What a step has to say."""
 
@@ -41,3 +51,4 @@ class NoteView(BaseModel):
     field: str | None
     solve: SolveView | None = None
     lines: list[list[float]] = Field(default_factory=list, description="both ends of edges, to be drawn as a chain")
+    before: list[BeforeView] = Field(default_factory=list, description="steps that would mend it, put before this one")

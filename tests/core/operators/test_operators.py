@@ -9,7 +9,8 @@ from typing import Any
 import numpy as np
 
 from jukai.core.errors import CoreError
-from jukai.core.geometry.deform import _twist_loop, twist_points
+from jukai.core.geometry.deform import twisting
+from jukai.core.geometry.frames import frame_along
 from jukai.core.geometry.measures import area, signed_volume
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.normals import corner_normals, sharp_edges
@@ -289,13 +290,9 @@ class Twist(unittest.TestCase):
             rate = {"pi/4": math.pi / 4}.get(case["rate_rad_per_length"], case["rate_rad_per_length"])
             points = np.array([row[0] for row in case["cases"]])
             expected = np.array([row[1] for row in case["cases"]])
-            z = np.array([0, 0, 1.0])
             degrees = math.degrees(rate * 20)
-            got = twist_points(points, np.zeros(3), z, -10, 10, degrees, 0.0)
-            np.testing.assert_allclose(got, expected, atol=1e-12)
-            np.testing.assert_allclose(
-                _twist_loop(points, np.zeros(3), z, -10.0, 10.0, math.radians(degrees) / 20, 0.0), expected, atol=1e-12
-            )
+            carried = twisting(frame_along("z"), -10, 10, degrees, 0.5)
+            np.testing.assert_allclose(carried(points), expected, atol=1e-12)
 
     def test_volume_is_kept_in_the_limit_and_as_published_for_rows(self) -> None:
         """deform.json, twist_rows: (2 + cos d) / 3 for ruled sides, plus or minus the diagonals' share."""

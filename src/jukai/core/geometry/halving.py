@@ -11,7 +11,7 @@ from jukai.core.geometry.mesh import Mesh, Topology
 from jukai.core.geometry.rebuilding import Block, rebuilt
 from jukai.core.geometry.triangulation import triangulate
 
-__all__ = ["ON", "ahead_of", "heights"]
+__all__ = ["ON", "ahead_of", "heights", "in_triangles"]
 
 ON = 1e-9
 """Share of the body's size up to which points count as on a plane."""
@@ -104,7 +104,11 @@ def _simple(mesh: Mesh, d: Floats) -> Mesh:
     # how often the outline changes from not ahead to ahead
     rises = np.add.reduceat((corner_sign <= 0) & (corner_sign[following] > 0), mesh.offsets[:-1])
     falls = np.add.reduceat((corner_sign >= 0) & (corner_sign[following] < 0), mesh.offsets[:-1])
-    bad: Bools = (np.asarray(rises, dtype=np.int64) > 1) | (np.asarray(falls, dtype=np.int64) > 1)
+    return in_triangles(mesh, (np.asarray(rises, dtype=np.int64) > 1) | (np.asarray(falls, dtype=np.int64) > 1))
+
+
+def in_triangles(mesh: Mesh, bad: Bools) -> Mesh:
+    """Return the mesh with some of its faces (f,) cut in triangles, each with all that its face carries."""
     if not bad.any():
         return mesh
     cut = triangulate(mesh)

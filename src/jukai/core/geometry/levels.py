@@ -20,18 +20,23 @@ class Levels:
     ----------
     edges : (e, 2) the points of each edge.
     origin, direction : the axis; ``direction`` has length 1.
+    shown : (n, 3) where the points are shown, if not where levels are measured: what is found lies there.
+    places : (n,) the level of each point, if it is not how far along the axis it lies.
     """
 
     mesh: Mesh
     edges: Ints
     origin: Floats
     direction: Floats
+    shown: Floats | None = None
+    places: Floats | None = None
     _place: Floats = field(init=False)
     _low: Floats = field(init=False)
     _high: Floats = field(init=False)
 
     def __post_init__(self) -> None:
-        self._place = (self.mesh.points - self.origin) @ self.direction
+        along = (self.mesh.points - self.origin) @ self.direction
+        self._place = along if self.places is None else self.places
         ends = self._place[self.edges]
         self._low, self._high = np.minimum(ends[:, 0], ends[:, 1]), np.maximum(ends[:, 0], ends[:, 1])
 
@@ -51,10 +56,14 @@ class Levels:
         flat = np.abs(rise) <= eps
         share = np.clip(np.where(flat, 0.0, (level - first) / np.where(flat, 1.0, rise)), 0.0, 1.0)[:, None]
         found = np.concatenate([p + share * (q - p), q[flat]])
+        where = found
+        if self.shown is not None:
+            u, v = self.shown[hit[:, 0]], self.shown[hit[:, 1]]
+            where = np.concatenate([u + share * (v - u), v[flat]])
         # of equal ones the first in order of place, so that rounding does not choose
         far = np.round((found - self.origin) @ toward / max(self.mesh.size, 1e-300), 9)
-        best = found[far == far.max()]
-        return np.array(best[np.lexsort(best.T)[0]])
+        best = np.flatnonzero(far == far.max())
+        return np.array(where[best[np.lexsort(found[best].T)[0]]])
 
 
 def rows_between(along: Floats, start: float, stop: float) -> int:

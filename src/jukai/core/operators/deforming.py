@@ -13,23 +13,41 @@ import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.deform import Deformation
 from jukai.core.geometry.frames import Frame
 from jukai.core.geometry.levels import Levels, rows_between
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.triangulation import with_short_diagonals
-from jukai.core.operators.base import Callout, CalloutForm, Note, OperatorValues, Result, three
+from jukai.core.operators.base import Callout, CalloutForm, Note, OperatorValues, Point, Result, three
 from jukai.core.operators.inputs import Along, AxisSpec
 from jukai.core.operators.kinds.along import along
 from jukai.core.operators.kinds.axis import axis
 from jukai.core.operators.kinds.share import share
 from jukai.core.operators.kinds.weights import weights
 
-__all__ = ["DeformingValues", "Span", "deformed", "rows_at_ends", "rows_for_turn", "span_of"]
+__all__ = [
+    "PLACES_STILL",
+    "DeformingValues",
+    "Span",
+    "arc_on",
+    "coarse",
+    "deformed",
+    "rows_at_ends",
+    "share_still",
+    "span_of",
+]
 
 SMOOTH_TURN = 10.0
 """Degrees that neighbouring rows may be turned against each other and still look smooth."""
 ROUGH_TURN = 30.0
 """Degrees from which on a turn between neighbouring rows is told."""
+SMOOTH_CHORD, ROUGH_CHORD = 1 / 500, 1 / 100
+"""Shares of the body's size by which straight edges may miss the curve that they stand for: what rows are offered for,
+and from where on it is told. The first is the chord tolerance of all round shapes."""
+_SAMPLES = 20_000
+_MOST_ROWS = 500
+PLACES_STILL = (("from", "the start"), ("middle", "the middle"), ("to", "the end"), ("place", "the place at"))
+"""Which place of a stretch stays where it is."""
 
 
 class DeformingValues(OperatorValues):
@@ -53,6 +71,7 @@ class Span:
     low, length : where the body begins along the axis, and how long it is.
     start, stop : where the deformation begins and ends, mm from the frame's origin.
     amount : how much of it acts: one number, or (n,) where it is weighed point by point.
+    outward : places are measured from the axis outward, not along it.
     """
 
     mesh: Mesh
@@ -63,6 +82,7 @@ class Span:
     start: float
     stop: float
     amount: float | Floats
+    outward: bool = False
 
     @property
     def shares(self) -> Floats:
@@ -93,13 +113,20 @@ class Span:
         flat = rel - np.outer(rel @ self.frame.direction, self.frame.direction)
         return float(np.sqrt(np.einsum("ij,ij->i", flat, flat).max())) if len(flat) else 0.0
 
+    @property
+    def run(self) -> Floats:
+        """The way that places are measured along, (3,)."""
+        return np.asarray(self.frame.axes[0] if self.outward else self.frame.direction)
+
     def on_axis(self, place: float) -> Floats:
-        """Return the point of the axis at a place."""
-        return np.asarray(self.frame.origin + self.frame.direction * place)
+        """Return the point at a place, on the axis or, where they are measured outward, beside its middle."""
+        return np.asarray(self.frame.origin + self.run * place)
 
 
-def span_of(mesh: Mesh, values: DeformingValues, what: str) -> Span:
+def span_of(mesh: Mesh, values: DeformingValues, what: str, *, outward: bool = False) -> Span:
     """Return where a deformer acts; ``what`` names it in errors.
+
+    With ``outward`` places are measured from the axis, where the body's length is how far it reaches.
 
     Raises
     ------
@@ -107,12 +134,15 @@ def span_of(mesh: Mesh, values: DeformingValues, what: str) -> Span:
         When the body has no length along the axis, or the stretch ends where it begins.
     """
     frame = values.axis.frame(mesh)
-    places: Floats = (mesh.points - frame.origin) @ frame.direction
+    rel = mesh.points - frame.origin
+    places: Floats = np.hypot(*(rel @ frame.axes[:2].T).T) if outward else rel @ frame.direction
     used = places if mesh.used_points.all() else places[mesh.used_points]
     low, high = (float(used.min()), float(used.max())) if len(used) else (0.0, 0.0)
+    low = 0.0 if outward else low
     length = high - low
     if not length > 1e-12 * max(mesh.size, 1e-300):
-        raise ValueProblem("The body has no length along the axis.", field="axis", hint="Choose another axis.")
+        words = "has no width across" if outward else "has no length along"
+        raise ValueProblem(f"The body {words} the axis.", field="axis", hint="Choose another axis.")
     start, stop = low + values.from_.at(length), low + values.to.at(length)
     if not stop > start:
         raise ValueProblem(
@@ -123,7 +153,7 @@ def span_of(mesh: Mesh, values: DeformingValues, what: str) -> Span:
     amount: float | Floats = values.strength
     if values.weights is not None:
         amount = values.strength * np.asarray(values.weights, dtype=np.float64)
-    return Span(mesh, frame, places, low, length, start, stop, amount)
+    return Span(mesh, frame, places, low, length, start, stop, amount, outward)
 
 
 def deformed(
@@ -134,29 +164,60 @@ def deformed(
     notes: Sequence[Note] = (),
     callouts: Callable[[Levels], Sequence[Callout]] | None = None,
     used: Mapping[str, object] | None = None,
+    graphs: bool = False,
+    carried: Deformation | None = None,
 ) -> Result:
     """Return the body with its points moved, the levels to be dragged before the operator's own callouts: these are drawn over them.
 
-    ``callouts`` is given what finds places on the deformed body.
+    ``callouts`` is given what finds places on the deformed body by their levels before; with ``graphs`` the run that graphs
+    go by is told. ``carried`` is the map, where it takes the axis along.
     """
     mesh = with_short_diagonals(span.mesh.with_points(points))
-    # the edges of the body before: they join the same points, and while a value is dragged they are known
-    find = Levels(mesh, span.mesh.connectivity.edges, span.frame.origin, span.frame.direction)
+    # the edges of the body before: while a value is dragged they are known
+    edges = span.mesh.connectivity.edges
+    outward = span.along if span.outward else None
+    find = Levels(span.mesh, edges, span.frame.origin, span.frame.direction, points, outward)
     own = () if callouts is None else callouts(find)
-    direction = three(span.frame.direction)
     levels = []
     for key, place in (("from", span.start), ("to", span.stop)):
         # away from the operator's own grips, which stand at the other two axes
-        grip = find.farthest(place, -span.frame.axes[1])
-        form = CalloutForm.LEVEL
-        levels.append(Callout(f"values/{key}", form, three(span.on_axis(place)), three(grip), direction))
+        grip = find.farthest(place, span.frame.direction if span.outward else -span.frame.axes[1])
+        at, way = _carried_axis(span, carried, place)
+        levels.append(Callout(f"values/{key}", CalloutForm.LEVEL, at, three(grip), way))
     facts: dict[str, float | str] = {"length": span.length, "from": span.start - span.low, "to": span.stop - span.low}
     if values.axis.name is not None:
         facts["axis"] = values.axis.lies_along(span.mesh)
     told = [*notes, *_nothing(span, values)]
-    return Result(
-        mesh, tuple(told), (*levels, *own), dict(used or {}), facts, (span.frame.origin, span.frame.direction)
-    )
+    run = None
+    if graphs:
+        shares = np.linspace(0.0, 1.0, 33)
+        along_ = np.array([span.on_axis(span.start + s * (span.stop - span.start)) for s in shares])
+        run = np.column_stack([shares, along_ if carried is None else carried(along_, span.most)])
+    axis = (span.frame.origin, span.frame.direction)
+    return Result(mesh, tuple(told), (*levels, *own), dict(used or {}), facts, axis, run=run)
+
+
+def _carried_axis(span: Span, carried: Deformation | None, place: float) -> tuple[Point, Point]:
+    """Return where a place of the axis has come to, and which way the axis goes on there."""
+    here = span.on_axis(place)
+    if carried is None or span.outward:
+        return three(here), three(span.run)
+    step = 1e-4 * (span.stop - span.start)
+    a, b = carried(np.array([here, here + span.run * step]), span.most)
+    return three(a), three((b - a) / max(float(np.linalg.norm(b - a)), 1e-300))
+
+
+def share_still(span: Span, still_at: str, place: Along) -> float:
+    """Return which share of the stretch stays; a place beyond it stands for its nearest end."""
+    if still_at == "place":
+        at = (span.low + place.at(span.length) - span.start) / (span.stop - span.start)
+        return min(max(at, 0.0), 1.0)
+    return {"from": 0.0, "middle": 0.5, "to": 1.0}[still_at]
+
+
+def arc_on(target: str, centre: Floats, start: Floats, about: Floats, grip: Floats, gain: float = 1.0) -> Callout:
+    """Return an angle drawn about a centre, taken hold of on the body."""
+    return Callout(target, CalloutForm.ANGLE, three(centre), three(start), three(about), gain, grip=three(grip))
 
 
 def _nothing(span: Span, values: DeformingValues) -> list[Note]:
@@ -171,15 +232,59 @@ def _nothing(span: Span, values: DeformingValues) -> list[Note]:
     return []
 
 
-def rows_for_turn(span: Span, degrees: float, *, field: str, what: str) -> list[Note]:
-    """Say when the body has too few rows to follow a turn, and how many would do."""
-    steps = max(span.rows, 1)
-    turn = abs(degrees) * span.most
-    if not span.mesh.n_faces or turn / steps <= ROUGH_TURN:
+def coarse(span: Span, values: DeformingValues, carried: Deformation, points: Floats, *, field: str, what: str,
+           turn: float = 0.0) -> list[Note]:  # fmt: skip
+    """Say when the body has too few rows to follow, how many would do, and offer them.
+
+    Parameters
+    ----------
+    points : where the map brought the body's points.
+    turn : degrees by which the whole stretch turns, where it does.
+
+    Notes
+    -----
+    How far a straight edge misses the curve that it stands for is told by its middle; it falls with the square of the rows.
+    """
+    mesh = span.mesh
+    edges = mesh.connectivity.edges
+    if not mesh.n_faces or not len(edges):
         return []
-    needed = int(np.ceil(turn / SMOOTH_TURN))
-    text = f"The body has {steps} {'row' if steps == 1 else 'rows'} to {what} through {turn:.4g}°; give the step before it {needed} rows for a smooth {what}."
-    return [Note("warning", text, field=field)]
+    edges = edges[:: max(1, len(edges) // _SAMPLES)]
+    a, b = edges.T
+    amount = span.amount[edges].mean(axis=1) if isinstance(span.amount, np.ndarray) else span.amount
+    middle = carried((mesh.points[a] + mesh.points[b]) / 2, amount)
+    off = middle - (points[a] + points[b]) / 2
+    miss = float(np.sqrt(np.einsum("ij,ij->i", off, off).max()))
+    size = max(mesh.size, 1e-300)
+    turn = abs(turn) * span.most
+    if miss <= ROUGH_CHORD * size and turn <= ROUGH_TURN:
+        return []
+    steps = max(span.rows, 1)
+    each = turn / steps
+    if miss <= ROUGH_CHORD * size and each <= ROUGH_TURN:
+        return []
+    more = float(np.sqrt(miss / (SMOOTH_CHORD * size)))
+    rows = f"{steps} {'row' if steps == 1 else 'rows'}"
+    off_by = f"miss the curve by up to {miss:.3g} mm"
+    told = f"turn by {each:.3g}° each and {off_by}" if each > 1 else off_by
+    through = f" through {turn:.4g}°" if turn else ""
+    levels = min(max(int(np.ceil(np.log2(max(more, each / SMOOTH_TURN, 2)))), 1), 4)
+    finer = ("subdivide", {"levels": levels, "sharp": {"rule": "sharper_than", "of": "edges", "angle": 30}},
+             f"subdivide it {levels} {'time' if levels == 1 else 'times'} before")  # fmt: skip
+    if span.outward:
+        text = f"The body's faces are too large for the {what}: their edges {told}."
+        return [Note("warning", text, field=field, before=(finer,))]
+    needed = min(max(int(np.ceil(steps * more)), int(np.ceil(turn / SMOOTH_TURN)), steps + 1), _MOST_ROWS)
+    text = f"The body has {rows} to {what}{through}: they {told}; {needed} rows would do."
+    cut = ("rows", {"count": needed, "axis": _plain_axis(span, values), "from": span.start - span.low, "to": span.stop - span.low},
+           f"cut it in {needed} rows before")  # fmt: skip
+    return [Note("warning", text, field=field, before=(cut, finer))]
+
+
+def _plain_axis(span: Span, values: DeformingValues) -> object:
+    if values.axis.name is not None:
+        return values.axis.lies_along(span.mesh)
+    return {"point": span.frame.origin.tolist(), "direction": span.frame.direction.tolist()}
 
 
 def rows_at_ends(span: Span, what: str) -> list[Note]:

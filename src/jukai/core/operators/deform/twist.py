@@ -7,14 +7,27 @@ from pydantic import model_validator
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
-from jukai.core.geometry.deform import twist_points
+from jukai.core.geometry.deform import twisting
+from jukai.core.geometry.graphs import Graph
 from jukai.core.geometry.levels import Levels
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 from jukai.core.operators.base import Callout, CalloutForm, Context, Example, Kind, Result, operator, three
-from jukai.core.operators.deforming import DeformingValues, Span, deformed, rows_for_turn, span_of
+from jukai.core.operators.deforming import (
+    PLACES_STILL,
+    DeformingValues,
+    Span,
+    arc_on,
+    coarse,
+    deformed,
+    share_still,
+    span_of,
+)
+from jukai.core.operators.inputs import Along
+from jukai.core.operators.kinds.along import along
 from jukai.core.operators.kinds.angle import angle
 from jukai.core.operators.kinds.choice import choice
+from jukai.core.operators.kinds.graph import graph
 from jukai.core.operators.kinds.length import length
 
 __all__ = ["Values", "twist"]
@@ -24,7 +37,7 @@ _FAIR_ARM = 0.3
 
 
 class Values(DeformingValues):
-    """A twist that grows evenly along an axis."""
+    """A twist along an axis."""
 
     turn: float | None = angle(
         "How far the end is turned against the start.", otherwise="45°", instead_of="lead", ge=-360_000, le=360_000
@@ -32,8 +45,12 @@ class Values(DeformingValues):
     lead: float | None = length(
         "The length along the axis that one whole turn takes.", instead_of="turn", ge=-1e6, le=1e6
     )
-    still_at: str = choice(
-        "The place that does not turn.", (("from", "the start"), ("middle", "the middle"), ("to", "the end"))
+    still_at: str = choice("The place that does not turn.", PLACES_STILL)
+    still_place: Along = along(
+        "Where it does not turn.", default=Along(50.0, share=True), relevant='still_at == "place"'
+    )
+    turn_graph: Graph | None = graph(
+        "What share of the turn has come at each place of the stretch.", otherwise="evenly more"
     )
 
     @model_validator(mode="after")
@@ -48,14 +65,15 @@ class Values(DeformingValues):
     kind=Kind.CHANGE,
     values=Values,
     sentence="Twist by {turn|lead} about {axis}, from {from} to {to}",
-    quiet="{still_at} stays still, strength {strength}, {weights}.",
+    quiet="{still_at}[ {still_place}] stays still, turning {turn_graph}; strength {strength}, {weights}.",
     synonyms=("wring", "spiral", "torsion"),
+    version=2,
     example=Example(
         (("box", {"size": [12, 12, 40], "counts": [2, 2, 12]}), ("twist", {"turn": 120, "axis": "z"})),
     ),
 )
 def twist(mesh: Mesh, values: Values, context: Context) -> Result:
-    """Turn each slice of a body about an axis, evenly more from one place to another.
+    """Turn each slice of a body about an axis, more and more from one place to another.
 
     References
     ----------
@@ -64,16 +82,16 @@ def twist(mesh: Mesh, values: Values, context: Context) -> Result:
     """
     span = span_of(mesh, values, "twist")
     degrees = _degrees(values, span.stop - span.start)
-    still = {"from": span.start, "middle": (span.start + span.stop) / 2, "to": span.stop}[values.still_at]
-    context.checkpoint(0.1)
+    still = share_still(span, values.still_at, values.still_place)
     frame = span.frame
-    points = twist_points(
-        mesh.points, frame.origin, frame.direction, span.start, span.stop, degrees, still, span.amount
-    )
+    carried = twisting(frame, span.start, span.stop, degrees, still, values.turn_graph)
+    context.checkpoint(0.1)
+    points = carried(mesh.points, span.amount)
+    context.checkpoint(0.8)
     if degrees == 0:
         notes = [Note("info", "A twist of 0° changes nothing.", field="turn")]
     else:
-        notes = rows_for_turn(span, degrees, field="turn", what="twist")
+        notes = coarse(span, values, carried, points, field="turn", what="twist", turn=_greatest(values, degrees))
     used = {"turn": degrees} if values.lead is None else {}
 
     def callouts(find: Levels) -> list[Callout]:
@@ -81,13 +99,28 @@ def twist(mesh: Mesh, values: Values, context: Context) -> Result:
         if values.lead is None:
             share, centre, rim = _arm(span, find)
             start = centre + _turned(rim - centre, frame.direction, -degrees)  # so that the arc ends on the body
-            form, ends = CalloutForm.ANGLE, (three(centre), three(start))
-            return [Callout("values/turn", form, *ends, direction, 1 / share, grip=three(rim))]
+            return [arc_on("values/turn", centre, start, frame.direction, rim, 1 / share)]
         grip = find.farthest(span.stop, frame.axes[1])
         start = span.on_axis(span.start)
         return [Callout("values/lead", CalloutForm.LENGTH, three(start), three(tip), direction, grip=three(grip))]
 
-    return deformed(span, values, points, notes=notes, callouts=callouts, used=used)
+    return deformed(
+        span,
+        values,
+        points,
+        notes=notes,
+        callouts=callouts,
+        used=used,
+        graphs=values.turn_graph is not None,
+        carried=carried,
+    )
+
+
+def _greatest(values: Values, degrees: float) -> float:
+    """Return the whole turn that the rows follow; with a graph, all that it goes up and down."""
+    if values.turn_graph is None:
+        return degrees
+    return degrees * float(np.abs(np.diff(values.turn_graph(np.linspace(0.0, 1.0, 201)))).sum())
 
 
 def _arm(span: Span, find: Levels) -> tuple[float, Floats, Floats]:

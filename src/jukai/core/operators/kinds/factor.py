@@ -19,7 +19,15 @@ class FactorKind(NumberKind):
 
 
 def factor(
-    description: str, *, default: float | None = None, otherwise: str = "", chapter: str = "", **more: Unpack[Declared]
+    description: str,
+    *,
+    default: float | None = None,
+    otherwise: str = "",
+    instead_of: str = "",
+    chapter: str = "",
+    **more: Unpack[Declared],
 ) -> Any:
     """Declare a plain number; ``ge``, ``gt``, ``le`` and ``lt`` are its limits, ``relevant`` says when it counts."""
-    return declare(FactorKind(otherwise=otherwise, chapter=chapter), default, description, **more)
+    return declare(
+        FactorKind(otherwise=otherwise, instead_of=instead_of, chapter=chapter), default, description, **more
+    )
