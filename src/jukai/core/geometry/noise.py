@@ -25,7 +25,7 @@ _OWN = bytes.fromhex(
 
 
 def smooth_noise(points: Floats, size: float, *, octaves: int = 1, seed: int = 0) -> Floats:
-    """Return (n,) smooth noise, -1 to 1 and 0 on the mean.
+    """Return (n,) smooth noise, 0 on the mean and within -1 to 1 but for a few hundredths at rare places.
 
     Parameters
     ----------

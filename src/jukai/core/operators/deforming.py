@@ -263,22 +263,40 @@ def coarse(span: Span, values: DeformingValues, carried: Deformation, points: Fl
     each = turn / steps
     if miss <= ROUGH_CHORD * size and each <= ROUGH_TURN:
         return []
-    more = float(np.sqrt(miss / (SMOOTH_CHORD * size)))
+    needed = _rows_for(span, carried, max(steps + 1, int(np.ceil(turn / SMOOTH_TURN))))
     rows = f"{steps} {'row' if steps == 1 else 'rows'}"
     off_by = f"miss the curve by up to {miss:.3g} mm"
     told = f"turn by {each:.3g}° each and {off_by}" if each > 1 else off_by
     through = f" through {turn:.4g}°" if turn else ""
-    levels = min(max(int(np.ceil(np.log2(max(more, each / SMOOTH_TURN, 2)))), 1), 4)
+    more = float(np.sqrt(miss / (SMOOTH_CHORD * size))) if span.outward else needed / steps
+    levels = min(max(int(np.ceil(np.log2(max(more, 2)))), 1), 4)
     finer = ("subdivide", {"levels": levels, "sharp": {"rule": "sharper_than", "of": "edges", "angle": 30}},
              f"subdivide it {levels} {'time' if levels == 1 else 'times'} before")  # fmt: skip
     if span.outward:
         text = f"The body's faces are too large for the {what}: their edges {told}."
         return [Note("warning", text, field=field, before=(finer,))]
-    needed = min(max(int(np.ceil(steps * more)), int(np.ceil(turn / SMOOTH_TURN)), steps + 1), _MOST_ROWS)
     text = f"The body has {rows} to {what}{through}: they {told}; {needed} rows would do."
     cut = ("rows", {"count": needed, "axis": _plain_axis(span, values), "from": span.start - span.low, "to": span.stop - span.low},
            f"cut it in {needed} rows before")  # fmt: skip
     return [Note("warning", text, field=field, before=(cut, finer))]
+
+
+def _rows_for(span: Span, carried: Deformation, least: int) -> int:
+    """Return how many rows follow the map within the chord tolerance, along lines at the body's farthest places."""
+    frame, mesh = span.frame, span.mesh
+    across = (mesh.points - frame.origin) @ frame.axes[:2].T
+    around = np.arange(8) * np.pi / 4
+    far = across[np.argmax(across @ np.array([np.cos(around), np.sin(around)]), axis=0)] @ frame.axes[:2]
+    rows = max(least, 1)
+    while rows < _MOST_ROWS and not span.outward:
+        places = np.linspace(span.start, span.stop, 2 * rows + 1)
+        lines = frame.origin + far[:, None] + places[:, None] * frame.direction
+        moved = carried(lines.reshape(-1, 3), span.most).reshape(lines.shape)
+        off = moved[:, 1::2] - (moved[:, :-1:2] + moved[:, 2::2]) / 2
+        if float(np.sqrt(np.einsum("ijk,ijk->ij", off, off).max())) <= SMOOTH_CHORD * mesh.size:
+            break
+        rows = int(np.ceil(rows * 1.25))
+    return min(rows, _MOST_ROWS)
 
 
 def _plain_axis(span: Span, values: DeformingValues) -> object:

@@ -140,7 +140,8 @@ def _heights(span: Span, values: Values, size: float, context: Context) -> Float
         if values.pattern == "cells":
             out[a : a + _CHUNK] = cells(here, size, seed=values.seed_)
         else:
-            out[a : a + _CHUNK] = (1 + smooth_noise(here, size, octaves=values.octaves, seed=values.seed_)) / 2
+            noise = smooth_noise(here, size, octaves=values.octaves, seed=values.seed_)
+            out[a : a + _CHUNK] = np.clip((1 + noise) / 2, 0.0, 1.0)
         context.checkpoint(0.1 + 0.7 * a / mesh.n_points)
     return out
 
