@@ -20,13 +20,13 @@ from jukai.core.formats.ply import write_ply
 from jukai.core.formats.stl import write_stl
 from jukai.core.geometry.connectivity import connect
 from jukai.core.geometry.crossings import self_crossings
-from jukai.core.geometry.deform import twist_points
 from jukai.core.geometry.lathe import Section, Turning, turn
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.triangulation import triangulate
 from jukai.memory import keep_freed_memory
 from timings.bevels import bevels, elsewhere
 from timings.carried import carried
+from timings.deforming import deforming
 from timings.edits import edits
 from timings.measure import Row, measure
 from timings.meshes import fresh, quads, shuffled, triangles
@@ -96,20 +96,6 @@ def connectivity() -> None:
             others["trimesh edges_unique + face_adjacency + vertex_faces"] = lambda _, t=tri: three(t)
         measure(Row(f"connectivity of 250 000 quads, {name}", lambda: None, lambda _, b=body: connect(b.corners, b.offsets, b.n_points), floor, others,
                     {k: v for k, v in zip(("trimesh edges_unique + face_adjacency + vertex_faces", "igl.triangle_triangle_adjacency", "floor"), aims, strict=True) if v}))  # fmt: skip
-
-
-def twist() -> None:
-    rng = np.random.default_rng(2)
-    points = rng.uniform(-10, 10, (1_000_000, 3))
-    o, z = np.zeros(3), np.array([0.0, 0.0, 1.0])
-
-    def whole(p: np.ndarray) -> np.ndarray:
-        a = np.clip(p[:, 2], -10, 10) * 0.1
-        c, s = np.cos(a), np.sin(a)
-        return np.stack([p[:, 0] * c - p[:, 1] * s, p[:, 0] * s + p[:, 1] * c, p[:, 2]], axis=1)
-
-    measure(Row("twist of 1 000 000 points at random", lambda: points, lambda p: twist_points(p, o, z, -10.0, 10.0, 100.0, 0.0),
-                lambda p: p.copy(), {"whole-array NumPy": whole}, {"whole-array NumPy": 0.5, "floor": 20}))  # fmt: skip
 
 
 def triangulation() -> None:
@@ -375,7 +361,7 @@ def main() -> None:
         whole,
         revolve,
         connectivity,
-        twist,
+        deforming,
         triangulation,
         crossings,
         files,

@@ -49,7 +49,7 @@ MAX_LENGTH = 400
 MAX_DEPTH = 40
 
 CONSTANTS = {"pi": math.pi}
-RESERVED = {"copy", "copies", "fit"}
+RESERVED = {"copy", "copies", "fit", "mask"}
 
 
 @dataclass(frozen=True, slots=True)

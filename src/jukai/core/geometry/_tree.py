@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jukai.core.geometry._near import point_triangle, triangle_triangle
-from jukai.core.geometry.arrays import Array, Floats
+from jukai.core.geometry.arrays import Array, Floats, Ints
 from jukai.core.geometry.kernels import kernel, no_wraparound
 
 
@@ -228,6 +228,59 @@ def near_point(t: Array, b: Array, p: Array, bound: float, enough: float, stack:
             stack[top], stack[top + 1] = left, right
         top += 2
     return best, at, found
+
+
+@no_wraparound
+@kernel
+def near_points(t: Array, b: Array, points: Array) -> tuple[Floats, Ints]:
+    """Return for each point the nearest place on a body, (n, 3), and its triangle."""
+    n = points.shape[0]
+    places = np.empty((n, 3), np.float64)
+    which = np.empty(n, np.int32)
+    stack = np.empty(128, np.int64)
+    for i in range(n):
+        p = (points[i, 0], points[i, 1], points[i, 2])
+        _, at, found = near_point(t, b, p, np.inf, 0.0, stack)
+        which[i] = found
+        for k in range(3):
+            places[i, k] = at[k]
+    return places, which
+
+
+@no_wraparound
+@kernel
+def along_normals(t: Array, places: Array, normals: Array) -> tuple[Floats, Ints]:
+    """Return for each place how far along or against its normal the nearest triangle lies that faces the same way, and which; -1 for none.
+
+    Möller and Trumbore, Fast, minimum storage ray/triangle intersection, 1997.
+    """
+    n = places.shape[0]
+    far = np.zeros(n, np.float64)
+    which = np.full(n, -1, np.int32)
+    for i in range(n):
+        dx, dy, dz = normals[i, 0], normals[i, 1], normals[i, 2]
+        best = np.inf
+        for j in range(t.shape[0]):
+            ux, uy, uz = t[j, 1, 0] - t[j, 0, 0], t[j, 1, 1] - t[j, 0, 1], t[j, 1, 2] - t[j, 0, 2]
+            vx, vy, vz = t[j, 2, 0] - t[j, 0, 0], t[j, 2, 1] - t[j, 0, 1], t[j, 2, 2] - t[j, 0, 2]
+            px, py, pz = dy * vz - dz * vy, dz * vx - dx * vz, dx * vy - dy * vx
+            det = ux * px + uy * py + uz * pz
+            if det >= 0:  # it faces the other way, or lies along
+                continue
+            ox, oy, oz = places[i, 0] - t[j, 0, 0], places[i, 1] - t[j, 0, 1], places[i, 2] - t[j, 0, 2]
+            u = (ox * px + oy * py + oz * pz) / det
+            if u < 0 or u > 1:
+                continue
+            qx, qy, qz = oy * uz - oz * uy, oz * ux - ox * uz, ox * uy - oy * ux
+            v = (dx * qx + dy * qy + dz * qz) / det
+            if v < 0 or u + v > 1:
+                continue
+            d = (vx * qx + vy * qy + vz * qz) / det
+            if abs(d) < best:
+                best = abs(d)
+                far[i] = d
+                which[i] = j
+    return far, which
 
 
 @no_wraparound

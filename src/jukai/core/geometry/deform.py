@@ -70,7 +70,12 @@ class Deformation:
             share = self.shares(points)
             g = _ONE if self.first is None else np.ascontiguousarray(self.first(share), dtype=np.float64)
             h = _ONE if self.second is None else np.ascontiguousarray(self.second(share), dtype=np.float64)
-        p = np.array([self.start, self.length, *self.parameters])
+        p = (
+            float(self.start),
+            float(self.length),
+            *(float(v) for v in self.parameters),
+            *(0.0,) * (6 - len(self.parameters)),
+        )
         if len(points) > FEW:
             return _loop(points, self.frame, w, g, h, self.which, p)
         rel = (points - self.frame.origin) @ self.frame.axes.T
@@ -80,7 +85,7 @@ class Deformation:
         return np.where((w == 0)[:, None], points, out)
 
 
-def _loop(points: Floats, frame: Frame, w: Floats, g: Floats, h: Floats, which: int, p: Floats) -> Floats:
+def _loop(points: Floats, frame: Frame, w: Floats, g: Floats, h: Floats, which: int, p: tuple[float, ...]) -> Floats:
     axes = np.ascontiguousarray(frame.axes, dtype=np.float64)
     origin = np.ascontiguousarray(frame.origin, dtype=np.float64)
     done: Floats = deform_loop(np.ascontiguousarray(points), origin, axes, w, g, h, which, p)

@@ -125,6 +125,10 @@ class Resolver:
         """Return a length whose formula may speak of ``fit``, mm."""
         return self.number(raw, measures="length", where=where, more={"fit": Quantity(fit, "length")})
 
+    def masked(self, raw: object, mask: float, *, where: str) -> float:
+        """Return a number whose formula may speak of ``mask``, what a point of a mask had before."""
+        return self.number(raw, measures="", where=where, more={"mask": Quantity(mask)})
+
     # -- curves ---------------------------------------------------------------------------------
     def curve(self, curve_id: object, where: str = "profile") -> CurveInput:
         """Return a curve of the bench, sampled; ``where`` is the value that names it."""
@@ -282,6 +286,9 @@ class _StepScope:
 
     def fitted(self, raw: object, fit: float, *, where: str) -> float:
         return self.resolver.fitted(raw, fit, where=where)
+
+    def masked(self, raw: object, mask: float, *, where: str) -> float:
+        return self.resolver.masked(raw, mask, where=where)
 
     def show(self, where: str, number: float) -> None:
         self.shown[where] = number

@@ -161,6 +161,9 @@ class _Alone:
     def fitted(self, raw: object, fit: float, *, where: str) -> float:
         return self.resolver.fitted(raw, fit, where=where)
 
+    def masked(self, raw: object, mask: float, *, where: str) -> float:
+        return self.resolver.masked(raw, mask, where=where)
+
     def show(self, where: str, number: float) -> None:
         pass
 

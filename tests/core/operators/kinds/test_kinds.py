@@ -70,6 +70,7 @@ WRITTEN: list[tuple[AnyKind, Any, set[tuple[str, str]]]] = [
     (GraphKind(), GRAPH, {("number", "w"), ("number", "n"), ("number", "x")}),
     (WeightsKind(), {"graph": GRAPH, "along": "x"}, {("number", "w"), ("number", "n"), ("number", "x")}),
     (WeightsKind(), {"strokes": [{"places": [[0, 0, 1]], "radius": "w", "amount": 0.5}]}, {("number", "w")}),
+    (WeightsKind(), {"base": "v", "strokes": [{"pick": {"rule": "everything"}, "to": "mask * w"}]}, {("number", "v"), ("number", "w"), ("number", "mask")}),
 ]  # fmt: skip
 
 
@@ -268,9 +269,24 @@ class Unused(unittest.TestCase):
             # the corner itself 1 − 1/4; 2 mm away (1 − (2/3)²)²
             self.assertAlmostEqual(float(spot.max()), 0.75)
             self.assertTrue(np.isclose(spot, (1 - 4 / 9) ** 2).any())
+            lifted = masked({"pick": {"rule": "everything"}, "to": "0.25 + 0.5"})
+            self.assertEqual(set(lifted.tolist()), {0.75})
+            halved = masked({"base": 1, "strokes": [{"pick": {"rule": "everything"}, "to": "mask * 0.5"}]})
+            self.assertEqual(set(halved.tolist()), {0.5})
+            less = masked({"base": 0.8, "strokes": [{"pick": {"rule": "everything"}, "by": "-mask / 4"}, {"even": 3}]})
+            np.testing.assert_allclose(less, 0.6)
             wrongs: tuple[Any, ...] = (
                 3,
                 {"pick": 2},
+                {"base": 2, "strokes": []},
+                {"strokes": [{"even": 0}]},
+                {"strokes": [{"even": 500}]},
+                {"strokes": [{"pick": {"rule": "everything"}, "to": "maks * 0.5"}]},
+                {"strokes": [{"places": [[0, 0, 0]], "radius": 1, "to": 2}]},
+                {"strokes": [{"places": [[0, 0, 0]], "radius": 1, "to": 1, "by": 1}]},
+                {"strokes": [{"places": [[0, 0, 0]], "radius": 1, "soft": 2}]},
+                {"strokes": [{"places": [[0, 0, 0]] * 2001, "radius": 1}]},
+                {"strokes": [{"even": 1}] * 501},
                 {"strokes": [{"radius": 1}]},
                 {"strokes": [{"places": [[0, 0, 0]], "radius": 0}]},
                 {"strokes": [{"places": [[0, 0], [0, 0, 0]], "radius": 1}]},

@@ -109,6 +109,9 @@ class Scope(Protocol):
     def fitted(self, raw: object, fit: float, *, where: str) -> float:
         """Return a length whose formula may speak of ``fit``, mm."""
 
+    def masked(self, raw: object, mask: float, *, where: str) -> float:
+        """Return a number whose formula may speak of ``mask``, 0 to 1."""
+
     def show(self, where: str, number: float) -> None:
         """Say what the number at an address came to."""
 
