@@ -1,6 +1,7 @@
 import { useEffect } from 'react'
 import { removeChosenStep } from '../shared/adding'
 import { toggleMeasuring } from '../shared/measuring'
+import { closePaint } from '../shared/painting'
 import { closePick } from '../shared/picking'
 import { move } from '../shared/session'
 import { useView } from '../shared/viewState'
@@ -56,6 +57,7 @@ export function useKeys(): void {
       // a sheet that is only just opening does not listen yet
       else if (key === 'Escape' && view.keys) view.set({ keys: false })
       else if (key === 'Escape' && view.picking) closePick()
+      else if (key === 'Escape' && view.painting) closePaint()
       else if (key === 'Escape')
         view.set({ board: null, graph: null, along: null, lookAt: null, spots: [], compare: null })
       else if (LOOKS[e.key])

@@ -61,9 +61,15 @@ export async function loadPick(): Promise<void> {
 
 export function openPick(part: string, step: string, key: string): void {
   usePick.setState(CLOSED)
-  useView
-    .getState()
-    .set({ picking: { part, step, key }, part, step, lookAt: null, board: null, graph: null })
+  useView.getState().set({
+    picking: { part, step, key },
+    painting: null,
+    part,
+    step,
+    lookAt: null,
+    board: null,
+    graph: null,
+  })
 }
 
 export function closePick(): void {
@@ -82,18 +88,32 @@ export function furtherOf(step: Step, key: string): Further[] {
   return (step.values?.[key] as Further[] | undefined) ?? []
 }
 
-/** Where a pick stands: `pick` is a value itself, `further_picks.0` in a row of one, `weights.pick` within one. */
-function placeOf(key: string): { name: string; row: number | null; inner: boolean } {
-  const [name = '', below] = key.split('.')
-  const row = below === undefined || below === 'pick' ? null : Number(below)
-  return { name, row, inner: below !== undefined }
+/** Where a pick stands: `pick` is a value itself, `further_picks.0` in a row of one, `weights.strokes.2.pick` within one. */
+function placeOf(key: string): {
+  name: string
+  row: number | null
+  inner: boolean
+  path: readonly string[]
+} {
+  const [name = '', ...path] = key.split('.')
+  const row = path.length === 1 && /^\d+$/.test(path[0] ?? '') ? Number(path[0]) : null
+  return { name, row, inner: path.length > 0, path }
+}
+
+/** What stands below a value. */
+function below(value: unknown, path: readonly string[]): unknown {
+  return path.reduce<unknown>(
+    (at, word) => (at as Record<string, unknown> | null | undefined)?.[word],
+    value,
+  )
 }
 
 /** The pick as it stands in the step, or the rule that is taken when none does; `further_picks.0` is a further one. */
 export function pickOf(step: Step, key: string): Pick {
-  const { name, row, inner } = placeOf(key)
-  const value: unknown = row === null ? step.values?.[name] : furtherOf(step, name)[row]
-  const raw = inner ? (value as { pick?: Pick } | undefined)?.pick : (value as Pick | undefined)
+  const { name, row, path } = placeOf(key)
+  const value: unknown = step.values?.[name]
+  const raw = (row === null ? below(value, path) : furtherOf(step, name)[row]?.pick) as
+    Pick | undefined
   const own: Pick = { ...raw }
   delete own['of']
   const spec = valueSpec(step.operator, key)
@@ -112,7 +132,7 @@ function openStep(): { step: Step; key: string; part: string } | null {
 /** The edit that keeps another pick at a key of a step. */
 export function pickEdit(part: string, step: Step, key: string, pick: Pick | null) {
   const { row, inner } = placeOf(key)
-  const address = inner ? `${key.replace('.', '/')}${row === null ? '' : '/pick'}` : key
+  const address = inner ? `${key.replaceAll('.', '/')}${row === null ? '' : '/pick'}` : key
   return { kind: 'set_value' as const, part, step: step.id, key: address, value: pick }
 }
 
@@ -311,12 +331,12 @@ export function keepAs(name: string): void {
 
 /** What a pick is of, as it stands in the step. */
 export function kindOf(step: Step, key: string): Kind {
-  const { name, row, inner } = placeOf(key)
+  const { name, row, inner, path } = placeOf(key)
   const spec = valueSpec(step.operator, name)
   // further picks are of what the first one is of
   const first = row === null ? name : (spec?.beside ?? name)
   const value = step.values?.[first] as Pick | undefined
-  const own = (inner && row === null ? value?.['pick'] : value) as Pick | undefined
+  const own = (inner && row === null ? below(value, path) : value) as Pick | undefined
   const of = valueSpec(step.operator, first)?.of[0] ?? (inner ? 'points' : 'edges')
   return ((own?.['of'] as Kind | undefined) ?? of) as Kind
 }

@@ -70,6 +70,8 @@ interface ViewState {
   pair: string | null
   /** the last duplicate and what it was made from, for one more with the same offset */
   copied: { from: string; to: string } | null
+  /** the mask that is painted */
+  painting: { part: string; step: string; key: string } | null
   /** the pick that is open for picking */
   picking: { part: string; step: string; key: string } | null
   set: (change: Partial<Omit<ViewState, 'set'>>) => void
@@ -102,6 +104,7 @@ export const useView = create<ViewState>((set) => ({
   insertAfter: null,
   spots: [],
   picking: null,
+  painting: null,
   also: [],
   only: null,
   placing: null,

@@ -27,7 +27,7 @@ from jukai.core.json_data import JsonObject
 from jukai.core.operators.registry import first_values, get_operator
 from jukai.core.recipe.affected import touched
 from jukai.core.recipe.arranging import ARRANGING, arranged
-from jukai.core.recipe.bench import Bench, Finish
+from jukai.core.recipe.bench import Bench, Finish, Part, Step
 from jukai.core.recipe.edit_kinds import AddPart, AddStep, CopyStep, MoveStep, RemoveStep, SetStep, SetValue
 from jukai.core.recipe.edits import Edit, apply_edit, edit_label, parse_edit, with_point_ids
 from jukai.core.recipe.evaluate import Asked
@@ -352,12 +352,21 @@ class Benches:
 
     def pick(self, bench_id: str, part: str, step: str, key: str) -> dict[str, object]:
         """Return what a step picks, as the screen shows it while it is picked."""
+        bench, found, which = self._step(bench_id, part, step)
+        return self.workshop.pick_view(bench, found, which, key, self._files(bench_id))
+
+    def mask(self, bench_id: str, part: str, step: str, key: str) -> dict[str, object]:
+        """Return the mask of a step, as the screen shows it while it is painted."""
+        bench, found, which = self._step(bench_id, part, step)
+        return self.workshop.mask_view(bench, found, which, key, self._files(bench_id))
+
+    def _step(self, bench_id: str, part: str, step: str) -> tuple[Bench, Part, Step]:
         _, bench = self._bench(bench_id)
         found = bench.part(part)
         which = None if found is None else next((s for s in found.recipe if s.id == step), None)
         if found is None or which is None:
             raise ValueProblem(f"There is no step '{step}' in '{part}'.", field="step")
-        return self.workshop.pick_view(bench, found, which, key, self._files(bench_id))
+        return bench, found, which
 
     def stop(self, bench_id: str) -> None:
         """Stop working out a bench."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import time
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -34,7 +35,7 @@ from jukai.core.recipe.bench import Bench, Part, Step
 from jukai.core.recipe.evaluate import Asked, Evaluation, evaluate
 from jukai.core.recipe.measuring import Body, found_thing, measured
 from jukai.core.recipe.report import soundness_report
-from jukai.core.recipe.resolve import Resolver
+from jukai.core.recipe.resolve import Inputs, Resolver
 
 __all__ = ["Estimate", "Progress", "Workshop"]
 
@@ -291,15 +292,7 @@ class Workshop:
         if found is None:
             raise ValueProblem(f"'{op.name}' takes no pick '{key}'.", field=key)
         rule, kinds = found
-        before = [s.id for s in part.recipe[: [s.id for s in part.recipe].index(step.id)] if s.on]
-        if not before:
-            raise ValueProblem(
-                f"No body comes to '{op.name}': it is the first step.", field=key, hint="Put a blank before it."
-            )
-        evaluation = self.evaluate(bench, part.id, files, upto=before[-1])
-        mesh = evaluation.mesh
-        if mesh is None or mesh.n_faces == 0:
-            raise ValueProblem(f"No body comes to '{op.name}'.", field=key, hint="Mend the steps before it.")
+        evaluation, mesh = self._coming_to(bench, part, step, key, files)
         number, named = Resolver(bench).number, {p.name: p.pick for p in part.picks}
         picked, notes = resolve_pick(rule, mesh, kinds, number, key, named)
         inner = None
@@ -316,6 +309,41 @@ class Workshop:
             "groups": [{"step": s, "name": g} for s, g in dict.fromkeys((s, g) for s, g, _ in mesh.lineage.rows)],
             "lineage": [{"step": s, "group": g, "parent": p} for s, g, p in mesh.lineage.rows], "named": [p.name for p in part.picks],
             "offers": [{"words": words, "pick": pick} for words, pick in offers],
+        }  # fmt: skip
+
+    def _coming_to(self, bench: Bench, part: Part, step: Step, key: str, files: Files) -> tuple[Evaluation, Mesh]:
+        """Return the body that comes to a step; ``key`` is what asks for it."""
+        name = get_operator(step.operator).name
+        before = [s.id for s in part.recipe[: [s.id for s in part.recipe].index(step.id)] if s.on]
+        if not before:
+            raise ValueProblem(
+                f"No body comes to '{name}': it is the first step.", field=key, hint="Put a blank before it."
+            )
+        evaluation = self.evaluate(bench, part.id, files, upto=before[-1])
+        mesh = evaluation.mesh
+        if mesh is None or mesh.n_faces == 0:
+            raise ValueProblem(f"No body comes to '{name}'.", field=key, hint="Mend the steps before it.")
+        return evaluation, mesh
+
+    def mask_view(self, bench: Bench, part: Part, step: Step, key: str, files: Files) -> dict[str, object]:
+        """Return how much a step acts at each point of the body that comes to it, in 255ths.
+
+        Raises
+        ------
+        ValueProblem
+            When the step has no such mask, or no body comes to it.
+        """
+        op = get_operator(step.operator)
+        field, _ = field_at(op.values, key, op.name)
+        if field.kind.name != "weights":
+            raise ValueProblem(f"'{op.name}' has no mask '{key}'.", field=key)
+        evaluation, mesh = self._coming_to(bench, part, step, key, files)
+        inputs = Inputs(mesh, {p.name: p.pick for p in part.picks}, files)
+        weights = Resolver(bench).value(step, op, field.key, inputs)
+        rows = np.ones(mesh.n_points) if weights is None else np.asarray(weights)
+        return {
+            "mesh": self.keep(mesh, evaluation.key), "matrix": evaluation.matrix.ravel().tolist(), "points": mesh.n_points,
+            "weights": base64.b64encode(np.round(255 * rows).astype(np.uint8).tobytes()).decode(),
         }  # fmt: skip
 
     def soundness(self, digest: str) -> dict[str, object] | None:

@@ -126,6 +126,7 @@ class StepView(BaseModel):
     callouts: list[CalloutView]
     turned: bool = Field(description="whether it makes a body of turning, as deep as it is wide")
     axis: AxisView | None
+    lines: list[list[float]] = Field(description="both ends of lines on the body that show where the step acts")
     run: list[list[float]] | None = Field(
         description="what its graphs go by: a place from 0 to 1 and the point of the part there, in order"
     )

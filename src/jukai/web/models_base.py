@@ -34,7 +34,7 @@ class SolveView(BaseModel):
     words: str
 
 
-class BeforeView(BaseModel):
+class StepBeforeView(BaseModel):
     """A step that would mend what a note says if it stood before, and words for it."""
 
     operator: str
@@ -51,4 +51,6 @@ class NoteView(BaseModel):
     field: str | None
     solve: SolveView | None = None
     lines: list[list[float]] = Field(default_factory=list, description="both ends of edges, to be drawn as a chain")
-    before: list[BeforeView] = Field(default_factory=list, description="steps that would mend it, put before this one")
+    before: list[StepBeforeView] = Field(
+        default_factory=list, description="steps that would mend it, put before this one"
+    )

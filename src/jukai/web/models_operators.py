@@ -69,6 +69,7 @@ class ValueView(BaseModel):
     lowest: float
     refers: str = Field(description="what it names: curve, part, step, file, finish")
     beside: str = Field(description="the value beside it that it depends on")
+    plays: bool = Field(description="whether it goes round, so that it can be run through in a loop")
 
 
 class GroupView(BaseModel):
@@ -115,6 +116,15 @@ class PickView(BaseModel):
     lineage: list[HistoryView]
     named: list[str]
     offers: list[OfferView]
+
+
+class MaskView(BaseModel):
+    """How much a step acts at each point of the body that comes to it."""
+
+    mesh: str
+    matrix: list[float]
+    points: int
+    weights: str = Field(description="one byte for each point, 0 to 255, in base 64")
 
 
 class ExtentView(BaseModel):

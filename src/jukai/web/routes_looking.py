@@ -83,6 +83,13 @@ def _asked_routes(api: Blueprint, benches: Benches) -> None:
 
 
 def _data_routes(api: Blueprint, benches: Benches) -> None:
+    @api.get(
+        "/benches/<string:bench>/parts/<string:part>/masks/<string:step>/<string:key>", responses={"200": ops.MaskView}
+    )
+    def mask_view(path: ops.PickPath) -> dict[str, object]:
+        """Return how much a step acts at each point of the body that comes to it."""
+        return benches.mask(path.bench, path.part, path.step, path.key)
+
     @api.get("/meshes/<string:digest>/subdivided", responses=BINARY)
     def mesh_subdivided(path: m.DigestPath, query: looks.SubdividedQuery) -> Response:
         """Return drawing data of the limit surface."""

@@ -5,6 +5,7 @@ import { isRelevant, valueSpec } from '../../shared/operators'
 import { doEdit } from '../../shared/session'
 import { useTarget } from '../../shared/shown'
 import { NumberChip } from '../../shared/ui/NumberChip'
+import { PlayButton } from './PlayButton'
 
 interface Props {
   op: OperatorView
@@ -68,9 +69,12 @@ function Value(props: Props & { keys: string[]; first: boolean }) {
   )
   return (
     <>
-      {/* of two that are measured alike it is said which is given */}
-      {other?.unit === spec.unit && `${spec.key.replaceAll('_', ' ')} `}
+      {/* of two it is said which is given, unless it is the one that the sentence is made for */}
+      {other &&
+        (other.unit === spec.unit || given !== keys[0]) &&
+        `${spec.key.replaceAll('_', ' ')} `}
       <Chip {...props} spec={spec} number={number} />
+      {spec.plays && <PlayButton part={props.part} step={step} spec={spec} />}
       {other && <InsteadOf {...props} spec={spec} other={other} />}
     </>
   )

@@ -7,7 +7,7 @@ import { api } from '../../shared/api/client'
 import type { Part, Step, StepView } from '../../shared/api/client'
 import { figure, freeId, whole, withUnit } from '../../shared/format'
 import { differenceInWords } from '../../shared/differences'
-import { doEdit, useSession } from '../../shared/session'
+import { doEdit, edit, useSession } from '../../shared/session'
 import { shownPart, useLengths, useSame } from '../../shared/shown'
 import { operatorOf } from '../../shared/operators'
 import { Button } from '../../shared/ui/Button'
@@ -95,6 +95,16 @@ export const StepCard = memo(function StepCard(props: { part: Part; step: Step; 
           </Button>
         </div>
       )}
+      {chosen && op?.chapter === 'deforming' && swaps(part, step) && (
+        <button
+          className="plain link swap"
+          data-testid={`swap-${step.id}`}
+          title="Change places with the next step: before and after are shown side by side"
+          onClick={() => swapWithNext(part, step)}
+        >
+          Swap with the next
+        </button>
+      )}
       {chosen && <StepMenu part={part} step={step} />}
     </article>
   )
@@ -169,6 +179,9 @@ function Told(props: { part: Part; step: Step; view: StepView | undefined; chose
           >
             {n.text}
             {n.solve && <Solve part={part} step={step} solve={n.solve} />}
+            {n.before?.map((offer) => (
+              <Before key={offer.operator} part={part} step={step} offer={offer} />
+            ))}
           </div>
         ))}
     </>
@@ -198,6 +211,55 @@ function Solve(props: {
       </Button>
     </>
   )
+}
+
+/** A step that would mend what a note says, put before this one. */
+function Before(props: {
+  part: Part
+  step: Step
+  offer: { operator: string; values: Record<string, unknown>; words: string }
+}) {
+  const { part, step, offer } = props
+  const ids = part.recipe.map((s) => s.id)
+  return (
+    <>
+      {' '}
+      <Button
+        tone="link"
+        data-testid={`before-${offer.operator}`}
+        onClick={() =>
+          doEdit({
+            kind: 'add_step',
+            part: part.id,
+            step: freeId('s', ids),
+            operator: offer.operator,
+            values: offer.values,
+            after: ids[ids.indexOf(step.id) - 1] ?? null,
+          })
+        }
+      >
+        {offer.words.charAt(0).toUpperCase() + offer.words.slice(1)}
+      </Button>
+    </>
+  )
+}
+
+/** Change places with the next step, and see what that does: as it was on the left, as it is now on the right. */
+function swapWithNext(part: Part, step: Step): void {
+  const ids = part.recipe.map((s) => s.id)
+  const next = ids[ids.indexOf(step.id) + 1]
+  if (!next) return
+  edit({ kind: 'move_step', part: part.id, step: step.id, after: next })
+    .then(() => useView.getState().set({ compare: { how: 'beside', step: null }, lookAt: null }))
+    .catch(() => undefined)
+}
+
+/** Whether a step and the one behind it can change places: both work on a body that is there. */
+function swaps(part: Part, step: Step): boolean {
+  const at = part.recipe.findIndex((s) => s.id === step.id)
+  const next = part.recipe[at + 1]
+  const changes = (s: Step | undefined) => operatorOf(s?.operator ?? '')?.kind === 'change'
+  return changes(step) && changes(next)
 }
 
 function StepMenu({ part, step }: { part: Part; step: Step }) {
@@ -252,6 +314,13 @@ function StepMenu({ part, step }: { part: Part; step: Step }) {
               compare: { how: 'beside', step: { part: part.id, step: step.id } },
               lookAt: null,
             }),
+        },
+        {
+          id: 'swap',
+          words: 'Swap with the next',
+          note: 'before and after side by side',
+          disabled: !swaps(part, step),
+          act: () => swapWithNext(part, step),
         },
         { id: 'name', words: step.name ? 'Rename' : 'Name', act: () => setNaming(true) },
         {

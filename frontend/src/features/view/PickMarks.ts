@@ -3,10 +3,19 @@ import type { Color, Scene, Vector2 } from 'three'
 import { set, setAll } from './bodyMaterial'
 import { InkLines } from './inkLine'
 
-export type Mark = 'picked' | 'hovered' | 'by' | 'stopped' | 'poles' | 'many'
+export type Mark = 'levels' | 'picked' | 'hovered' | 'by' | 'stopped' | 'poles' | 'many'
 
 /** What needs a look, in amber. */
 const THIN: ReadonlySet<Mark> = new Set(['stopped', 'poles', 'many'])
+
+const WIDTHS: Partial<Record<Mark, number>> = {
+  hovered: 5,
+  by: 1.6,
+  levels: 1.4,
+  stopped: 2.4,
+  poles: 2.4,
+  many: 2.4,
+}
 
 /** What is picked, thick and solid over the body, and what the pointer is on. */
 export class PickMarks {
@@ -31,7 +40,7 @@ export class PickMarks {
     this.drop(which)
     if (lines?.length) {
       const hovered = which === 'hovered'
-      const mark = new InkLines(hovered ? 5 : which === 'by' ? 1.6 : THIN.has(which) ? 2.4 : 3.6)
+      const mark = new InkLines(WIDTHS[which] ?? 3.6)
       mark.show(lines)
       set(mark.material.uniforms, 'alpha', hovered ? 0.55 : 1)
       // nearer than the ink of the same edge

@@ -24,6 +24,8 @@ import type { BodyData } from './buffers'
 import { Cuts } from './Cuts'
 import type { Cap } from './Cuts'
 import { Ghost } from './Ghost'
+import { Stipple } from './Stipple'
+import type { Elements } from '../../shared/pickRules'
 import { PickMarks } from './PickMarks'
 import { showBehind, tickLines } from './pieces'
 import { bodyFragment, ghostFragment } from './shaders'
@@ -47,6 +49,7 @@ export abstract class Scenery {
   protected floor: LineSegments<BufferGeometry, RawShaderMaterial> | null = null
   protected floorSize = 100
   protected ghost: Ghost | null = null
+  protected stipple: Stipple | null = null
   protected judging: Judging = { bands: false, lights: 'stay', behind: false }
   protected ways: Ways = 'shaded_lines'
   protected chosen: ReadonlySet<string> = new Set()
@@ -178,6 +181,19 @@ export abstract class Scenery {
       data && matrix
         ? new Ghost(this.scene, data, matrix, this.material(ghostFragment), this.ink)
         : null
+    this.invalidate()
+  }
+
+  /** The mask of the body that is painted, as stipple; null takes it away. */
+  showMask(body: Elements | null, matrix: readonly number[]): void {
+    this.stipple?.dispose()
+    this.stipple = body ? new Stipple(this.scene, body, matrix) : null
+    this.invalidate()
+  }
+
+  /** How much acts at each point of the body that is painted. */
+  setMask(weights: Float32Array): void {
+    this.stipple?.show(weights)
     this.invalidate()
   }
 

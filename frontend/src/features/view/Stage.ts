@@ -102,6 +102,7 @@ export class Stage extends Scenery {
     for (const id of [...this.bodies.keys()]) this.remove(id)
     this.showBefore(null, null)
     this.marks.dispose()
+    this.stipple?.dispose()
     this.cuts.drop()
     clearTimeout(this.resting)
     this.contact.dispose()
@@ -138,6 +139,10 @@ export class Stage extends Scenery {
 
   faceAt(x: number, y: number) {
     return this.pointing.faceAt(x, y)
+  }
+
+  faceUnder(x: number, y: number) {
+    return this.pointing.faceUnder(x, y)
   }
 
   hitAt(x: number, y: number) {
@@ -274,6 +279,7 @@ export class Stage extends Scenery {
     }
     this.cuts.prepare(this.ink, this.paper, mmPerPx, resolution)
     this.marks.prepare(this.moss, this.amber, resolution)
+    this.stipple?.prepare(this.ink, mmPerPx)
     if (this.ghost) setAll(this.ghost.mesh.material.uniforms, light)
   }
 

@@ -8,17 +8,21 @@ import { useMeasuring } from '../../shared/measuring'
 import { useSection } from '../../shared/section'
 import { setEye } from '../../shared/eye'
 import { choosePart } from '../../shared/parts'
+import { usePaint } from '../../shared/painting'
 import { usePick } from '../../shared/picking'
 import { PLACE } from '../../shared/placement'
+import { usePlaying } from '../../shared/playing'
 import { useView } from '../../shared/viewState'
-import { useBodies, useChanges } from './bodies'
+import { useBodies, useChanges, useInput } from './bodies'
 import { TITLES, closer, moved, turned } from './camera'
 import type { Title } from './camera'
 import { AlongMark } from './AlongMark'
+import { AxisGrips } from './AxisGrips'
 import { AxisPick } from './AxisPick'
 import { Callouts } from './Callouts'
 import { ClearanceMark } from './ClearanceMark'
 import { Handles } from './Handles'
+import { Painting } from './Painting'
 import { Placing } from './Placing'
 import { ZeroPick } from './ZeroPick'
 import { useJudging } from './judging'
@@ -146,7 +150,8 @@ function pointer(stage: Stage) {
     },
     onPointerUp: (e: ReactPointerEvent<HTMLCanvasElement>) => {
       fingers.delete(e.pointerId)
-      if (travelled > 3 || e.button !== 0 || useView.getState().picking) return
+      const { picking, painting } = useView.getState()
+      if (travelled > 3 || e.button !== 0 || picking || painting) return
       if (useMeasuring.getState().on || useView.getState().compare) return
       const r = stage.canvas.getBoundingClientRect()
       const part = stage.faceAt(e.clientX - r.left, e.clientY - r.top)?.part
@@ -194,8 +199,12 @@ function Scene({
   const measuring = useMeasuring((s) => s.on)
   const laying = useSection((s) => s.placing !== null)
   const pointing = measuring || laying
+  const playing = usePlaying((p) => p.now !== null)
+  const held = view.picking ?? view.painting
+  const otherwise = view.lookAt ?? held
   const bench = session.preview ?? session.bench
   const { parts, shown } = useShown(session, view)
+  const free = [otherwise, view.placing, pointing, playing].every((held) => !held)
   const here = parts.find((p) => p.part === view.part)
   const { compare } = view
   const before = useBefore(parts)
@@ -216,7 +225,7 @@ function Scene({
   usePickMarks(stage)
   useTrail(stage)
   usePickPointer(stage, stage.canvas)
-  useChanges(stage, view.picking ? undefined : here)
+  useChanging(stage, here, held !== null || playing, otherwise !== null || view.compare !== null)
   useLooks(stage)
   useStopped(stage, here)
   useJudging(stage, shown, holder)
@@ -266,7 +275,7 @@ function Scene({
     )
   return (
     <>
-      {bench && here && !view.lookAt && !view.picking && !view.placing && !pointing && (
+      {bench && here && free && (
         <Callouts stage={stage} bench={bench} part={here} step={step} parts={parts} />
       )}
       <Trail />
@@ -278,7 +287,7 @@ function Scene({
           bench={bench}
           parts={shown}
           here={here}
-          step={view.picking ? undefined : step}
+          step={held ? undefined : step}
           turn={turn}
         />
       )}
@@ -298,6 +307,18 @@ function Scene({
   )
 }
 
+/** What is drawn of a change; not while another body is shown, or one is played. */
+function useChanging(
+  stage: Stage,
+  here: PartView | undefined,
+  held: boolean,
+  otherwise: boolean,
+): void {
+  const { part, step } = useView()
+  const input = useInput(part, otherwise ? null : step)
+  useChanges(stage, held ? undefined : here, input)
+}
+
 /** The parts, and as they are shown: a kept view may leave some out, one may be looked at as it was. */
 function useShown(
   session: ReturnType<typeof useSession.getState>,
@@ -310,8 +331,14 @@ function useShown(
   )
   const looked = useLookAt(view.part, view.lookAt, session.bench?.revision)
   const picked = usePick((s) => s.view)
-  const other =
-    view.picking && picked ? { part: view.picking.part, mesh: picked.mesh } : (looked ?? null)
+  const painted = usePaint((s) => s.view)
+  const open =
+    view.picking && picked
+      ? { part: view.picking.part, mesh: picked.mesh }
+      : view.painting && painted
+        ? { part: view.painting.part, mesh: painted.mesh }
+        : null
+  const other = open ?? looked ?? null
   const mesh = other?.mesh ?? null
   const shown = useMemo(
     () => (other ? parts.map((p) => (p.part === other.part ? { ...p, mesh } : p)) : parts),
@@ -358,6 +385,7 @@ function Layers(props: { stage: Stage; parts: readonly PartView[]; here: PartVie
   const view = useView()
   if (view.placing) return <Placing key={view.placing} stage={stage} operator={view.placing} />
   if (view.picking) return null
+  if (view.painting) return <Painting stage={stage} />
   if (view.zeroing && here) return <ZeroPick stage={stage} view={here} />
   if (view.axisPick && here?.part === view.axisPick.part)
     return <AxisPick stage={stage} view={here} />
@@ -366,6 +394,7 @@ function Layers(props: { stage: Stage; parts: readonly PartView[]; here: PartVie
       <ClearanceMark stage={stage} parts={parts} />
       <AlongMark stage={stage} here={here} />
       {here && !view.lookAt && view.step === PLACE && <Handles stage={stage} view={here} />}
+      {here && !view.lookAt && <AxisGrips stage={stage} view={here} />}
     </>
   )
 }

@@ -1,6 +1,7 @@
-import { useEffect, useLayoutEffect, useRef } from 'react'
+import { useEffect, useLayoutEffect, useRef, useState } from 'react'
 import { api } from '../../shared/api/client'
 import type { PartView } from '../../shared/api/client'
+import { operatorOf } from '../../shared/operators'
 import { keepMeshes, previewComes, refresh, useSession } from '../../shared/session'
 import { useView } from '../../shared/viewState'
 import { readBody } from './buffers'
@@ -117,7 +118,12 @@ export function useBodies(
   const only = useView((s) => s.only)
   const limit = useView((s) => s.limit)
   const otherwise = useView(
-    (s) => s.lookAt !== null || s.picking !== null || s.compare !== null || s.only !== null,
+    (s) =>
+      s.lookAt !== null ||
+      s.picking !== null ||
+      s.painting !== null ||
+      s.compare !== null ||
+      s.only !== null,
   )
   const moving = useSession((s) => s.preview !== null)
   useEffect(() => {
@@ -197,8 +203,36 @@ export function useBodies(
   }, [stage, parts, document_, holder, only, limit, otherwise])
 }
 
-/** While something is changed: paper grey, the outline before, hatching; after it a moment longer. */
-export function useChanges(stage: Stage, part: PartView | undefined): void {
+/** The body that comes to a deforming step: its outline stays while the step is chosen. */
+export function useInput(part: string | null, step: string | null): string | null {
+  const id = useSession((s) => s.id)
+  const revision = useSession((s) => s.bench?.revision)
+  const recipe = useSession(
+    (s) => s.bench?.document.parts?.find((p) => p.id === part)?.recipe ?? null,
+  )
+  const [found, setFound] = useState<{ key: string; mesh: string | null } | null>(null)
+  const at = recipe?.findIndex((s) => s.id === step) ?? -1
+  const deforms = operatorOf(recipe?.[at]?.operator ?? '')?.chapter === 'deforming'
+  const before = deforms ? recipe?.slice(0, at).findLast((s) => s.on !== false)?.id : undefined
+  const key = id && part && before ? `${id} ${part} ${before} ${revision ?? 0}` : ''
+  useEffect(() => {
+    if (!key || !id || !part || !before) return
+    let on = true
+    api
+      .lookHere(id, part, before)
+      .then((view) => {
+        if (on) setFound({ key, mesh: view.mesh })
+      })
+      .catch(() => undefined)
+    return () => {
+      on = false
+    }
+  }, [key, id, part, before])
+  return key && found?.key === key ? found.mesh : null
+}
+
+/** While something is changed: paper grey, the outline before, hatching; after it a moment longer. What stands `before` it at rest is shown then. */
+export function useChanges(stage: Stage, part: PartView | undefined, rest: string | null): void {
   const previewing = useSession((s) => s.preview !== null)
   const before = useSession((s) => (part ? (s.before[part.part] ?? null) : null))
   const change = useSession((s) => s.change)
@@ -207,14 +241,25 @@ export function useChanges(stage: Stage, part: PartView | undefined): void {
   const matrix = part?.matrix ?? null
   const source = previewing ? before : change?.part === id ? change?.before : null
   useEffect(() => {
-    if (!id || !digest || !source || source === digest) {
-      stage.showBefore(null, null)
-      stage.fade(new Set())
-      if (id) stage.hatch(id, null)
-      return
-    }
     let on = true
     let timer = 0
+    const still = () => {
+      stage.fade(new Set())
+      if (id) stage.hatch(id, null)
+      if (!rest || rest === digest || !matrix) stage.showBefore(null, null)
+      else
+        bodyData(rest)
+          .then((before) => {
+            if (on) stage.showBefore(before, matrix)
+          })
+          .catch(() => undefined)
+    }
+    if (!id || !digest || !source || source === digest) {
+      still()
+      return () => {
+        on = false
+      }
+    }
     void Promise.all([bodyData(source), bodyData(digest)])
       .then(([old]) => {
         if (!on) return
@@ -227,16 +272,12 @@ export function useChanges(stage: Stage, part: PartView | undefined): void {
           return
         }
         stage.hatch(id, old)
-        timer = window.setTimeout(() => {
-          stage.showBefore(null, null)
-          stage.fade(new Set())
-          stage.hatch(id, null)
-        }, HATCHED_FOR)
+        timer = window.setTimeout(still, HATCHED_FOR)
       })
       .catch(() => undefined)
     return () => {
       on = false
       clearTimeout(timer)
     }
-  }, [stage, id, digest, source, previewing, matrix])
+  }, [stage, id, digest, source, previewing, matrix, rest])
 }

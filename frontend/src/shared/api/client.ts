@@ -7,6 +7,7 @@ export type BenchView = Schemas['BenchView']
 export type BenchChanges = Schemas['BenchChanges']
 export type PartView = Schemas['PartView']
 export type PickView = Schemas['PickView']
+export type MaskView = Schemas['MaskView']
 export type StepView = Schemas['StepView']
 export type CalloutView = Schemas['CalloutView']
 export type CurveView = Schemas['CurveView']
@@ -222,6 +223,12 @@ export const api = {
   pick: (bench: string, part: string, step: string, key: string) =>
     answer(
       http.GET('/api/benches/{bench}/parts/{part}/picks/{step}/{key}', {
+        params: { path: { bench, part, step, key } },
+      }),
+    ),
+  mask: (bench: string, part: string, step: string, key: string) =>
+    answer(
+      http.GET('/api/benches/{bench}/parts/{part}/masks/{step}/{key}', {
         params: { path: { bench, part, step, key } },
       }),
     ),

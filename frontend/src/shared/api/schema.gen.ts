@@ -655,6 +655,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/benches/{bench}/parts/{part}/masks/{step}/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return how much a step acts at each point of the body that comes to it. */
+        get: operations["api_mask_view"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/meshes/{digest}/subdivided": {
         parameters: {
             query?: never;
@@ -954,6 +971,11 @@ export interface components {
              * @description the value beside it that it depends on
              */
             beside: string;
+            /**
+             * Plays
+             * @description whether it goes round, so that it can be run through in a loop
+             */
+            plays: boolean;
         };
         /**
          * BenchList
@@ -1648,6 +1670,11 @@ export interface components {
              * @description both ends of edges, to be drawn as a chain
              */
             lines?: number[][];
+            /**
+             * Before
+             * @description steps that would mend it, put before this one
+             */
+            before?: components["schemas"]["StepBeforeView"][];
         };
         /**
          * NumberView
@@ -1825,6 +1852,20 @@ export interface components {
             };
         };
         /**
+         * StepBeforeView
+         * @description A step that would mend what a note says if it stood before, and words for it.
+         */
+        StepBeforeView: {
+            /** Operator */
+            operator: string;
+            /** Values */
+            values: {
+                [key: string]: unknown;
+            };
+            /** Words */
+            words: string;
+        };
+        /**
          * StepView
          * @description What became of a step.
          */
@@ -1871,6 +1912,11 @@ export interface components {
              */
             turned: boolean;
             axis: components["schemas"]["AxisView"] | null;
+            /**
+             * Lines
+             * @description both ends of lines on the body that show where the step acts
+             */
+            lines: number[][];
             /**
              * Run
              * @description what its graphs go by: a place from 0 to 1 and the point of the part there, in order
@@ -3233,6 +3279,23 @@ export interface components {
             count: number;
             /** Places */
             places: number[][];
+        };
+        /**
+         * MaskView
+         * @description How much a step acts at each point of the body that comes to it.
+         */
+        MaskView: {
+            /** Mesh */
+            mesh: string;
+            /** Matrix */
+            matrix: number[];
+            /** Points */
+            points: number;
+            /**
+             * Weights
+             * @description one byte for each point, 0 to 255, in base 64
+             */
+            weights: string;
         };
         /**
          * MarksView
@@ -5332,6 +5395,58 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SoundnessView"];
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_mask_view: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench: string;
+                part: string;
+                step: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MaskView"];
                 };
             };
             /** @description not there */

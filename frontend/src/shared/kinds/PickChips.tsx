@@ -1,6 +1,7 @@
 import { X } from 'lucide-react'
 import type { StepView } from '../api/client'
 import { whole } from '../format'
+import { closePaint, openPaint } from '../painting'
 import { closePick, furtherOf, inWords, kindOf, openPick, pickOf } from '../picking'
 import { doEdit, edit } from '../session'
 import { useView } from '../viewState'
@@ -97,24 +98,33 @@ const FADING = (from: number, to: number) => ({
   along: 'longest',
 })
 
+interface Mask {
+  pick?: unknown
+  to?: number | string
+  graph?: { value: unknown }[]
+  strokes?: { pick?: unknown; to?: number | string; by?: number | string }[]
+}
+
+function maskWords(mask: Mask | null | undefined, otherwise: string): string {
+  if (!mask) return otherwise
+  if (mask.pick) return 'on'
+  if (mask.graph)
+    return Number(mask.graph[0]?.value) < Number(mask.graph.at(-1)?.value)
+      ? 'fading in along the body'
+      : 'fading out along the body'
+  const n = mask.strokes?.length ?? 0
+  return n === 0 ? 'painted, nothing yet' : `painted in ${n} ${n === 1 ? 'stroke' : 'strokes'}`
+}
+
 /** How much of a step acts where: everywhere alike, on a pick of points, fading along the body, painted. */
 export function WeightsChip(props: ChipProps) {
-  const { step, spec } = props
-  const now = step.values?.[spec.key] as
-    { pick?: unknown; graph?: { value: unknown }[]; strokes?: unknown[] } | null | undefined
-  const rising = now?.graph && Number(now.graph[0]?.value) < Number(now.graph.at(-1)?.value)
-  const words = !now
-    ? spec.otherwise
-    : now.pick
-      ? 'on'
-      : now.graph
-        ? rising
-          ? 'fading in along the body'
-          : 'fading out along the body'
-        : `by ${now.strokes?.length ?? 0} strokes`
+  const { part, step, spec } = props
+  const now = step.values?.[spec.key] as Mask | null | undefined
+  const painting = useView((s) => s.painting?.step === step.id && s.painting.part === part.id)
+  const paint = () => openPaint(part.id, step.id, spec.key)
   const onPick = () => {
     edit(setting(props, { pick: { rule: 'by_hand', elements: [] } }))
-      .then(() => openPick(props.part.id, step.id, `${spec.key}.pick`))
+      .then(() => openPick(part.id, step.id, `${spec.key}.pick`))
       .catch(() => undefined)
   }
   const entry = (id: string, text: string, value: unknown) => ({
@@ -122,18 +132,55 @@ export function WeightsChip(props: ChipProps) {
     words: text,
     act: () => doEdit(setting(props, value)),
   })
+  const begin = (id: string, text: string, base: number) => ({
+    id,
+    words: text,
+    act: () => {
+      edit(setting(props, { base, strokes: [] }))
+        .then(paint)
+        .catch(() => undefined)
+    },
+  })
+  const given = now?.strokes?.flatMap((s, i) => (s.pick === undefined ? [] : [{ s, i }])) ?? []
   return (
     <>
-      {choices(props, words, [
+      {choices(props, maskWords(now, spec.otherwise), [
         entry('=all', spec.otherwise, null),
         { id: '=pick', words: 'on points that are picked', act: onPick },
         entry('=in', 'fading in along the body', FADING(0, 1)),
         entry('=out', 'fading out along the body', FADING(1, 0)),
+        ...(now ? [{ id: '=paint', words: 'painted, on top of what there is', act: paint }] : []),
+        begin('=painted', 'painted, from none', 0),
+        begin('=painted-out', 'painted, from all', 1),
       ])}
       {now?.pick !== undefined && (
         <>
           {' '}
           <Picked {...props} at={`${spec.key}.pick`} counted={spec.key} />
+          {now.to !== undefined && <> to {String(now.to)}</>}
+        </>
+      )}
+      {given.map(({ s, i }) => (
+        <span key={i}>
+          {', '}
+          <Picked {...props} at={`${spec.key}.strokes.${i}.pick`} counted="" />{' '}
+          {s.by === undefined ? `to ${String(s.to ?? 1)}` : `by ${String(s.by)}`}
+        </span>
+      ))}
+      {now?.strokes && (
+        <>
+          {' '}
+          <button
+            className="plain link"
+            data-testid={`paint-${part.id}/${step.id}`}
+            aria-pressed={painting}
+            onClick={() => {
+              if (painting) closePaint()
+              else paint()
+            }}
+          >
+            {painting ? 'done' : 'paint'}
+          </button>
         </>
       )}
     </>

@@ -9,7 +9,7 @@ import numpy as np
 from jukai.core.geometry.arrays import Floats, Ints
 from jukai.core.geometry.mesh import Mesh
 
-__all__ = ["Levels", "rows_between"]
+__all__ = ["Levels", "lines_at", "rows_between"]
 
 
 @dataclass(slots=True)
@@ -64,6 +64,32 @@ class Levels:
         far = np.round((found - self.origin) @ toward / max(self.mesh.size, 1e-300), 9)
         best = np.flatnonzero(far == far.max())
         return np.array(where[best[np.lexsort(found[best].T)[0]]])
+
+
+def lines_at(mesh: Mesh, places: Floats, level: float, shown: Floats) -> Floats:
+    """Return (k, 6) both ends of the lines in which faces meet a level.
+
+    Parameters
+    ----------
+    places : (n,) the level of each point; ``shown`` (n, 3) is where the points are shown.
+    """
+    if not mesh.n_faces:
+        return np.zeros((0, 6))
+    used = places[mesh.corners]
+    eps = 1e-9 * max(float(used.max() - used.min()), 1e-300)
+    above = places >= min(max(level, float(used.min()) + eps), float(used.max()) - eps)
+    a, b = mesh.corners, mesh.corners[mesh.connectivity.following]
+    crossing = np.flatnonzero(above[a] != above[b])
+    face = mesh.corner_faces[crossing]
+    p, q = a[crossing], b[crossing]
+    rise = places[q] - places[p]
+    share = np.clip((level - places[p]) / np.where(rise == 0, 1.0, rise), 0.0, 1.0)[:, None]
+    at = shown[p] + share * (shown[q] - shown[p])
+    # a face is met an even number of times: first with second, third with fourth
+    first = np.flatnonzero(np.concatenate([face[1:] == face[:-1], [False]]))
+    begins = np.searchsorted(face, face[first])
+    first = first[(first - begins) % 2 == 0]
+    return np.concatenate([at[first], at[first + 1]], axis=1)
 
 
 def rows_between(along: Floats, start: float, stop: float) -> int:

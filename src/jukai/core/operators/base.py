@@ -98,6 +98,7 @@ class Result:
     axis : point and direction of an axis to be drawn.
     turned : whether the body is one of turning about that axis: as deep as it is wide.
     pieces : groups that are bodies of their own, which another part can follow one by one.
+    lines : (k, 6) both ends of lines on the body that show where the step acts.
     shown : what written numbers came to that only the operator can work out, by address.
     run : (k, 4) what its graphs go by, where it has any: places from 0 to 1, and the point of the body's run at each.
     """
@@ -111,6 +112,7 @@ class Result:
     turned: bool = False
     pieces: tuple[str, ...] = ()
     run: Floats | None = None
+    lines: Floats | None = None
     shown: Mapping[str, float] = field(default_factory=dict)
 
 

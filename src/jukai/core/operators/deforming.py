@@ -15,7 +15,7 @@ from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.deform import Deformation
 from jukai.core.geometry.frames import Frame
-from jukai.core.geometry.levels import Levels, rows_between
+from jukai.core.geometry.levels import Levels, lines_at, rows_between
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.triangulation import with_short_diagonals
 from jukai.core.operators.base import Callout, CalloutForm, Note, OperatorValues, Point, Result, three
@@ -46,6 +46,8 @@ SMOOTH_CHORD, ROUGH_CHORD = 1 / 500, 1 / 100
 and from where on it is told. The first is the chord tolerance of all round shapes."""
 _SAMPLES = 20_000
 _MOST_ROWS = 500
+_MOST_DRAWN = 200_000
+"""Faces of a body up to which the lines of its levels are looked for."""
 PLACES_STILL = (("from", "the start"), ("middle", "the middle"), ("to", "the end"), ("place", "the place at"))
 """Which place of a stretch stays where it is."""
 
@@ -166,11 +168,12 @@ def deformed(
     used: Mapping[str, object] | None = None,
     graphs: bool = False,
     carried: Deformation | None = None,
+    more: Mapping[str, float] | None = None,
 ) -> Result:
     """Return the body with its points moved, the levels to be dragged before the operator's own callouts: these are drawn over them.
 
     ``callouts`` is given what finds places on the deformed body by their levels before; with ``graphs`` the run that graphs
-    go by is told. ``carried`` is the map, where it takes the axis along.
+    go by is told. ``carried`` is the map, where it takes the axis along; ``more`` are facts of the operator's own.
     """
     mesh = with_short_diagonals(span.mesh.with_points(points))
     # the edges of the body before: while a value is dragged they are known
@@ -185,6 +188,7 @@ def deformed(
         at, way = _carried_axis(span, carried, place)
         levels.append(Callout(f"values/{key}", CalloutForm.LEVEL, at, three(grip), way))
     facts: dict[str, float | str] = {"length": span.length, "from": span.start - span.low, "to": span.stop - span.low}
+    facts |= more or {}
     if values.axis.name is not None:
         facts["axis"] = values.axis.lies_along(span.mesh)
     told = [*notes, *_nothing(span, values)]
@@ -194,7 +198,10 @@ def deformed(
         along_ = np.array([span.on_axis(span.start + s * (span.stop - span.start)) for s in shares])
         run = np.column_stack([shares, along_ if carried is None else carried(along_, span.most)])
     axis = (span.frame.origin, span.frame.direction)
-    return Result(mesh, tuple(told), (*levels, *own), dict(used or {}), facts, axis, run=run)
+    lines = None
+    if span.mesh.n_faces <= _MOST_DRAWN:
+        lines = np.concatenate([lines_at(span.mesh, span.along, at, points) for at in (span.start, span.stop)])
+    return Result(mesh, tuple(told), (*levels, *own), dict(used or {}), facts, axis, run=run, lines=lines)
 
 
 def _carried_axis(span: Span, carried: Deformation | None, place: float) -> tuple[Point, Point]:

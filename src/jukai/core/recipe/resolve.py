@@ -206,6 +206,12 @@ class Resolver:
         return radius, leg
 
     # -- steps ----------------------------------------------------------------------------------
+    def value(self, step: Step, op: Operator, key: str, inputs: Inputs) -> object:
+        """Return one value of a step by itself; None where it is left out."""
+        raw = step.values.get(key)
+        field_ = fields_of(op.values)[key]
+        return None if raw is None else field_.kind.resolve(raw, _StepScope(self, inputs, step.values), key)
+
     def step(self, step: Step, op: Operator, inputs: Inputs | None = None) -> Resolved:
         """Return the values of a step.
 

@@ -122,7 +122,16 @@ def bend(mesh: Mesh, values: Values, context: Context) -> Result:
     def callouts(find: Levels) -> list[Callout]:
         return [_drawn(span, values, carried, degrees * span.most, neutral, inside, find)]
 
-    return deformed(span, values, points, notes=notes, callouts=callouts, used=used, carried=carried)
+    return deformed(
+        span,
+        values,
+        points,
+        notes=notes,
+        callouts=callouts,
+        used=used,
+        carried=carried,
+        more=_said(degrees, length_, inside - neutral),
+    )
 
 
 def _neutral(values: Values, inside: float, outside: float, sign: float) -> float:
@@ -145,6 +154,14 @@ def _degrees(values: Values, length_: float, inner: float) -> float:
             field="inside_radius", hint="Let another line keep its length, or a larger radius.",
         )  # fmt: skip
     return float(np.degrees(length_ / radius))
+
+
+def _said(degrees: float, length_: float, inner: float) -> dict[str, float]:
+    """Return the bend in both ways of saying it."""
+    said = {"angle": degrees}
+    if degrees > _LEAST and length_ / np.radians(degrees) > inner:
+        said["inside_radius"] = float(length_ / np.radians(degrees)) - inner
+    return said
 
 
 def _folds(span: Span, degrees: float, neutral: float, inside: float, outside: float, field: str) -> list[Note]:

@@ -32,7 +32,9 @@ class Values(DeformingValues):
         "From one crest to the next.", otherwise="a third of the stretch", instead_of="count", gt=0, le=1e9
     )
     count: float | None = factor("How many pitches the stretch holds.", instead_of="pitch", gt=0, le=10_000)
-    starts_at: float = share("Where the wave starts, as a share of a pitch.", default=0.0, ge=-10_000, le=10_000)
+    starts_at: float = share(
+        "Where the wave starts, as a share of a pitch.", default=0.0, ge=-10_000, le=10_000, plays=True
+    )
     direction: float = angle(
         "Towards which side the crests stand, turned about the axis.", default=0.0, ge=-3600, le=3600, relevant='crests == "straight"',
     )  # fmt: skip
@@ -104,6 +106,7 @@ def undulate(mesh: Mesh, values: Values, context: Context) -> Result:
         used=used,
         graphs=values.depth_graph is not None,
         carried=carried,
+        more={"pitch": pitch, "count": stretch / pitch},
     )
 
 
@@ -133,26 +136,30 @@ def _too_close(span: Span, pitch: float, field: str) -> list[Note]:
 def _drawn(span: Span, values: Values, carried: Deformation, depth: float, pitch: float, find: Levels) -> list[Callout]:
     frame = carried.frame
     moves = frame.direction if span.outward else frame.axes[0]
-    # the first crest, and the one after it, within the stretch if it reaches so far
     first = span.start + ((0.25 - values.starts_at) % 1.0) * pitch
+    # of all crests the one nearest to the middle, where there is room for its numbers
+    first += max(round(((span.start + span.stop) / 2 - first) / pitch), 0) * pitch
     first = min(first, span.stop)
     crest = find.farthest(first, moves)
     trough = crest - moves * depth
-    acts = span.most * (
-        1.0
-        if values.depth_graph is None
-        else float(values.depth_graph(np.array([(first - span.start) / (span.stop - span.start)]))[0])
-    )
+    share_ = np.array([(first - span.start) / (span.stop - span.start)])
+    acts = span.most * (1.0 if values.depth_graph is None else float(values.depth_graph(share_)[0]))
     gain = 2.0 / acts if abs(acts) > 1e-3 else 2.0
     out = [
         Callout("values/depth", CalloutForm.LENGTH, three(trough), three(crest), three(moves), gain, grip=three(crest))
     ]
-    second = find.farthest(min(first + pitch, span.stop), moves)
+    ahead = 1.0 if first + pitch <= span.stop or first - pitch < span.start else -1.0
+    second = find.farthest(min(first + ahead * pitch, span.stop), moves)
     if values.count is None:
-        to = crest + span.run * pitch
+        way = span.run * ahead
         out.append(
             Callout(
-                "values/pitch", CalloutForm.LENGTH, three(crest), three(to), three(span.run), 1.0, grip=three(second)
+                "values/pitch",
+                CalloutForm.LENGTH,
+                three(crest),
+                three(crest + way * pitch),
+                three(way),
+                grip=three(second),
             )
         )
     else:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, ClassVar, Unpack
 
-from jukai.core.operators.kinds.base import Relevant, Scope, declare
+from jukai.core.operators.kinds.base import Relevant, Schema, Scope, declare
 from jukai.core.operators.kinds.number import NumberKind
 
 __all__ = ["ShareKind", "share"]
@@ -14,12 +14,18 @@ __all__ = ["ShareKind", "share"]
 
 @dataclass(frozen=True, kw_only=True)
 class ShareKind(NumberKind):
-    """A share of a whole."""
+    """A share of a whole.
+
+    Attributes
+    ----------
+    plays : it goes round, so that it can be run through in a loop.
+    """
 
     name: ClassVar[str] = "share"
     begins: ClassVar[bool] = False
     lowest: ClassVar[float] = 0.0
     unit: str = "%"
+    plays: bool = False
 
     def resolve(self, raw: object, scope: Scope, where: str) -> float:
         """Return the share; per cent are hundredths."""
@@ -39,6 +45,10 @@ class ShareKind(NumberKind):
         except ValueError:
             return f"({text[:-1]}) / 100"
 
+    def describe(self) -> Schema:
+        """Return whether it can be played."""
+        return {"plays": self.plays}
+
     def words(self, number: float) -> str:
         """Return a share in per cent."""
         return f"{100 * number:g} %"
@@ -54,8 +64,9 @@ def share(
     chapter: str = "",
     ge: float = 0,
     le: float = 1,
+    plays: bool = False,
     **more: Unpack[Relevant],
 ) -> Any:
     """Declare a share, 0 to 1 unless other limits are given; ``relevant`` says when it counts."""
-    kind = ShareKind(otherwise=otherwise, instead_of=instead_of, follows=follows, chapter=chapter)
+    kind = ShareKind(otherwise=otherwise, instead_of=instead_of, follows=follows, chapter=chapter, plays=plays)
     return declare(kind, default, description, ge=ge, le=le, **more)

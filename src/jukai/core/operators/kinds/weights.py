@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, ClassVar, Unpack
 
@@ -42,6 +42,7 @@ class WeightsKind(ValueKind[object]):
       changed (left out, by the nearest place). It brings the mask to a value, up or down by one, or evens it out so many times, and fades
       out over the soft share of its radius, all of it where nothing is said. (``"amount"`` is an older word for ``"by"``.)
     - ``{"pick": PICK, "to" | "by": NUMBER}``: picked points; the number may be a formula of ``mask``, what they had.
+    - ``{"graph": [...], "along": AXIS}``: all of it as a graph says; what came before is painted over.
     - ``{"even": TIMES}``: all of it evened out.
     """
 
@@ -51,7 +52,7 @@ class WeightsKind(ValueKind[object]):
         """Return the JSON Schema of the written form."""
         numbers: Schema = dict.fromkeys(_HOW, NUMBER)
         stroke = {"type": "object", "properties": {"places": {"type": "array", "items": {"type": "array", "items": NUMBER, "minItems": 3, "maxItems": 6}, "maxItems": MOST_PLACES},
-                  "radius": NUMBER, "soft": NUMBER, "amount": NUMBER, **numbers, "pick": pick_schema()}, "additionalProperties": False}  # fmt: skip
+                  "radius": NUMBER, "soft": NUMBER, "amount": NUMBER, **numbers, "pick": pick_schema(), "graph": graph_schema(), "along": _AXIS.schema()}, "additionalProperties": False}  # fmt: skip
         forms: tuple[tuple[Schema, list[str]], ...] = (
             ({"pick": pick_schema(), "to": NUMBER}, ["pick"]),
             ({"graph": graph_schema(), "along": _AXIS.schema()}, ["graph", "along"]),
@@ -75,8 +76,7 @@ class WeightsKind(ValueKind[object]):
             scope.show(where, float(np.count_nonzero(given.points)))
             return painted(mesh, [given], 0.0)
         if isinstance(raw, dict) and keys == {"graph", "along"}:
-            curve = resolve_graph(raw["graph"], scope, f"{where}/graph", "")
-            return np.clip(curve(self._shares(raw["along"], mesh, scope, where)), 0.0, 1.0)
+            return self._graphed(raw, mesh, scope, where)
         if (
             isinstance(raw, dict)
             and "strokes" in keys
@@ -94,6 +94,10 @@ class WeightsKind(ValueKind[object]):
             layers = [self._layer(row, i + 1, mesh, scope, where) for i, row in enumerate(rows)]
             return painted(mesh, layers, base)
         raise ValueProblem(f"{where.replace('_', ' ').capitalize()} is no mask.", field=where, hint=_FORMS)
+
+    def _graphed(self, raw: Mapping[str, object], mesh: Mesh, scope: Scope, where: str) -> Floats:
+        curve = resolve_graph(raw["graph"], scope, f"{where}/graph", "")
+        return np.clip(curve(self._shares(raw["along"], mesh, scope, where)), 0.0, 1.0)
 
     @staticmethod
     def _shares(raw: object, mesh: Mesh, scope: Scope, where: str) -> Floats:
@@ -114,6 +118,10 @@ class WeightsKind(ValueKind[object]):
             return Evened(self._times(row["even"], name, scope, where))
         if "pick" in row and set(row) <= {"pick", "to", "by"}:
             return self._given(row, mesh, scope, where)
+        if set(row) == {"graph", "along"}:
+            rows = self._graphed(row, mesh, scope, where)
+            key = hashlib.blake2b(rows.tobytes(), digest_size=12).hexdigest()
+            return Given(np.ones(mesh.n_points, dtype=bool), lambda _: rows, key)
         good = {"places", "radius"} <= set(row) <= {"places", "radius", "soft", *_HOW}
         if not good or not isinstance(row["places"], list) or not 1 <= len(row["places"]) <= MOST_PLACES:
             raise ValueProblem(f"{name} has places and a radius.", field=where)
@@ -182,10 +190,6 @@ class WeightsKind(ValueKind[object]):
         if not isinstance(raw, dict):
             return raw
         out = self._stroke(raw, change, where)
-        if "graph" in raw:
-            out["graph"] = mapped_graph(raw["graph"], change, f"{where}/graph", "")
-        if "along" in raw:
-            out["along"] = _AXIS.mapped(raw["along"], change, f"{where}/along")
         if isinstance(raw.get("strokes"), list):
             out["strokes"] = [
                 self._stroke(s, change, f"{where}/strokes/{i}") if isinstance(s, dict) else s
@@ -199,7 +203,20 @@ class WeightsKind(ValueKind[object]):
         out = {k: change(Leaf("number", v, f"{where}/{k}", numbers[k])) if k in numbers else v for k, v in row.items()}
         if "pick" in row:
             out["pick"] = mapped_pick(row["pick"], change, f"{where}/pick")
+        if "graph" in row:
+            out["graph"] = mapped_graph(row["graph"], change, f"{where}/graph", "")
+        if "along" in row:
+            out["along"] = _AXIS.mapped(row["along"], change, f"{where}/along")
         return out
+
+    def rule_at(
+        self, raw: object, path: Sequence[str], written: Mapping[str, object]
+    ) -> tuple[object, tuple[str, ...]] | None:
+        """Return the pick of the mask, or that of one of its strokes."""
+        if not path or path[-1] != "pick":
+            return None
+        rule = self.read(raw, path, "mask")
+        return ({"of": "points", **rule} if isinstance(rule, dict) else rule), ("points",)
 
     def key(self, value: object) -> object:
         """Return a hash of the weights."""
