@@ -15,6 +15,7 @@ from typing import Any, NoReturn
 from pydantic import ValidationError
 
 from jukai.core.errors import CoreError, Estimated, FormulaError, TooLarge, ValueProblem
+from jukai.core.formulas import Quantity
 from jukai.core.operators.base import Context, Kind, Operator
 from jukai.core.operators.fields import Field, fields_of, relevant_keys
 from jukai.core.operators.inputs import CurveInput
@@ -195,7 +196,8 @@ def _value(
         for leaf in f.kind.leaves(raw, key):
             if leaf.to == "number":
                 plain = leaf.raw.rstrip().removesuffix("%") if isinstance(leaf.raw, str) else leaf.raw
-                resolver.number(plain, measures="" if plain != leaf.raw else leaf.measures, where=key)
+                more = {name: Quantity(1.0) for name in leaf.speaks_of}
+                resolver.number(plain, measures="" if plain != leaf.raw else leaf.measures, where=key, more=more)
         return
     try:
         f.check(value)

@@ -70,7 +70,7 @@ WRITTEN: list[tuple[AnyKind, Any, set[tuple[str, str]]]] = [
     (GraphKind(), GRAPH, {("number", "w"), ("number", "n"), ("number", "x")}),
     (WeightsKind(), {"graph": GRAPH, "along": "x"}, {("number", "w"), ("number", "n"), ("number", "x")}),
     (WeightsKind(), {"strokes": [{"places": [[0, 0, 1]], "radius": "w", "amount": 0.5}]}, {("number", "w")}),
-    (WeightsKind(), {"base": "v", "strokes": [{"pick": {"rule": "everything"}, "to": "mask * w"}]}, {("number", "v"), ("number", "w"), ("number", "mask")}),
+    (WeightsKind(), {"base": "v", "strokes": [{"pick": {"rule": "everything"}, "to": "mask * w"}]}, {("number", "v"), ("number", "w")}),
 ]  # fmt: skip
 
 

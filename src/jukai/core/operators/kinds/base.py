@@ -53,6 +53,7 @@ class Leaf:
     where : its address below the value, such as ``size/0`` or ``pick/angle``.
     measures : of a number: ``length``, ``angle`` or nothing.
     of : of a step: the part it belongs to, where that is another one.
+    speaks_of : of a number: names that its formula may use besides those of the bench.
     """
 
     to: str
@@ -60,6 +61,7 @@ class Leaf:
     where: str
     measures: str = ""
     of: str | None = None
+    speaks_of: tuple[str, ...] = ()
 
 
 Change = Callable[[Leaf], object]
@@ -257,7 +259,7 @@ class ValueKind(ABC, Generic[V]):
                     yield Reference(leaf.to, leaf.raw, leaf.where, leaf.raw, leaf.of)
                 continue
             if isinstance(leaf.raw, str):
-                for name in sorted(names_in(leaf.raw)):
+                for name in sorted(names_in(leaf.raw) - set(leaf.speaks_of)):
                     yield Reference("number", name, leaf.where, leaf.raw)
 
     def read(self, raw: object, path: Sequence[str], where: str) -> object:

@@ -199,8 +199,12 @@ class WeightsKind(ValueKind[object]):
 
     @staticmethod
     def _stroke(row: Mapping[str, object], change: Change, where: str) -> dict[str, object]:
+        speaks = ("mask",) if "pick" in row else ()
         numbers = {"radius": "length", "amount": "", "soft": "", "base": "", **dict.fromkeys(_HOW, "")}
-        out = {k: change(Leaf("number", v, f"{where}/{k}", numbers[k])) if k in numbers else v for k, v in row.items()}
+        out = {
+            k: change(Leaf("number", v, f"{where}/{k}", numbers[k], speaks_of=speaks)) if k in numbers else v
+            for k, v in row.items()
+        }
         if "pick" in row:
             out["pick"] = mapped_pick(row["pick"], change, f"{where}/pick")
         if "graph" in row:
