@@ -215,6 +215,52 @@ class Deforming(BrowserTest):
         self.after(lambda: self.click("before-subdivide"))
         self.assertEqual(self.operators(), ["box", "subdivide", "bend"])
 
+    def test_a_path_is_bent_before_something_is_swept_along_it(self) -> None:
+        made_from = bench(made(1, ("sweep", {"profile": "c2", "path": "c1"})))
+        square = [{"id": f"p{i}", "at": at} for i, at in enumerate(([-3, -3], [3, -3], [3, 3], [-3, 3]), 1)]
+        line = [{"id": "p1", "at": [0, 0, 0]}, {"id": "p2", "at": [0, 0, 60]}]
+        made_from["curves"] = [
+            {"id": "c1", "name": "Rail", "kind": "path", "points": line},
+            {"id": "c2", "name": "Ring", "closed": True, "points": square},
+        ]
+        self.open_bench(made_from)
+        straight = self.shown()
+        self.open_menu("chip-p1/s1/values/path", "Draw Rail")
+        self.after(lambda: self.open_menu("curve-step-add", "Bend"))
+        self.wait(lambda: self.all("curve-used"), "the curve as it is used")
+        self.wait(lambda: self.shown() not in ("", straight), "the body follows")
+        self.after(lambda: self.type_into("c1/s1/values/angle", "110"))
+        step = self.document()["document"]["curves"][0]["steps"][0]
+        self.assertEqual((step["operator"], step["values"]["angle"]), ("bend", 110))
+        self.after(lambda: self.click("curve-step-off-s1"))
+        self.wait(lambda: self.shown() == straight, "straight again")
+        self.click("undo")
+        self.wait(lambda: self.all("curve-used"))
+        self.after(lambda: self.click("curve-step-remove-s1"))
+        self.wait(lambda: self.shown() == straight)
+
+    def test_parts_are_bent_together_as_one(self) -> None:
+        rod = made(
+            2, ("cylinder", {"radius": 2, "height": 48, "sides": 12, "rows": 24}), placement={"move": [10, 0, 0]}
+        )
+        self.open_bench(bench(made(1, ("box", {"size": [3, 10, 48], "counts": [1, 2, 24]})), rod))
+        before = self.document()["document"]["parts"]
+        self.find("find").send_keys("take together", Keys.ENTER)
+        self.wait(
+            lambda: [bool(p.get("hidden")) for p in self.document()["document"]["parts"]] == [True, True, False],
+            "one shows both",
+        )
+        self.settled()
+        whole = self.document()["document"]["parts"][-1]
+        self.assertEqual(whole["recipe"][0]["values"]["parts"], ["p1", "p2"])
+        self.after(lambda: self.find("find").send_keys("bend", Keys.ENTER))
+        self.wait(lambda: "2 bodies" in self.text("soundness"), "both are bent")
+        # one undo takes the bend back, the next all of the taking together
+        self.click("undo")
+        self.wait(lambda: len(self.document()["document"]["parts"][-1]["recipe"]) == 1)
+        self.click("undo")
+        self.wait(lambda: self.document()["document"]["parts"] == before, "as it was")
+
 
 if __name__ == "__main__":
     unittest.main()

@@ -16,6 +16,7 @@ export function addOperator(o: OperatorView): void {
   if (o.kind === 'blank') {
     if (o.id === 'imported') chooseFile((name, file) => void addImport(name, file))
     else if (o.id === 'copy_of') followChosen()
+    else if (o.values.some((v) => v.kind === 'parts' && v.required)) void addOfParts(o)
     else if (o.placing) view.set({ placing: o.id, lookAt: null, board: null, only: null })
     else void addBlank(o)
     return
@@ -58,6 +59,37 @@ function followChosen(): void {
   const part = partOf(useView.getState().part)
   if (part) liveCopy(part)
   else say('A live copy follows a part: choose one first.')
+}
+
+/** A shape that is made of parts takes those that are chosen; they are hidden with it, for it shows them all. */
+async function addOfParts(o: OperatorView): Promise<void> {
+  const { part: main, also } = useView.getState()
+  const doc = useSession.getState().bench?.document
+  const chosen = [...also, ...(main ? [main] : [])]
+  const all = (doc?.parts ?? []).filter((p) => !p.hidden && !p.reference).map((p) => p.id)
+  const parts = chosen.length > 1 ? all.filter((id) => chosen.includes(id)) : all
+  const key = o.values.find((v) => v.kind === 'parts')?.key
+  if (!parts.length || !key) {
+    say(`${o.name} works on parts: make some first.`, 'info')
+    return
+  }
+  const part = freeId('p', doc?.parts?.map((p) => p.id) ?? [])
+  try {
+    await edit({
+      kind: 'add_part',
+      part,
+      step: 's1',
+      name: o.name,
+      operator: o.id,
+      values: { [key]: parts },
+      finish: doc?.finishes?.[0]?.name ?? null,
+      reference: false,
+      hides: parts,
+    })
+    useView.getState().set({ part, also: [], step: 's1', board: null })
+  } catch {
+    // told already
+  }
 }
 
 async function addBlank(o: OperatorView): Promise<void> {

@@ -1,4 +1,4 @@
-import type { BenchView, Curve, PartView, Placement } from './api/client'
+import type { BenchView, Curve, PartView, Placement, StepView } from './api/client'
 import { niceStep } from './format'
 import { KINDS } from './kinds'
 import { LIMIT, inItsUnit } from './number'
@@ -44,13 +44,16 @@ function stepNumber(
   words: readonly string[],
 ): NumberTarget | null {
   const [partId = '', stepId = '', , key = '', ...path] = words
-  const step = bench.document.parts
-    ?.find((p) => p.id === partId)
-    ?.recipe.find((s) => s.id === stepId)
+  // a curve has steps, too: it goes through them before it is used
+  const steps =
+    bench.document.parts?.find((p) => p.id === partId)?.recipe ??
+    bench.document.curves?.find((c) => c.id === partId)?.steps
+  const step = steps?.find((s) => s.id === stepId)
   const view = parts.find((p) => p.part === partId)
   const spec = step && valueSpec(step.operator, key)
   if (!step || !spec) return null
-  const outcome = view?.steps.find((s) => s.id === stepId)
+  const told = view?.steps ?? bench.curves.find((c) => c.id === partId)?.steps
+  const outcome = told?.find((s) => s.id === stepId) as StepView | undefined
   const size = sizeOf(view, bench.document.floor ?? 100)
   return KINDS[spec.kind].number?.({ part: partId, step, outcome, spec, size, path }) ?? null
 }

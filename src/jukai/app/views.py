@@ -13,6 +13,7 @@ from jukai.core.geometry.measuring import READINGS, Reading
 from jukai.core.notes import Note
 from jukai.core.operators.base import Callout
 from jukai.core.recipe.bench import Curve, Part
+from jukai.core.recipe.curve_steps import deformed_curve
 from jukai.core.recipe.evaluate import StepOutcome, placement_numbers
 from jukai.core.recipe.measuring import Measured
 from jukai.core.recipe.resolve import Resolver, point_ids
@@ -128,14 +129,25 @@ def curve_view(resolver: Resolver, curve: Curve) -> dict[str, object]:
         "samples": [],
         "fillets": [],
         "traced": None,
+        "steps": [],
+        "deformed": [],
         "error": None,
     }
     try:
         out["traced"] = _traced_view(resolver, curve)
-        profile = resolver.curve(curve.id)
+        profile = resolver.drawn(curve.id)
     except CoreError as e:
         return out | {"error": e.as_dict()}
     shape, sampled = profile.shape, profile.sampled
+    if curve.steps:
+        _, steps = deformed_curve(curve, shape, resolver)
+        out["steps"] = [
+            {"id": s.id, "used": {k: _plain(v) for k, v in s.used.items()}, "shown": dict(s.shown),
+             "facts": {k: _plain(v) for k, v in s.facts.items()}, "error": None if s.error is None else s.error.as_dict()}
+            for s in steps
+        ]  # fmt: skip
+        if all(s.error is None for s in steps):
+            out["deformed"] = resolver.curve(curve.id).sampled.points.tolist()
     rows = zip(
         point_ids(curve),
         shape.at.tolist(),

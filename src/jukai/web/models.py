@@ -206,6 +206,16 @@ class TracedView(BaseModel):
     plane: Literal["xz", "xy", "yz"] | None
 
 
+class CurveStepView(BaseModel):
+    """What became of a step that a curve goes through."""
+
+    id: str
+    used: JsonObject
+    shown: dict[str, float]
+    facts: dict[str, float | str]
+    error: ErrorView | None
+
+
 class CurveView(BaseModel):
     """A curve worked out."""
 
@@ -219,6 +229,8 @@ class CurveView(BaseModel):
     samples: list[Vector]
     fillets: list[FilletView]
     traced: TracedView | None = Field(description="the picture under it")
+    steps: list[CurveStepView] = Field(description="what it goes through before it is used")
+    deformed: list[Vector] = Field(description="samples of it as it is used, where steps change it")
     error: ErrorView | None
 
 

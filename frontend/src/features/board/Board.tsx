@@ -13,6 +13,7 @@ import { useSize } from '../../shared/useSize'
 import { useView } from '../../shared/viewState'
 import { CurveFacts, CurveMenu } from './CurveMenu'
 import { Drawing } from './Drawing'
+import { CurveSteps } from './CurveSteps'
 import { Rows } from './Rows'
 import type { Window } from './Ruling'
 import { useStanding } from './useStanding'
@@ -165,7 +166,10 @@ export function Board({ curve }: { curve: Curve }) {
         setSoft={setSoft}
         setFrame={setFrame}
       />
-      <Rows curve={curve} plane={plane} chosen={chosen} setChosen={setChosen} remove={remove} />
+      <div className="board-side">
+        <Rows curve={curve} plane={plane} chosen={chosen} setChosen={setChosen} remove={remove} />
+        <CurveSteps curve={curve} view={view} />
+      </div>
     </section>
   )
 }

@@ -21,6 +21,21 @@ import type { useStanding } from './useStanding'
 
 const NEAR = 9 // px
 
+/** The curve, and what it becomes before it is used, if it goes through steps. */
+function Course({ view, px }: { view: CurveView | undefined; px: (p: readonly number[]) => Pair }) {
+  const used = toPath(view, px, view?.deformed ?? [])
+  return (
+    <>
+      {used && <path className="used" d={used} pointerEvents="none" data-testid="curve-used" />}
+      <path
+        className={used ? 'profile before' : 'profile'}
+        d={toPath(view, px)}
+        pointerEvents="none"
+      />
+    </>
+  )
+}
+
 interface DrawingProps {
   box: React.RefObject<SVGSVGElement | null>
   w: Window
@@ -276,7 +291,7 @@ export function Drawing(props: DrawingProps) {
           pointerEvents="none"
         />
       )}
-      <path className="profile" d={path} pointerEvents="none" />
+      <Course view={view} px={px} />
       <path className="hit" d={path} onPointerDown={add} data-testid="board-line" />
       {points.map((p, k) => {
         const next = points[(k + 1) % points.length]

@@ -35,10 +35,14 @@ export function FilletText(props: {
   )
 }
 
-export function toPath(view: CurveView | undefined, px: (p: readonly number[]) => Pair): string {
-  if (!view?.samples.length) return ''
+export function toPath(
+  view: CurveView | undefined,
+  px: (p: readonly number[]) => Pair,
+  rows = view?.samples ?? [],
+): string {
+  if (!view || !rows.length) return ''
   return (
-    view.samples
+    rows
       .map(
         (p, i) =>
           `${i ? 'L' : 'M'}${px(p)

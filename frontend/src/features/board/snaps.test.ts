@@ -24,6 +24,8 @@ function curve(points: Point[], closed = false): [Curve, CurveView] {
     samples: points.map((p) => p.at),
     length: 1,
     crosses: null,
+    steps: [],
+    deformed: [],
     fillets: [],
     traced: null,
     error: null,

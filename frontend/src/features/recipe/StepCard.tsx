@@ -17,7 +17,7 @@ import { Progress } from '../../shared/ui/Progress'
 import { lengthText, lengthsOf } from '../../shared/units'
 import { useView } from '../../shared/viewState'
 import { PickPanel } from './PickPanel'
-import { Sentence } from './Sentence'
+import { Sentence } from '../../shared/sentence/Sentence'
 
 /** One step: its sentence, and when it is chosen the quiet sentence and what it has to say. */
 export const StepCard = memo(function StepCard(props: { part: Part; step: Step; number: number }) {

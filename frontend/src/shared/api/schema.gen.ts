@@ -1097,6 +1097,11 @@ export interface components {
             placement?: components["schemas"]["Placement"];
             /** @description a picture under it on the board */
             traced?: components["schemas"]["Traced"] | null;
+            /**
+             * Steps
+             * @description deforming steps that it goes through before it is used
+             */
+            steps?: components["schemas"]["Step"][];
         };
         /**
          * CurvePoint
@@ -1206,6 +1211,27 @@ export interface components {
              * @description chords per piece
              */
             count?: number | string | null;
+        };
+        /**
+         * Step
+         * @description One operator with its values.
+         */
+        Step: {
+            /** Id */
+            id: string;
+            /** Operator */
+            operator: string;
+            /** Name */
+            name?: string | null;
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+            /** Values */
+            values?: {
+                [key: string]: unknown;
+            };
         };
         /**
          * Traced
@@ -1398,6 +1424,27 @@ export interface components {
             into: number[];
         };
         /**
+         * CurveStepView
+         * @description What became of a step that a curve goes through.
+         */
+        CurveStepView: {
+            /** Id */
+            id: string;
+            /** Used */
+            used: {
+                [key: string]: unknown;
+            };
+            /** Shown */
+            shown: {
+                [key: string]: number;
+            };
+            /** Facts */
+            facts: {
+                [key: string]: number | string;
+            };
+            error: components["schemas"]["ErrorView"] | null;
+        };
+        /**
          * CurveView
          * @description A curve worked out.
          */
@@ -1431,6 +1478,16 @@ export interface components {
             fillets: components["schemas"]["FilletView"][];
             /** @description the picture under it */
             traced: components["schemas"]["TracedView"] | null;
+            /**
+             * Steps
+             * @description what it goes through before it is used
+             */
+            steps: components["schemas"]["CurveStepView"][];
+            /**
+             * Deformed
+             * @description samples of it as it is used, where steps change it
+             */
+            deformed: number[][];
             error: components["schemas"]["ErrorView"] | null;
         };
         /**
@@ -1831,27 +1888,6 @@ export interface components {
             words: string;
         };
         /**
-         * Step
-         * @description One operator with its values.
-         */
-        Step: {
-            /** Id */
-            id: string;
-            /** Operator */
-            operator: string;
-            /** Name */
-            name?: string | null;
-            /**
-             * On
-             * @default true
-             */
-            on?: boolean;
-            /** Values */
-            values?: {
-                [key: string]: unknown;
-            };
-        };
-        /**
          * StepBeforeView
          * @description A step that would mend what a note says if it stood before, and words for it.
          */
@@ -2118,6 +2154,11 @@ export interface components {
              * @default false
              */
             reference?: boolean;
+            /**
+             * Hides
+             * @description parts that it shows instead: they are hidden with it
+             */
+            hides?: string[];
         };
         /**
          * AddPoint

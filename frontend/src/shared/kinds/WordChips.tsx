@@ -63,13 +63,25 @@ export function AxisChip(props: ChipProps) {
       chosen: now === id,
       act: () => doEdit(setting(props, id)),
     })),
-    {
-      id: 'point',
-      words: 'one through a point of it',
-      note: 'click it in the view',
-      act: () =>
-        useView.getState().set({ axisPick: { part: part.id, step: step.id, key: spec.key } }),
-    },
+    ...(view && 'callouts' in view
+      ? [
+          {
+            id: 'point',
+            words: 'one through a point of it',
+            note: 'click it in the view',
+            act: () =>
+              useView.getState().set({ axisPick: { part: part.id, step: step.id, key: spec.key } }),
+          },
+        ]
+      : // of a curve nothing can be clicked in the view
+        [
+          {
+            id: 'own',
+            words: 'one by its numbers',
+            note: 'a point and a direction',
+            act: () => doEdit(setting(props, { point: [0, 0, 0], direction: [0, 0, 1] })),
+          },
+        ]),
   ])
   if (typeof now === 'string') return menu
   return (

@@ -302,7 +302,8 @@ def path_points(path: CurveInput, stations: Floats, edge: Floats, move: Floats |
     gaps = np.einsum("ij,ij->i", near, near) - 2 * (spots - middle) @ near.T
     grips = points_of(edge[::each][gaps.argmin(axis=1)])
     for point, here, grip in zip(path.point_ids, points_of(spots), grips, strict=True):
-        yield Callout(f"curves/{path.id}/{point}/at", CalloutForm.POINT, here, here, across, 1.0, second, grip=grip)
+        if point:  # points of a deformed curve are not those that are drawn
+            yield Callout(f"curves/{path.id}/{point}/at", CalloutForm.POINT, here, here, across, 1.0, second, grip=grip)
 
 
 def reach_of(section: Floats, angle: Floats) -> Floats:

@@ -148,6 +148,16 @@ class Traced(_Model):
     plane: Literal["xz", "xy", "yz"] | None = Field(None, description="of a path: the plane it lies in")
 
 
+class Step(_Model):
+    """One operator with its values."""
+
+    id: Id
+    operator: Annotated[str, StringConstraints(pattern=r"^[a-z_]{1,64}$")]
+    name: Annotated[str, StringConstraints(max_length=200)] | None = None
+    on: bool = True
+    values: JsonObject = Field(default_factory=dict)
+
+
 class Curve(_Model):
     """A profile: points in its own plane; or a path: points in space. Open or closed."""
 
@@ -159,6 +169,9 @@ class Curve(_Model):
     sampling: Sampling = Field(default_factory=Sampling)
     placement: Placement = Field(default_factory=Placement)
     traced: Traced | None = Field(None, description="a picture under it on the board")
+    steps: list[Step] = Field(
+        default_factory=list, max_length=50, description="deforming steps that it goes through before it is used"
+    )
 
     @property
     def across(self) -> int:
@@ -174,16 +187,6 @@ class Curve(_Model):
                         f"point {i} of the {self.kind} '{self.name}' has {len(row)} numbers instead of {self.across}"
                     )
         return self
-
-
-class Step(_Model):
-    """One operator with its values."""
-
-    id: Id
-    operator: Annotated[str, StringConstraints(pattern=r"^[a-z_]{1,64}$")]
-    name: Annotated[str, StringConstraints(max_length=200)] | None = None
-    on: bool = True
-    values: JsonObject = Field(default_factory=dict)
 
 
 class NamedPick(_Model):

@@ -182,6 +182,9 @@ class AddPart(_Edit):
     finish: str | None = None
     placement: Placement | None = None
     reference: bool = False
+    hides: list[Id] = Field(
+        default_factory=list, max_length=500, description="parts that it shows instead: they are hidden with it"
+    )
 
 
 class SetPart(_Edit):

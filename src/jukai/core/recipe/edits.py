@@ -14,6 +14,7 @@ from jukai.core.operators.fields import field_at, fields_of
 from jukai.core.operators.registry import get_operator
 from jukai.core.recipe import curve_edits, drawing_edits, part_edits
 from jukai.core.recipe.bench import Bench, NamedNumber, NamedPick, Part, Step
+from jukai.core.recipe.curve_steps import refuse_other
 from jukai.core.recipe.edit_kinds import (
     AddStep,
     CopyStep,
@@ -82,6 +83,13 @@ def _anew(row: BaseModel) -> BaseModel:
 
 
 def _with_recipe(bench: Bench, part: str, change: Callable[[list[Step]], list[Step]]) -> Bench:
+    """Return the bench with the steps of a part changed, or those of a curve, by its id."""
+    curve = bench.curve(part)
+    if curve is not None and bench.part(part) is None:
+        changed = curve.model_copy(update={"steps": change(list(curve.steps))})
+        for step in changed.steps:
+            refuse_other(step.operator)
+        return bench.model_copy(update={"curves": [changed if c.id == part else c for c in bench.curves]})
     return with_part(bench, part, lambda p: p.model_copy(update={"recipe": change(list(p.recipe))}))
 
 
@@ -240,7 +248,8 @@ def edit_label(bench: Bench, edit: Edit) -> str:
 
 
 def _step_name(bench: Bench, part: str, step: str) -> str:
-    found = next(s for p in bench.parts if p.id == part for s in p.recipe if s.id == step)
+    rows = [*((p.id, p.recipe) for p in bench.parts), *((c.id, c.steps) for c in bench.curves)]
+    found = next(s for row, steps in rows if row == part for s in steps if s.id == step)
     return found.name or get_operator(found.operator).name.lower()
 
 

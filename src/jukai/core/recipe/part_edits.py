@@ -46,7 +46,10 @@ def _add_part(bench: Bench, e: AddPart) -> Bench:
         recipe=[Step(id=e.step, operator=e.operator, values=e.values)],
     )
     drawn = with_curves(bench, [*([] if e.curve is None else [e.curve]), *e.curves])
-    return drawn.model_copy(update={"parts": [*bench.parts, part]})
+    for other in e.hides:
+        find(bench.parts, other, "Part")
+    others = [p.model_copy(update={"hidden": True}) if p.id in e.hides else p for p in bench.parts]
+    return drawn.model_copy(update={"parts": [*others, part]})
 
 
 def _set_part(bench: Bench, e: SetPart) -> Bench:

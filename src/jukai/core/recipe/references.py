@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cache
-from typing import Annotated, Any, get_args, get_origin
+from typing import Annotated, Any, TypeVar, get_args, get_origin
 
 from pydantic import BaseModel
 
@@ -64,7 +64,7 @@ def uses_in(row: Part | Curve) -> list[Use]:
     if isinstance(row, Part):
         _mapped_part(row, note)
     else:
-        _mapped_model(row, note, f"curves/{row.id}")
+        _mapped_curve(row, note)
     return list(_as_uses(out))
 
 
@@ -124,7 +124,7 @@ def _mapped_bench(bench: Bench, change_in: Callable[[str | None], Change]) -> Be
     return bench.model_copy(
         update={
             "dimensions": [_mapped_model(d, change, f"dimensions/{d.name}") for d in bench.dimensions],
-            "curves": [_mapped_model(c, change, f"curves/{c.id}") for c in bench.curves],
+            "curves": [_mapped_curve(c, change) for c in bench.curves],
             "parts": [_mapped_part(p, change_in(p.id)) for p in bench.parts],
         }
     )
@@ -145,7 +145,19 @@ def _mapped_part(part: Part, change: Change) -> Part:
     )
 
 
-def _mapped_model(model: BaseModel, change: Change, where: str) -> object:
+def _mapped_curve(curve: Curve, change: Change) -> Curve:
+    bare = curve if not curve.steps else curve.model_copy(update={"steps": []})
+    done = _mapped_model(bare, change, f"curves/{curve.id}")
+    if not curve.steps:
+        return done
+    steps = [mapped_step(s, change, f"{curve.id}/{s.id}/values/") for s in curve.steps]
+    return done.model_copy(update={"steps": steps})
+
+
+M = TypeVar("M", bound=BaseModel)
+
+
+def _mapped_model(model: M, change: Change, where: str) -> M:
     """Return a model with each of its numbers replaced, those of models within it too."""
     update: dict[str, object] = {}
     for name in type(model).model_fields:

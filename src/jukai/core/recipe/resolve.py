@@ -22,6 +22,7 @@ from jukai.core.operators.base import Operator, OperatorValues
 from jukai.core.operators.fields import Field, field_at, fields_of, relevant_keys
 from jukai.core.operators.inputs import Body, CurveInput, FileInput, Files, HeldFiles
 from jukai.core.recipe.bench import MAX_COORDINATE, Bench, Curve, CurvePoint, Step
+from jukai.core.recipe.curve_steps import deformed_curve
 from jukai.core.validation import in_words
 
 __all__ = ["Inputs", "Resolved", "Resolver", "point_ids", "value_problem"]
@@ -81,6 +82,7 @@ class Resolver:
     names: Mapping[str, Quantity] = field(init=False)
     name_errors: Mapping[str, CoreError] = field(init=False)
     _curves: dict[str, CurveInput] = field(default_factory=dict)
+    _deformed: dict[str, CurveInput] = field(default_factory=dict)
     parts: dict[tuple[str, str | None], Any] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
@@ -131,7 +133,24 @@ class Resolver:
 
     # -- curves ---------------------------------------------------------------------------------
     def curve(self, curve_id: object, where: str = "profile") -> CurveInput:
-        """Return a curve of the bench, sampled; ``where`` is the value that names it."""
+        """Return a curve of the bench as it is used, sampled: it has gone through its steps. ``where`` is the value that names it."""
+        drawn = self.drawn(curve_id, where)
+        curve = self.bench.curve(drawn.id)
+        if curve is None or not any(s.on for s in curve.steps):
+            return drawn
+        if curve.id not in self._deformed:
+            shape, steps = deformed_curve(curve, drawn.shape, self)
+            failed = next((s for s in steps if s.error is not None), None)
+            if failed is not None and failed.error is not None:
+                number = [s.id for s in curve.steps].index(failed.id) + 1
+                raise ValueProblem(
+                    f"Curve '{curve.name}', step {number}: {failed.error.message}", field=where, hint=failed.error.hint
+                )
+            self._deformed[curve.id] = self._input(curve, shape, ("",) * len(shape.at))
+        return self._deformed[curve.id]
+
+    def drawn(self, curve_id: object, where: str = "profile") -> CurveInput:
+        """Return a curve of the bench as it is drawn, sampled."""
         curve = self.bench.curve(curve_id) if isinstance(curve_id, str) else None
         if curve is None:
             known = ", ".join(f"{c.id} ({c.name})" for c in self.bench.curves[:8]) or "none"
@@ -150,6 +169,10 @@ class Resolver:
                     f"Curve '{curve.name}', {e.field}: {e.message}", position=e.position, field=where, hint=e.hint
                 ) from None
             raise ValueProblem(f"Curve '{curve.name}': {e.message}", field=where, hint=e.hint) from None
+        return self._input(curve, shape, ids)
+
+    @staticmethod
+    def _input(curve: Curve, shape: CurveShape, ids: tuple[str, ...]) -> CurveInput:
         body = json.dumps([curve.id, curve.kind, curve.closed, shape.at.tolist(), shape.fillet.tolist(), shape.join, shape.out.tolist(),
                            shape.into.tolist(), shape.tolerance, shape.count, ids, shape.legs.tolist()])  # fmt: skip
         key = hashlib.blake2b(body.encode(), digest_size=12).hexdigest()

@@ -162,6 +162,8 @@ def _callouts(values: Values, section: Floats, places: Floats, height: float) ->
     middle = places[len(places) // 2, foremost]
     out.append(Callout("values/rows", CalloutForm.COUNT, three(middle), three(middle), (0, 0, 1), 0.5))
     for point, at in zip(values.profile.point_ids, values.profile.shape.at, strict=True):
+        if not point:
+            continue  # points of a deformed curve are not those that are drawn
         spot = (float(at[0]), float(at[1]), 0.0)
         grip = places[0, int(((section - at) ** 2).sum(axis=1).argmin())]
         out.append(

@@ -369,6 +369,7 @@ def _callouts(values: Values, frame: Frame, extent: float, degrees: float, sides
     callouts = [
         Callout(f"curves/{curve_id}/{p}/at", CalloutForm.POINT, at, at, three(out), 1.0, three(up), grip=grip)
         for p, at, grip in zip(ids, placed(shape.at), nearest(shape.at), strict=True)
+        if p  # points of a deformed curve are not those that are drawn
     ]
     fillets = [f for f in sampled.fillets if f.radius > 0 and not f.cut]
     if fillets:

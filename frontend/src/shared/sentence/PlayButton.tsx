@@ -1,6 +1,6 @@
-import type { Part, Step, ValueView } from '../../shared/api/client'
-import { play, stopPlaying, usePlaying } from '../../shared/playing'
-import { useTarget } from '../../shared/shown'
+import type { Part, Step, ValueView } from '../api/client'
+import { play, stopPlaying, usePlaying } from '../playing'
+import { useTarget } from '../shown'
 
 /** Runs a value through a round again and again in the view; nothing is stored. */
 export function PlayButton(props: { part: Part; step: Step; spec: ValueView }) {

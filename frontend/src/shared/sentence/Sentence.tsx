@@ -1,10 +1,10 @@
 import { memo } from 'react'
-import type { OperatorView, Part, Step, StepView, ValueView } from '../../shared/api/client'
-import { KINDS } from '../../shared/kinds'
-import { isRelevant, valueSpec } from '../../shared/operators'
-import { doEdit } from '../../shared/session'
-import { useTarget } from '../../shared/shown'
-import { NumberChip } from '../../shared/ui/NumberChip'
+import type { OperatorView, Part, Step, StepView, ValueView } from '../api/client'
+import { KINDS } from '../kinds'
+import { isRelevant, valueSpec } from '../operators'
+import { doEdit } from '../session'
+import { useTarget } from '../shown'
+import { NumberChip } from '../ui/NumberChip'
 import { PlayButton } from './PlayButton'
 
 interface Props {
