@@ -12,7 +12,6 @@ from typing import Any
 
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
-from selenium.webdriver.support.ui import Select
 
 from tests.browser.harness import Actions, BrowserTest
 from tests.common import ROOT
@@ -129,18 +128,34 @@ def dusk(t: Pictures) -> None:
     t.open_menu("more", "Paper")
 
 
-def settings(t: Pictures) -> None:
-    t.open_menu("more", "Bench settings")
-    for name, words in (("unit", "inches"), ("decimals", "three decimals")):
-        t.wait(lambda name=name: t.find(f"settings-{name}"))
-        t.after(lambda name=name, words=words: Select(t.find(f"settings-{name}")).select_by_visible_text(words))
-    t.take("settings")
+def alone(t: Pictures, name: str, distance: float, **look: Any) -> str:
+    """Show one of the workshop's parts and nothing else; return its id."""
+    ornament(t, "Workshop", name)
+    rows = t.driver.find_elements(By.CSS_SELECTOR, "[data-testid^='part-p']")
+    row = next(r for r in rows if r.text.startswith(name)).get_attribute("data-testid")
+    part = row.removeprefix("part-")
+    t.after(lambda: t.click(f"eye-{part}"))
+    t.open_menu(f"part-more-{part}", "Show only")
+    t.rest(0.5)
+    t.look_at(name, distance)
+    t.look(**look)
+    return part
 
 
-def handles(t: Pictures) -> None:
-    t.find("place-card").find_element(By.CLASS_NAME, "verb").click()
-    t.wait(lambda: t.find("handles"))
-    t.take("handles")
+def deforming(t: Pictures) -> None:
+    alone(t, "Lamp arm", 260, around=-30, above=22)
+    t.driver.execute_script("document.querySelector(\"[data-testid='step-s3']\").click()")
+    t.take("deforming")
+
+
+def mask(t: Pictures) -> None:
+    part = alone(t, "Hammered ball", 120, around=-30, above=25)
+    t.driver.execute_script("document.querySelector(\"[data-testid='step-s2']\").click()")
+    t.click(f"paint-{part}/s2")
+    t.wait(lambda: t.attribute("paint-bar", "data-mesh"))
+    t.rest(0.5)
+    Actions(t.driver).move_to_element_with_offset(t.find("stage"), 30, -20).perform()
+    t.take("mask")
 
 
 def clearance(t: Pictures) -> None:
@@ -212,16 +227,8 @@ def path(t: Pictures) -> None:
 
 
 def edits(t: Pictures) -> None:
-    ornament(t, "Workshop", "Gear case lid")
-    rows = t.driver.find_elements(By.CSS_SELECTOR, "[data-testid^='part-p']")
-    name = next(r for r in rows if r.text.startswith("Gear case lid")).get_attribute("data-testid")
-    part = name.removeprefix("part-")
-    t.after(lambda: t.click(f"eye-{part}"))
-    t.open_menu(f"part-more-{part}", "Show only")
+    alone(t, "Gear case lid", 120, around=-28, above=38)
     t.driver.execute_script("document.querySelector(\"[data-testid='step-s2']\").click()")
-    t.rest(0.5)
-    t.look_at("Gear case lid", 120)
-    t.look(around=-28, above=38)
     t.take("edits")
 
 
@@ -263,8 +270,8 @@ PICTURES: dict[str, Callable[[Pictures], None]] = {
         beside,
         sheet,
         dusk,
-        settings,
-        handles,
+        deforming,
+        mask,
         clearance,
         bevel,
         graph,

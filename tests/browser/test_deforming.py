@@ -117,6 +117,11 @@ class Deforming(BrowserTest):
     def around(self) -> float:
         return float(self.driver.execute_script("return window.__stage.looking.around"))
 
+    def inked(self) -> float:
+        """Return the most that the mask on the screen weighs."""
+        most = "return Math.max(0, ...(window.__stage.stipple?.mesh.geometry.attributes.weight.array ?? []))"
+        return float(self.driver.execute_script(most))
+
     def strokes(self) -> list[Any]:
         mask = self.value("s2", "weights") or {}
         return list(mask.get("strokes", []))
@@ -174,6 +179,7 @@ class Deforming(BrowserTest):
         # off the body the view is turned, nothing is painted
         self.click("paint-p1/s2")
         self.wait(lambda: self.all("paint-bar") and self.attribute("paint-bar", "data-mesh"))
+        self.wait(lambda: self.inked() > 0.2, "the mask is there when it is opened again")
         around, revision = self.around(), self.revision()
         Actions(self.driver).move_to_element_with_offset(
             self.find("stage"), -300, -200

@@ -49,6 +49,8 @@ export function Painting({ stage }: { stage: Stage }) {
   useEffect(() => {
     if (!open || !elements || !view) return
     stage.showMask(elements, view.matrix)
+    const now = running.current?.weights ?? usePaint.getState().weights
+    if (now) stage.setMask(now)
     stage.fade(new Set([open.part]))
     return () => {
       stage.showMask(null, [])
@@ -225,6 +227,7 @@ function BrushDrawn({ stage, under }: { stage: Stage; under: Under }) {
   return (
     <svg className="callouts" data-testid="brush" pointerEvents="none">
       <g className="value guide">
+        <polyline className="line cleared" points={ring(radius)} />
         <polyline className="line" points={ring(radius)} />
         {brush.soft > 0.02 && brush.soft < 0.98 && (
           <polyline className="line faint" points={ring(radius * (1 - brush.soft))} />

@@ -35,8 +35,9 @@ export function useTrail(stage: Stage): void {
 export function Trail() {
   const trail = useView((s) => s.trail)
   const set = useView((s) => s.set)
+  const painting = useView((s) => s.painting !== null)
   const part = useSession((s) => s.bench?.document.parts?.find((p) => p.id === trail?.part))
-  if (!trail?.steps.length || !part) return null
+  if (!trail?.steps.length || !part || painting) return null
   return (
     <nav className="trail" aria-label="What made this face" data-testid="trail">
       <span className="muted">{part.name}: </span>
