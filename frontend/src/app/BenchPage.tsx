@@ -26,6 +26,7 @@ export default function BenchPage({ id }: { id: string }) {
   const chosen = useView((s) => s.part)
   const board_ = useView((s) => s.board)
   const graph_ = useView((s) => s.graph)
+  const painting = useView((s) => s.painting !== null)
   const queries = useQueryClient()
   const operators = useQuery({
     queryKey: ['operators'],
@@ -43,6 +44,7 @@ export default function BenchPage({ id }: { id: string }) {
       step: null,
       board: null,
       graph: null,
+      painting: null,
       lookAt: null,
       compare: null,
       leftOut: [],
@@ -101,7 +103,7 @@ export default function BenchPage({ id }: { id: string }) {
         <Suspense fallback={<div className="stage centre muted">Preparing the view …</div>}>
           <div style={{ position: 'relative', flex: 1, minHeight: 0, display: 'flex' }}>
             <View />
-            {!board && !graph && <TitleBlock />}
+            {!board && !graph && !painting && <TitleBlock />}
           </div>
         </Suspense>
         {board && <Board key={board.id} curve={board} />}

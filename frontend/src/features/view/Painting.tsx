@@ -313,32 +313,35 @@ function PaintBar({ failure }: { failure: string | null }) {
         />
         .
       </span>
-      <span>
-        <button
-          className="plain link"
-          data-testid="mask-even"
-          onClick={() => layOn({ even: brush.even })}
-        >
-          Even all of it out
-        </button>{' '}
-        ·{' '}
-        <button className="plain link" data-testid="mask-give" onClick={() => setGiving(!giving)}>
-          Give points a value
-        </button>{' '}
-        ·{' '}
-        <button className="plain link" data-testid="mask-none" onClick={() => wipe(0)}>
-          Begin with none
-        </button>{' '}
-        ·{' '}
-        <button className="plain link" data-testid="mask-all" onClick={() => wipe(1)}>
-          Begin with all
-        </button>{' '}
-        ·{' '}
-        <button className="plain link" data-testid="paint-leave" onClick={closePaint}>
-          Done (Escape)
-        </button>
-      </span>
-      {giving && <Given close={() => setGiving(false)} />}
+      {giving ? (
+        <Given close={() => setGiving(false)} />
+      ) : (
+        <span>
+          <button
+            className="plain link"
+            data-testid="mask-even"
+            onClick={() => layOn({ even: brush.even })}
+          >
+            Even all of it out
+          </button>{' '}
+          ·{' '}
+          <button className="plain link" data-testid="mask-give" onClick={() => setGiving(!giving)}>
+            Give points a value
+          </button>{' '}
+          ·{' '}
+          <button className="plain link" data-testid="mask-none" onClick={() => wipe(0)}>
+            Begin with none
+          </button>{' '}
+          ·{' '}
+          <button className="plain link" data-testid="mask-all" onClick={() => wipe(1)}>
+            Begin with all
+          </button>{' '}
+          ·{' '}
+          <button className="plain link" data-testid="paint-leave" onClick={closePaint}>
+            Done (Escape)
+          </button>
+        </span>
+      )}
     </div>
   )
 }

@@ -184,6 +184,8 @@ def stretching(frame: Frame, start: float, stop: float, length: float, *, keep_v
     """
     old = stop - start
     growth = length / old - 1
+    if growth <= 1e-6 - 1:
+        raise ValueError(1e-6 * old)
     if along is None:
         return Deformation(STRETCH, frame, start, stop, (growth, still, 1.0 if keep_volume else 0.0, 0.0))
     summed, mean, most = integral_of(along)

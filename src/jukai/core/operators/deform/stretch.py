@@ -129,9 +129,10 @@ def _carried(span: Span, values: Values, new: float, still: float) -> Deformatio
         )
     except ValueError as e:
         least = float(e.args[0])
+        also = "" if along_ is None else ", or a flatter graph"
         raise ValueProblem(
-            f"Where the graph is highest it would be pressed to nothing before it is {new:.4g} mm long.",
-            field="new_length", hint=f"Over {least:.4g} mm can be had, or a flatter graph.",
+            f"It would be pressed to nothing before it is {new:.4g} mm long.",
+            field="new_length", hint=f"Over {least:.4g} mm can be had{also}.",
         ) from None  # fmt: skip
 
 
