@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import json
 from typing import Any
 
@@ -314,6 +315,28 @@ class Picks(ApiTest):
         self.get(f"/benches/{bench}/parts/p1/picks/s1/pick", 422)
         self.get(f"/benches/{bench}/parts/p1/picks/s9/pick", 422)
         self.get("/meshes/ffff/elements", 404)
+
+    def test_what_a_mask_weighs(self) -> None:
+        document = {"format": "jukai-bench", "version": 2, "name": "P", "unit": "mm", "parts": [{"id": "p1", "name": "P", "recipe": [
+            {"id": "s1", "operator": "box"}, {"id": "s2", "operator": "twist"}, {"id": "s3", "operator": "bevel"}]}]}  # fmt: skip
+        bench = self.post("/benches/open", data=json.dumps(document).encode(), status=201)["id"]
+        path = f"/benches/{bench}/parts/p1/masks"
+
+        def weights() -> list[int]:
+            view = self.get(f"{path}/s2/weights")
+            models_operators.MaskView.model_validate(view)
+            self.assertEqual(view["points"], 8)
+            self.get(f"/meshes/{view['mesh']}/elements")
+            return sorted(base64.b64decode(view["weights"]))
+
+        self.assertEqual(weights(), [255] * 8)
+        top = {"pick": {"rule": "facing", "direction": [0, 0, 1], "within": 60}, "to": 0.4}
+        self.edit(bench, 1, kind="set_value", part="p1", step="s2", key="weights", value=top)
+        self.assertEqual(weights(), [0] * 4 + [102] * 4)
+        for wrong in ("s1/weights", "s9/weights", "s2/turn", "s2/nope", "s3/pick"):
+            self.get(f"{path}/{wrong}", 422)
+        self.edit(bench, 2, kind="set_value", part="p1", step="s2", key="weights", value={"strokes": [{"places": 3}]})
+        self.assertIn("Stroke 1", self.get(f"{path}/s2/weights", 422)["title"])
 
     def test_a_stopped_width_offers_the_one_that_fits(self) -> None:
         document = {"format": "jukai-bench", "version": 1, "name": "P", "unit": "mm", "parts": [{"id": "p1", "name": "P", "recipe": [

@@ -3,14 +3,17 @@ import type { Pair } from './dragging'
 import {
   asCorner,
   bentTo,
+  graphWords,
   handles,
   movedTo,
   nearestOnRun,
   onRun,
   readyShapes,
   sampled,
+  setting,
   valueAt,
   withPoint,
+  writtenPoints,
 } from './graph'
 import type { GraphPoint, Written } from './graph'
 
@@ -139,5 +142,26 @@ describe('a graph on the page', () => {
     // a place on the skin of the wire belongs to the turn it is on
     expect(nearestOnRun(run, [11, 0, 3 * 2 * Math.PI])?.place).toBeCloseTo(0.5, 2)
     expect(nearestOnRun([], [0, 0, 0])).toBeNull()
+  })
+})
+
+describe('a graph within a value', () => {
+  const step = {
+    id: 's2',
+    operator: 'twist',
+    values: { weights: { graph: [{ at: 0, value: 1 }], along: 'z' } },
+  }
+  const place = { part: 'p1', step: 's2', key: 'weights/graph' }
+
+  it('is read and written at its address', () => {
+    const points = writtenPoints(step, place.key)
+    expect(points).toEqual([{ id: '0', at: 0, value: 1 }])
+    expect(setting(place, points)).toMatchObject({ key: 'weights/graph', value: points })
+    expect(graphWords(place.key)).toBe('mask')
+  })
+
+  it('takes the value that it stands in with it when it goes', () => {
+    expect(setting(place, [])).toMatchObject({ key: 'weights', value: null })
+    expect(writtenPoints({ ...step, values: {} }, place.key)).toEqual([])
   })
 })

@@ -22,7 +22,7 @@ export interface GraphPoint {
   out: Pair | null
 }
 
-/** Which graph: a value of a step. */
+/** Which graph: a value of a step, or one within a value: `weights/graph`. */
 export interface GraphPlace {
   part: string
   step: string
@@ -33,7 +33,12 @@ export const addressOf = (g: GraphPlace) => `${g.part}/${g.step}/values/${g.key}
 
 /** The points as they are written, each with an id: of a file that gives none, its number. */
 export function writtenPoints(step: Step | undefined, key: string): Written[] {
-  const raw: unknown = step?.values?.[key]
+  const raw = key
+    .split('/')
+    .reduce<unknown>(
+      (at, word) => (at as Record<string, unknown> | null | undefined)?.[word],
+      step?.values,
+    )
   if (!Array.isArray(raw)) return []
   return (raw as Partial<Written>[]).map((p, i) => ({ ...p, id: p.id ?? String(i) }) as Written)
 }
@@ -104,9 +109,10 @@ export function valueAt(line: readonly Pair[], place: number): number {
   return line.at(-1)?.[1] ?? 0
 }
 
-/** The edit that writes all points of a graph; none takes it away. */
+/** The edit that writes all points of a graph; none takes it away, and the value that it stands in. */
 export function setting(place: GraphPlace, points: readonly Written[]): Edit {
-  return { kind: 'set_value', ...place, value: points.length ? points : null }
+  const key = points.length ? place.key : (place.key.split('/')[0] ?? place.key)
+  return { kind: 'set_value', ...place, key, value: points.length ? points : null }
 }
 
 /** The points with one more at a place, in their order; null where one stands there already. */
@@ -202,7 +208,8 @@ export function readyShapes(unit: string, size: number): { name: string; points:
 }
 
 /** What a graph is of, in words: its key without what says that it is one. */
-export const graphWords = (key: string) => key.replace(/_graph$/, '').replaceAll('_', ' ')
+export const graphWords = (key: string) =>
+  key.startsWith('weights/') ? 'mask' : key.replace(/_graph$/, '').replaceAll('_', ' ')
 
 /** The place from 0 to 1 of a run that is nearest to a point of the part's own space, and how far off it is. */
 export function nearestOnRun(

@@ -1,6 +1,7 @@
 import { X } from 'lucide-react'
 import type { StepView } from '../api/client'
 import { whole } from '../format'
+import { addressOf } from '../graph'
 import { closePaint, openPaint } from '../painting'
 import { closePick, furtherOf, inWords, kindOf, openPick, pickOf } from '../picking'
 import { doEdit, edit } from '../session'
@@ -116,6 +117,29 @@ function maskWords(mask: Mask | null | undefined, otherwise: string): string {
   return n === 0 ? 'painted, nothing yet' : `painted in ${n} ${n === 1 ? 'stroke' : 'strokes'}`
 }
 
+/** Opens the graph of a mask for drawing. */
+function Along({ part, step, spec }: ChipProps) {
+  const place = { part: part.id, step: step.id, key: `${spec.key}/graph` }
+  const open = useView((s) => s.graph !== null && addressOf(s.graph) === addressOf(place))
+  return (
+    <>
+      {' '}
+      <button
+        className="plain link"
+        data-testid={`chip-${addressOf(place)}`}
+        aria-pressed={open}
+        onClick={() =>
+          useView
+            .getState()
+            .set(open ? { graph: null } : { graph: place, board: null, lookAt: null })
+        }
+      >
+        {open ? 'close its graph' : 'draw its graph'}
+      </button>
+    </>
+  )
+}
+
 /** How much of a step acts where: everywhere alike, on a pick of points, fading along the body, painted. */
 export function WeightsChip(props: ChipProps) {
   const { part, step, spec } = props
@@ -160,6 +184,7 @@ export function WeightsChip(props: ChipProps) {
           {now.to !== undefined && <> to {String(now.to)}</>}
         </>
       )}
+      {now?.graph && <Along {...props} />}
       {given.map(({ s, i }) => (
         <span key={i}>
           {', '}

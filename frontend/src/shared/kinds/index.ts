@@ -61,5 +61,5 @@ export const KINDS: Record<ValueView['kind'], KindOnPage> = {
   finish: { chip: FinishChip },
   pick: { chip: PickChip },
   further: { chip: FurtherChip, number: numbers.furtherNumber },
-  weights: { chip: WeightsChip },
+  weights: { chip: WeightsChip, number: numbers.maskNumber },
 }

@@ -134,6 +134,9 @@ export function furtherNumber(at: NumberPlace): NumberTarget | null {
   }
 }
 
+/** A number within a mask: of a point of its graph. */
+export const maskNumber = (at: NumberPlace) => (at.path[0] === 'graph' ? graphNumber(at) : null)
+
 /** A number of a point of a graph: its place, in per cent of the run, or its value. */
 export function graphNumber(at: NumberPlace): NumberTarget | null {
   const { raw } = written(at)

@@ -269,6 +269,10 @@ class Unused(unittest.TestCase):
             # the corner itself 1 − 1/4; 2 mm away (1 − (2/3)²)²
             self.assertAlmostEqual(float(spot.max()), 0.75)
             self.assertTrue(np.isclose(spot, (1 - 4 / 9) ** 2).any())
+            none = {"rule": "by_hand", "elements": []}
+            self.assertEqual(set(masked({"pick": none}).tolist()), {0.0})
+            kept = masked({"base": 0.5, "strokes": [{"pick": none, "to": "mask * 2"}, {"pick": none, "by": 1}]})
+            self.assertEqual(set(kept.tolist()), {0.5})
             lifted = masked({"pick": {"rule": "everything"}, "to": "0.25 + 0.5"})
             self.assertEqual(set(lifted.tolist()), {0.75})
             halved = masked({"base": 1, "strokes": [{"pick": {"rule": "everything"}, "to": "mask * 0.5"}]})

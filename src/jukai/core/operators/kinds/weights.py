@@ -174,6 +174,8 @@ class WeightsKind(ValueKind[object]):
         written, adds = (raw["by"], True) if "by" in raw else (raw.get("to", 1), False)
 
         def value(had: Floats) -> Floats:
+            if not len(had):
+                return had
             at, back = np.unique(had, return_inverse=True)
             few = at if len(at) <= _TABLE else np.linspace(0.0, 1.0, _TABLE + 1)
             new = np.array([scope.masked(written, float(m), where=where) for m in few])
