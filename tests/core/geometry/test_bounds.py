@@ -16,7 +16,7 @@ from jukai.core.formats._obj_fast import read_plain_obj
 from jukai.core.formats._text_fast import decimals, faces
 from jukai.core.formats.common import WriteOptions
 from jukai.core.formats.obj import ObjPart, write_obj
-from jukai.core.geometry import connectivity, kernels
+from jukai.core.geometry import connectivity, deform, kernels
 from jukai.core.geometry._near import least_of_triangles
 from jukai.core.geometry.bevel import building, patches, points, profiles, rings
 from jukai.core.geometry.bevel.joining import Bevel
@@ -24,8 +24,13 @@ from jukai.core.geometry.bevel.points import round_points
 from jukai.core.geometry.bevel.rounding import round_edges
 from jukai.core.geometry.building import box_mesh
 from jukai.core.geometry.clearance import clearance, place
+from jukai.core.geometry.deform import bending, stretching, tapering, twisting, waves
+from jukai.core.geometry.frames import frame_along
+from jukai.core.geometry.graphs import Graph
 from jukai.core.geometry.kernels import Kernel, kernel, no_wraparound
+from jukai.core.geometry.masks import Stroke, painted
 from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.noise import cells, smooth_noise
 from tests.common import reference_mesh
 
 MESHES = (
@@ -38,7 +43,7 @@ MESHES = (
 )
 LOOPS = (
     (rings, "_PLAIN"), (building, "_PLAIN"), (points, "_PLAIN"), (profiles, "FEW"), (connectivity, "FEW"),
-    (patches, "_MANY"),
+    (patches, "_MANY"), (deform, "FEW"),
 )  # fmt: skip
 """Where array code takes the place of a loop for a few elements."""
 
@@ -112,7 +117,28 @@ class Bounds(unittest.TestCase):
                 self.assertIsNotNone(clearance(place(mesh), place(mesh, matrix)))
         triangles = rng.normal(size=(2, 3, 3, 3))
         self.assertGreater(least_of_triangles(triangles[0], triangles[1] + 9)[0], 0)
+        self.deformed(rng)
         self.assertEqual(self.marked - self.ran, set())
+
+    def deformed(self, rng: np.random.Generator) -> None:
+        """Points through every map, noise and cells about 0 and far away, a stroke on a body and off it."""
+        points = rng.uniform(-300, 300, (600, 3))
+        weights = rng.uniform(0, 1, len(points))
+        along = Graph.straight(np.array([0.0, 1]), np.array([0.2, 1]))
+        for frame in (frame_along("x"), frame_along(np.array([1.0, 2, 2]))):
+            for carried in (
+                twisting(frame, -9, 9, 50, 0.5, along), tapering(frame, -9, 9, (0.5, 0.2), along, along), bending(frame, -9, 9, 40, 1.0, 0.0),
+                stretching(frame, -9, 9, 25, keep_volume=True, still=0.0, along=along), stretching(frame, -9, 9, 25, keep_volume=True, still=0.0),
+                waves(frame, -9, 9, 2, 3, 0.1), deform.rings(frame, 0, 9, 2, 3, 0.1),
+            ):  # fmt: skip
+                for amount in (1.0, weights):
+                    self.assertEqual(carried(points, amount).shape, points.shape)
+        self.assertLess(float(np.abs(smooth_noise(points[:40], 0.7, octaves=2, seed=3)).max()), 1.04)
+        self.assertLessEqual(float(cells(points[:40], 0.7, seed=3).max()), 1.0)
+        cube = reference_mesh("cube.obj")
+        for far in (0.0, 50.0):
+            line = Stroke(np.array([[0.0, 0, far]]), 9.0, 0.5, "to", 1.0, np.array([[0.0, 0, 1]]))
+            self.assertEqual(len(painted(cube, [line])), cube.n_points)
 
     def bevelled(self, mesh: Mesh, rng: np.random.Generator) -> None:
         con = mesh.connectivity

@@ -2,7 +2,7 @@
 
 The same lines serve arrays (``.plain``, for small bodies) and single numbers (within the loop): what would be a branch is
 written as a product with 0 or 1. So the compiler can take several points at once, sine and cosine included.
-``w`` is how much acts, ``g`` and ``h`` what a graph says at the point.
+Maps are numbered as in ``deform.py``. ``w`` is how much acts, ``g`` and ``h`` what a graph says at the point.
 """
 
 from __future__ import annotations
@@ -15,10 +15,7 @@ from jukai.core.geometry.kernels import kernel, no_wraparound, piece
 Numbers = tuple[float, float, float, float, float, float, float, float]
 """Parameters of a map, filled up with 0: as a tuple, for the compiler keeps these at hand."""
 
-__all__ = ["BEND", "RINGS", "STRETCH", "TAPER", "TWIST", "WAVES", "at_plain", "deform_loop"]
-
-TWIST, TAPER, BEND, STRETCH, WAVES, RINGS = range(6)
-
+__all__ = ["at_plain", "deform_loop"]
 
 _PART = 1.57079632673412561417
 _REST = 6.07710050650619224932e-11

@@ -7,16 +7,6 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jukai.core.geometry._deforming import (
-    BEND,
-    RINGS,
-    STRETCH,
-    TAPER,
-    TWIST,
-    WAVES,
-    at_plain,
-    deform_loop,
-)
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.frames import Frame, sincos
 from jukai.core.geometry.graphs import Graph
@@ -24,6 +14,8 @@ from jukai.core.geometry.kernels import FEW
 
 __all__ = ["Deformation", "bending", "integral_of", "rings", "stretching", "tapering", "turned", "twisting", "waves"]
 
+TWIST, TAPER, BEND, STRETCH, WAVES, RINGS = range(6)
+"""The maps, as they are numbered in the compiled loop."""
 _ONE = np.ones(1)
 _PIECES = 2048
 """Into how many pieces a graph is cut to be summed up."""
@@ -84,6 +76,8 @@ class Deformation:
             return _loop(points, self.frame, w, g, h, self.which, p)
         if self.which == TWIST and self.first is None:
             return np.where((w == 0)[:, None], points, self._twisted(points, amount))
+        from jukai.core.geometry._deforming import at_plain
+
         rel = (points - self.frame.origin) @ self.frame.axes.T
         x, y, t = rel.T
         moved = np.column_stack(np.broadcast_arrays(*at_plain(self.which, x, y, t, w, g, h, p)))
@@ -109,6 +103,8 @@ class Deformation:
 
 
 def _loop(points: Floats, frame: Frame, w: Floats, g: Floats, h: Floats, which: int, p: tuple[float, ...]) -> Floats:
+    from jukai.core.geometry._deforming import deform_loop
+
     axes = np.ascontiguousarray(frame.axes, dtype=np.float64)
     origin = np.ascontiguousarray(frame.origin, dtype=np.float64)
     done: Floats = deform_loop(np.ascontiguousarray(points), origin, axes, w, g, h, which, p)

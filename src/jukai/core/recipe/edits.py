@@ -14,7 +14,6 @@ from jukai.core.operators.fields import field_at, fields_of
 from jukai.core.operators.registry import get_operator
 from jukai.core.recipe import curve_edits, drawing_edits, part_edits
 from jukai.core.recipe.bench import Bench, NamedNumber, NamedPick, Part, Step
-from jukai.core.recipe.curve_steps import refuse_other
 from jukai.core.recipe.edit_kinds import (
     AddStep,
     CopyStep,
@@ -87,6 +86,8 @@ def _with_recipe(bench: Bench, part: str, change: Callable[[list[Step]], list[St
     curve = bench.curve(part)
     if curve is not None and bench.part(part) is None:
         changed = curve.model_copy(update={"steps": change(list(curve.steps))})
+        from jukai.core.recipe.curve_steps import refuse_other
+
         for step in changed.steps:
             refuse_other(step.operator)
         return bench.model_copy(update={"curves": [changed if c.id == part else c for c in bench.curves]})

@@ -22,7 +22,6 @@ from jukai.core.operators.base import Operator, OperatorValues
 from jukai.core.operators.fields import Field, field_at, fields_of, relevant_keys
 from jukai.core.operators.inputs import Body, CurveInput, FileInput, Files, HeldFiles
 from jukai.core.recipe.bench import MAX_COORDINATE, Bench, Curve, CurvePoint, Step
-from jukai.core.recipe.curve_steps import deformed_curve
 from jukai.core.validation import in_words
 
 __all__ = ["Inputs", "Resolved", "Resolver", "point_ids", "value_problem"]
@@ -139,6 +138,8 @@ class Resolver:
         if curve is None or not any(s.on for s in curve.steps):
             return drawn
         if curve.id not in self._deformed:
+            from jukai.core.recipe.curve_steps import deformed_curve  # few curves have steps
+
             shape, steps = deformed_curve(curve, drawn.shape, self)
             failed = next((s for s in steps if s.error is not None), None)
             if failed is not None and failed.error is not None:

@@ -29,8 +29,8 @@ class Values(OperatorValues):
     sentence="Take {parts} together",
     synonyms=("group", "assembly", "deform parts together", "set of parts", "merge parts", "as one"),
     example=Example(
-        (("together", {"parts": ["p0"]}), ("bend", {"angle": 60, "axis": "z"})),
-        beside=(("box", {"size": [8, 8, 34], "counts": [1, 1, 12]}),),
+        (("together", {"parts": ["p0"]}),),
+        beside=(("box", {"size": [16, 10, 26], "counts": [2, 1, 4]}),),
     ),
 )
 def together(values: Values, context: Context) -> Result:

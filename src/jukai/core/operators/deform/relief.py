@@ -105,9 +105,12 @@ def relief(mesh: Mesh, values: Values, context: Context) -> Result:
         beside = span.frame.axes[int(np.argmin(np.abs(span.frame.axes @ way)))]
         aside = beside - way * float(way @ beside)
         aside = aside / max(float(np.linalg.norm(aside)), 1e-300)
+        # held at the point of the body that is nearest to its end
+        gap = np.where(mesh.used_points, np.linalg.norm(points - (here + aside * size), axis=1), np.inf)
+        near = points[int(np.argmin(gap))]
         return [
             Callout("values/depth", CalloutForm.LENGTH, three(mesh.points[top]), three(here), three(way), gain, grip=three(here)),
-            Callout("values/size", CalloutForm.LENGTH, three(here), three(here + aside * size), three(aside)),
+            Callout("values/size", CalloutForm.LENGTH, three(here), three(here + aside * size), three(aside), grip=three(near)),
         ]  # fmt: skip
 
     return deformed(span, values, points, notes=notes, callouts=callouts, used=used)

@@ -57,7 +57,7 @@ class Values(DeformingValues):
     quiet="It starts at {starts_at}[, its crests towards {direction}]; depth {depth_graph}; strength {strength}, {weights}.",
     synonyms=("wave", "ripple", "corrugate", "wiggle", "sway", "swim", "ruffle"),
     example=Example(
-        (("box", {"size": [44, 24, 4], "counts": [40, 1, 1]}), ("undulate", {"depth": 8, "count": 2.5, "axis": "x", "direction": 90})),
+        (("box", {"size": [5, 22, 36], "counts": [1, 1, 40]}), ("undulate", {"depth": 8, "count": 2.5, "axis": "z"})),
     ),
 )  # fmt: skip
 def undulate(mesh: Mesh, values: Values, context: Context) -> Result:

@@ -5,19 +5,21 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, ClassVar, Unpack
+from typing import TYPE_CHECKING, Any, ClassVar, Unpack
 
 import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
-from jukai.core.geometry.masks import Evened, Given, Layer, Stroke, painted
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.operators.kinds.axis import AxisKind
 from jukai.core.operators.kinds.base import NUMBER, Change, Declared, Leaf, Schema, Scope, ValueKind, declare
 from jukai.core.operators.kinds.graph import graph_schema, mapped_graph, resolve_graph
 from jukai.core.picks.form import mapped_pick, pick_schema
 from jukai.core.picks.rules import resolve_pick
+
+if TYPE_CHECKING:
+    from jukai.core.geometry.masks import Given, Layer
 
 __all__ = ["WeightsKind", "weights"]
 
@@ -70,6 +72,8 @@ class WeightsKind(ValueKind[object]):
         mesh = scope.mesh
         if mesh is None:
             return raw
+        from jukai.core.geometry.masks import painted  # few steps have a mask
+
         keys = set(raw) if isinstance(raw, dict) else set()
         if isinstance(raw, dict) and "pick" in keys and keys <= {"pick", "to"}:
             given = self._given(raw, mesh, scope, where)
@@ -108,6 +112,8 @@ class WeightsKind(ValueKind[object]):
         return (along - low) / max(high - low, 1e-300)
 
     def _layer(self, raw: object, number: int, mesh: Mesh, scope: Scope, where: str) -> Layer:
+        from jukai.core.geometry.masks import Evened, Given, Stroke
+
         name = f"Stroke {number}"
         if not isinstance(raw, dict):
             raise ValueProblem(f"{name} has places and a radius.", field=where)
@@ -166,6 +172,8 @@ class WeightsKind(ValueKind[object]):
 
     @staticmethod
     def _given(raw: Mapping[str, object], mesh: Mesh, scope: Scope, where: str) -> Given:
+        from jukai.core.geometry.masks import Given
+
         pick = raw["pick"]
         pick = {"of": "points", **pick} if isinstance(pick, dict) else pick
         found, notes = resolve_pick(pick, mesh, ("points",), scope.number, where, scope.named)
