@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import shutil
+import tempfile
 import unittest
+from pathlib import Path
 from typing import Any
 
 import numpy as np
+from PIL import Image
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.remote.webelement import WebElement
@@ -266,6 +270,29 @@ class Deforming(BrowserTest):
         self.wait(lambda: len(self.document()["document"]["parts"][-1]["recipe"]) == 1)
         self.click("undo")
         self.wait(lambda: self.document()["document"]["parts"] == before, "as it was")
+
+    def test_a_picture_is_laid_on(self) -> None:
+        self.open_part(
+            ("box", {"size": [40, 40, 4], "counts": [30, 30, 1]}),
+            ("relief", {"moves": "axis", "axis": "z", "depth": 3, "zero_at": 0}),
+        )
+        noisy = self.shown()
+        self.after(lambda: self.open_menu("chip-p1/s2/values/pattern", "the picture"))
+        self.assertIn("Picture is not given", self.text("error-s2"))
+        folder = Path(tempfile.mkdtemp())
+        self.addCleanup(shutil.rmtree, folder)
+        ramp = Image.fromarray(np.tile(np.arange(0, 256, 4, dtype=np.uint8), (32, 1)))
+        ramp.save(folder / "ramp.png")
+        card = self.find("step-s2")
+        card.find_element(By.XPATH, ".//button[text()='a file']").click()
+        self.after(lambda: self.find("import-input").send_keys(str(folder / "ramp.png")))
+        self.wait(lambda: self.attribute("step-s2", "data-state") == "done", "the picture is laid on")
+        self.assertNotIn(self.shown(), ("", noisy))
+        self.assertIn("ramp.png", self.text("step-s2"))
+        self.after(lambda: self.type_into("p1/s2/values/size", "40"))
+        # white stands on one side, black on the other: 3 mm higher
+        low, high = self.document()["parts"][0]["bounds"]
+        self.assertAlmostEqual(high[2] - low[2], 4 + 3, delta=0.2)
 
 
 if __name__ == "__main__":

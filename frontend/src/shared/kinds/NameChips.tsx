@@ -115,14 +115,18 @@ export function FinishChip(props: ChipProps) {
 export function FileChip(props: ChipProps) {
   const id = useSession((s) => s.id)
   const now = props.step.values?.[props.spec.key]
+  const endings = props.spec.of.map((e) => `.${e}`).join(',')
   const other = () =>
-    chooseFile((name, file) => {
-      if (!id) return
-      api
-        .upload(id, name, file)
-        .then((held) => doEdit(setting(props, held.file)))
-        .catch((e: unknown) => say(e instanceof Error ? e.message : String(e), 'error'))
-    })
+    chooseFile(
+      (name, file) => {
+        if (!id) return
+        api
+          .upload(id, name, file)
+          .then((held) => doEdit(setting(props, held.file)))
+          .catch((e: unknown) => say(e instanceof Error ? e.message : String(e), 'error'))
+      },
+      ...(endings ? [endings] : []),
+    )
   return (
     <button className="plain chip choice" title="Choose another file" onClick={other}>
       {typeof now === 'string' ? now : 'a file'}

@@ -35,7 +35,9 @@ class Values(DeformingValues):
     """A pattern that stands out of a surface or is sunk into it."""
 
     pattern: str = choice("What is laid on.", (("noise", "smooth noise"), ("cells", "cells"), ("image", "the picture")))
-    picture: FileInput | None = file("A PNG or JPEG: white is high, black is low.", relevant='pattern == "image"')
+    picture: FileInput | None = file(
+        "A PNG or JPEG: white is high, black is low.", endings=("png", "jpg", "jpeg"), relevant='pattern == "image"'
+    )
     size: float | None = length(
         "How large the pattern is: the coarsest waves, a cell, or the picture's width.",
         otherwise="a quarter of the part's size", gt=0, le=1e9,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import ClassVar, Unpack
 
@@ -13,10 +14,16 @@ __all__ = ["FileKind", "file"]
 
 @dataclass(frozen=True, kw_only=True)
 class FileKind(ValueKind[FileInput]):
-    """The name of a file; its bytes are read when the operator asks for them."""
+    """The name of a file; its bytes are read when the operator asks for them.
+
+    Attributes
+    ----------
+    endings : of the files that will do, where not any mesh does: ``png``.
+    """
 
     name: ClassVar[str] = "file"
     refers: ClassVar[str] = "file"
+    endings: tuple[str, ...] = ()
 
     def schema(self) -> Schema:
         """Return the JSON Schema of the written form."""
@@ -34,7 +41,11 @@ class FileKind(ValueKind[FileInput]):
         """Return name and hash of the file."""
         return [value.name, value.hash]
 
+    def describe(self) -> Schema:
+        """Return the endings of the files that will do."""
+        return {"of": list(self.endings)}
 
-def file(description: str, *, chapter: str = "", **more: Unpack[Declared]) -> FileInput:
-    """Declare a file beside the bench."""
-    return declare(FileKind(chapter=chapter), ..., description, **more)
+
+def file(description: str, *, endings: Sequence[str] = (), chapter: str = "", **more: Unpack[Declared]) -> FileInput:
+    """Declare a file beside the bench: a mesh, or one with one of some endings."""
+    return declare(FileKind(endings=tuple(endings), chapter=chapter), ..., description, **more)
