@@ -29,6 +29,7 @@ const KEYS: readonly [string, string][] = [
   ['Ctrl click', 'on a part: choose it too'],
   ['Shift click  Ctrl A', 'on the board: choose a point too, or all of them'],
   ['← → ↑ ↓', 'on the board: move the chosen points by a step, with Shift by ten'],
+  ['Shift and the wheel', 'while a mask is painted: the radius of the brush'],
   ['?', 'this list'],
 ]
 
