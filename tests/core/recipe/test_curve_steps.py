@@ -91,6 +91,24 @@ class Curves(unittest.TestCase):
         assert mesh is not None
         self.assertAlmostEqual(float(signed_volume(mesh)), 2 * math.pi * 11 * 80, delta=150)
 
+    def test_an_edit_is_looked_at_with_the_curve_as_it_is_used(self) -> None:
+        """A wall bent once stays beside the axis; bent twice it would go over it, which is no reason to refuse."""
+        wall: list[dict[str, Any]] = [{"at": [10, 0]}, {"at": [12, 0]}, {"at": [12, 40]}, {"at": [10, 40]}]
+        rows = [{"id": "s1", "operator": "bend", "values": {"angle": 25, "axis": "z", "direction": 180}}]
+        curve = {"id": "c1", "name": "Wall", "closed": True, "points": wall, "steps": rows}
+        recipe = [{"id": "s1", "operator": "revolve", "values": {"profile": "c1", "sides": 12}}]
+        made = Bench.model_validate(
+            {"name": "T", "curves": [curve], "parts": [{"id": "p1", "name": "P", "recipe": recipe}]}
+        )
+        check_sound(self, evaluate(made, "p1").mesh)
+        edits = (
+            {"kind": "set_value", "part": "p1", "step": "s1", "key": "sides", "value": 24},
+            {"kind": "set_value", "part": "c1", "step": "s1", "key": "angle", "value": 28},
+        )
+        for edit in edits:
+            made = apply_edit(made, parse_edit(edit))
+            check_sound(self, evaluate(made, "p1").mesh)
+
     def test_names_are_followed_and_what_cannot_be_is_told(self) -> None:
         made = bench(LINE, ("bend", {"angle": "lean", "axis": "z"}), dimensions=[{"name": "lean", "value": 90}])
         before = evaluate(made, "p1").mesh

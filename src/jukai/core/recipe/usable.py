@@ -109,7 +109,7 @@ def _cells(bench: Bench, what: Touched, before: Bench | None = None) -> Iterator
 
 def _curve(curve: Curve, resolver: Resolver) -> CurveInput | None:
     with suppress(CoreError):
-        return resolver.curve(curve.id)
+        return resolver.drawn(curve.id)
     return None
 
 
