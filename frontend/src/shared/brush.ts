@@ -135,11 +135,11 @@ export class Running {
     ]
     const most = radius * radius
     for (let i = 0; i < this.before.length; i += 1) {
-      const [dx, dy, dz] = [
-        (points[3 * i] ?? 0) - x,
-        (points[3 * i + 1] ?? 0) - y,
-        (points[3 * i + 2] ?? 0) - z,
-      ]
+      // most points are far away: one coordinate tells
+      const dx = (points[3 * i] ?? 0) - x
+      if (dx > radius || dx < -radius) continue
+      const dy = (points[3 * i + 1] ?? 0) - y
+      const dz = (points[3 * i + 2] ?? 0) - z
       const d = dx * dx + dy * dy + dz * dz
       if (d > most) continue
       const dot =
