@@ -14,6 +14,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.remote.webelement import WebElement
 
+from tests.browser import test_away
 from tests.browser.harness import Actions, BrowserTest
 from tests.browser.test_edits import made
 from tests.browser.test_placing import bench
@@ -23,6 +24,9 @@ BALL = ("quad_sphere", {"radius": 20, "counts": 16})
 
 
 class Deforming(BrowserTest):
+    def expected(self, message: str) -> bool:
+        return test_away.Away.expected(self, message)  # type: ignore[arg-type]  # the server is stopped on purpose
+
     def step(self, step: str) -> Any:
         return next(s for s in self.document()["document"]["parts"][0]["recipe"] if s["id"] == step)
 
@@ -190,6 +194,20 @@ class Deforming(BrowserTest):
         ).click_and_hold().move_by_offset(60, 10).release().perform()
         self.wait(lambda: self.around() != around, "the view is turned")
         self.assertEqual(self.revision(), revision)
+
+    def test_strokes_are_kept_while_the_server_is_away(self) -> None:
+        self.open_part(BALL, ("relief", {"pattern": "cells", "size": 8, "depth": 4}))
+        self.after(lambda: self.open_menu("chip-p1/s2/values/weights", "painted, from none"))
+        self.wait(lambda: self.all("paint-bar") and self.attribute("paint-bar", "data-mesh"))
+        self.after(lambda: self.brush((20, 5)))
+        self.server.stop()
+        self.wait(lambda: self.all("offline"), "told")
+        self.brush((0, 20))
+        self.brush((20, 20))
+        self.server.start()
+        self.wait(lambda: not self.all("offline"), "back")
+        self.wait(lambda: len(self.strokes()) == 3, "each of them is kept")
+        self.settled()
 
     def test_where_a_wave_starts_is_played(self) -> None:
         self.open_part(BAR, ("undulate", {"depth": 6, "count": 2, "axis": "z"}))

@@ -15,6 +15,8 @@ interface PaintState {
   normals: Float32Array | null
   weights: Float32Array | null
   brush: Brush
+  /** the mask that was sent last, while the server has not answered: the next stroke is laid on that */
+  sent: Layers | null
   failure: string | null
 }
 
@@ -25,10 +27,11 @@ export const usePaint = create<PaintState>(() => ({
   normals: null,
   weights: null,
   brush: { how: 'to', to: 1, by: 0.25, even: 10, radius: 0, soft: 0.5 },
+  sent: null,
   failure: null,
 }))
 
-const CLOSED = { view: null, weights: null, failure: null }
+const CLOSED = { view: null, weights: null, sent: null, failure: null }
 
 export function setBrush(change: Partial<Brush>): void {
   usePaint.setState((s) => ({ brush: { ...s.brush, ...change } }))
@@ -71,6 +74,7 @@ export async function loadMask(): Promise<void> {
       elements,
       normals,
       weights: readWeights(view.weights),
+      sent: null,
       failure: null,
       brush: same && brush.radius > 0 ? brush : { ...brush, radius: fit(elements) },
     })
@@ -100,10 +104,10 @@ function openStep(): { step: Step; key: string; part: string } | null {
   return open && step ? { step, key: open.key, part: open.part } : null
 }
 
-/** The mask that is painted, as layers. */
+/** The mask that is painted, as layers, as it is or is going to be. */
 export function paintedLayers(): Layers | null {
   const open = openStep()
-  return open && layersOf(open.step.values?.[open.key])
+  return open && (usePaint.getState().sent ?? layersOf(open.step.values?.[open.key]))
 }
 
 /** Keep other layers; what is shown goes back to what the server has where they can't be kept. */
@@ -115,13 +119,17 @@ function keep(layers: Layers): void {
     void loadMask()
     return
   }
+  usePaint.setState({ sent: layers })
   edit({
     kind: 'set_value',
     part: open.part,
     step: open.step.id,
     key: open.key,
     value: layers,
-  }).catch(() => void loadMask())
+  }).catch(() => {
+    usePaint.setState({ sent: null })
+    void loadMask()
+  })
 }
 
 /** Lay something on the mask: a stroke, a value for a pick, evening all of it out. */
