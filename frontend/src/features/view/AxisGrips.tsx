@@ -14,6 +14,8 @@ import { onPlane, rayAt } from './surface'
 /** degrees within which an axis that is turned lies along X, Y or Z */
 const SNAPS = 5
 const OVER = 0.14
+/** px that a press may move and still be a click */
+const CLICK = 3
 
 interface Axis {
   point: Vector3
@@ -49,9 +51,12 @@ export function AxisGrips({ stage, view }: { stage: Stage; view: PartView }) {
     }
     const world = held.clone().applyMatrix4(matrix)
     const back = matrix.clone().invert()
+    const from = { x: e.clientX, y: e.clientY }
     let last: object | null = null
     followPointer(e, {
       move: (m) => {
+        // a click is no drag: the axis keeps its name
+        if (!last && Math.hypot(m.clientX - from.x, m.clientY - from.y) < CLICK) return
         const r = stage.canvas.getBoundingClientRect()
         const [x, y] = [m.clientX - r.left, m.clientY - r.top]
         const ray = rayAt(stage, x, y)

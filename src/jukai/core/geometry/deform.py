@@ -196,7 +196,7 @@ def waves(frame: Frame, start: float, stop: float, depth: float, pitch: float, p
           along: Graph | None = None) -> Deformation:  # fmt: skip
     """Return straight crests: slices are moved along the frame's first direction, ``depth`` from crest to trough.
 
-    Barr 1984, p. 24: a move that depends on the place along the axis alone keeps volume.
+    Barr 1984: a move that depends on the place along the axis alone keeps volume.
     """
     return Deformation(WAVES, frame, start, stop, (depth / 2, pitch, phase), along)
 
