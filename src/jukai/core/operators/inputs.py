@@ -109,6 +109,9 @@ class Body:
     reaches : where its sides are told to reach to; ``matrix`` brings them there but for rounding.
     key : the same whenever the body, and where it stands if that counts, are.
     finish : that of the part, where its faces have none of their own.
+    facts : what its steps tell of it in numbers or words, the later ones before the earlier.
+    frame : (4, 4) from its own space to where this part sees it, where the step asks for that; ``mesh`` stands on the bench
+        then and ``matrix`` is from there.
     """
 
     part: str
@@ -118,6 +121,8 @@ class Body:
     key: str
     reaches: tuple[Reach, ...] = ()
     finish: str | None = None
+    facts: Mapping[str, float | str] = field(default_factory=dict)
+    frame: Floats | None = None
 
     @property
     def standing(self) -> Mesh | None:

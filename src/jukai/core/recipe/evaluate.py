@@ -89,6 +89,12 @@ class Evaluation:
         """The step that failed, if any."""
         return next((s for s in self.steps if s.state == "failed"), None)
 
+    @property
+    def facts(self) -> Mapping[str, float | str]:
+        """What its steps tell of the body, the later ones before the earlier."""
+        told = [s.result.facts for s in self.steps if s.state == "done" and s.result is not None]
+        return {key: value for facts in told for key, value in facts.items()}
+
     def placed_mesh(self) -> Mesh:
         """Return the body where it stands on the bench."""
         return placed_mesh(self.mesh if self.mesh is not None else Mesh.empty(), self.matrix, self.reaches)
@@ -313,15 +319,25 @@ def _body(world: _World, part_id: str, upto: object, placed: bool | str, where: 
     if broken is not None:
         raise ValueProblem(f"'{part.name}' stops at an error: {broken.message}", field=where, hint=broken.hint)
     if not placed:
-        return Body(part.id, part.name, found.mesh, np.eye(4), found.key)
+        return Body(part.id, part.name, found.mesh, np.eye(4), found.key, facts=found.facts)
     if placed != "seen":
-        return Body(part.id, part.name, found.mesh, found.matrix, found.placed_key, found.reaches)
+        return Body(part.id, part.name, found.mesh, found.matrix, found.placed_key, found.reaches, facts=found.facts)
     own = placement_matrix(**placement_numbers(world.doing[-1], world.resolver))
     mesh = placed_mesh(found.mesh if found.mesh is not None else Mesh.empty(), found.matrix, found.reaches)
     if not abs(float(np.linalg.det(own[:3, :3]))) > 0:
         raise ValueProblem("This part is scaled to nothing.", field=where, hint="Let its placement have a size.")
     seen: Floats = np.asarray(np.linalg.inv(own), dtype=np.float64)
-    return Body(part.id, part.name, mesh, seen, found.placed_key + repr(own.tolist()), (), part.finish)
+    return Body(
+        part.id,
+        part.name,
+        mesh,
+        seen,
+        found.placed_key + repr(own.tolist()),
+        (),
+        part.finish,
+        found.facts,
+        seen @ found.matrix,
+    )
 
 
 def _run(op: Operator, resolved: Resolved, mesh: Mesh | None, context: Context) -> Result:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import ClassVar, Unpack
+from typing import Any, ClassVar, Unpack
 
 from jukai.core.operators.inputs import Body
 from jukai.core.operators.kinds.base import Change, Declared, Leaf, Schema, Scope, ValueKind, declare
@@ -24,6 +24,7 @@ class PartKind(ValueKind[Body]):
     refers: ClassVar[str] = "part"
     upto: str = ""
     placed: bool = False
+    seen: bool = False
     placed_when: tuple[Condition, ...] = ()
 
     def schema(self) -> Schema:
@@ -33,22 +34,33 @@ class PartKind(ValueKind[Body]):
     def resolve(self, raw: object, scope: Scope, where: str) -> Body:
         """Return the part's body, worked out."""
         placed = self.placed or (bool(self.placed_when) and holds(self.placed_when, scope.written))
-        return scope.body(raw, where, upto=scope.written.get(self.upto) if self.upto else None, placed=placed)
+        return scope.body(
+            raw, where, upto=scope.written.get(self.upto) if self.upto else None, placed="seen" if self.seen else placed
+        )
 
     def mapped(self, raw: object, change: Change, where: str = "") -> object:
         """Return what the name is replaced with."""
         return change(Leaf("part", raw, where))
 
-    def key(self, value: Body) -> object:
+    def key(self, value: Body | None) -> object:
         """Return the body's own key; it holds the placement where that counts."""
-        return value.key
+        return None if value is None else value.key
 
 
 def part(
-    description: str, *, upto: str = "", placed: bool | str = False, chapter: str = "", **more: Unpack[Declared]
-) -> Body:
-    """Declare another part of the bench; ``placed`` may be a condition, such as ``plane == "bench"``."""
-    when = conditions(placed) if isinstance(placed, str) else ()
-    return declare(
-        PartKind(upto=upto, placed=placed is True, placed_when=when, chapter=chapter), ..., description, **more
-    )
+    description: str,
+    *,
+    upto: str = "",
+    placed: bool | str = False,
+    otherwise: str = "",
+    chapter: str = "",
+    **more: Unpack[Declared],
+) -> Any:
+    """Declare another part of the bench; it may be left out where ``otherwise`` says what is done then.
+
+    ``placed`` may be a condition, such as ``plane == "bench"``, or ``seen``: where it stands as this part sees it.
+    """
+    seen = placed == "seen"
+    when = conditions(placed) if isinstance(placed, str) and not seen else ()
+    kind = PartKind(upto=upto, placed=placed is True, seen=seen, placed_when=when, otherwise=otherwise, chapter=chapter)
+    return declare(kind, None if otherwise else ..., description, **more)

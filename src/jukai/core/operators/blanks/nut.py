@@ -1,0 +1,431 @@
+"""Nuts."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from jukai.core.errors import ValueProblem
+from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.heads import Head, Row, TooFew, corners_of, flat_top, numbers_needed
+from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.placing import placed
+from jukai.core.geometry.screws import Nut, count_nut, nut_body
+from jukai.core.geometry.threads import basic_form
+from jukai.core.notes import Note
+from jukai.core.operators.base import (
+    Callout,
+    CalloutForm,
+    Context,
+    Example,
+    Kind,
+    OperatorValues,
+    Point,
+    Result,
+    chord_sides,
+    operator,
+    three,
+)
+from jukai.core.operators.fasteners import (
+    OWN,
+    STARTS,
+    Thread,
+    by_size,
+    even_sides,
+    nearest_point,
+    size_choices,
+    thread_of,
+)
+from jukai.core.operators.heads import chamfered_prism, ridges
+from jukai.core.operators.inputs import Body
+from jukai.core.operators.kinds.choice import choice
+from jukai.core.operators.kinds.count import count
+from jukai.core.operators.kinds.length import length
+from jukai.core.operators.kinds.part import part
+from jukai.core.operators.shapes import Z_AXIS
+
+__all__ = ["Values", "nut"]
+
+_ALONE = "screw == None"
+_ON_SCREW = "screw != None"
+_MOUTH = 0.54
+"""Radius of a countersink, of the diameter: da of ISO 4032 lies between d and about 1.08 d (from memory)."""
+_HEXAGON, _BASE = 0.45, 0.855
+"""Of a domed nut: its hexagon's height, of the whole; radius of its dome, of half its width. In proportion to DIN 1587."""
+STYLES = {
+    "hexagon": ("a hexagon nut", "ISO 4032"),
+    "thin": ("a thin hexagon nut", "ISO 4035"),
+    "square": ("a square nut", "DIN 557"),
+    "knurled": ("a knurled nut", "DIN 467"),
+    "domed": ("a domed nut", "DIN 1587"),
+}
+
+
+class Values(OperatorValues):
+    """A nut, standing on Z = 0; or on the axis of a screw."""
+
+    style: str = choice("What it looks like.", [(k, words) for k, (words, _) in STYLES.items()])
+    screw: Body | None = part(
+        "The screw that it is on: it takes its thread from there.",
+        placed="seen",
+        otherwise="no screw: it stands by itself",
+    )
+    size: str = choice("Its thread's size.", size_choices(), default="M10", relevant=_ALONE)
+    distance: float | None = length(
+        "From the seat of the screw's head to the nut's face.", otherwise="two pitches from the screw's end", ge=0, le=1e6,
+        relevant=_ON_SCREW,
+    )  # fmt: skip
+    detail: str = choice(
+        "Light, with a plain bore of the thread's outer diameter; or full, with the thread itself.",
+        (("light", "light"), ("full", "full")),
+    )
+    width: float | None = length(
+        "Across its flats; of a knurled one its diameter.", otherwise="the standard's", follows="style", gt=0, le=1e6
+    )
+    height: float | None = length("How high it is.", otherwise="the standard's", follows="style", gt=0, le=1e6)
+    diameter: float | None = length(
+        "Outer diameter of the thread.", otherwise="the size's own", follows="size", gt=0, le=1e6, relevant=_ALONE
+    )
+    pitch: float | None = length(
+        "From one ridge to the next.", otherwise="the size's own", follows="size", gt=0, le=1e6, relevant=_ALONE
+    )
+    starts: int = count("Ridges that wind side by side.", default=1, ge=1, le=STARTS, relevant=_ALONE)
+    hand: str = choice("Which way it winds.", (("right", "right-hand"), ("left", "left-hand")), relevant=_ALONE)
+    tolerance: str = choice(
+        "How much larger than its basic size it is cut, after ISO 965-1.",
+        (("6H", "6H"), ("6G", "6G"), ("none", "none")),
+    )
+    allowance: float | None = length(
+        "By how much its thread's diameters are larger.",
+        otherwise="that of the tolerance",
+        follows="tolerance",
+        ge=0,
+        le=1e5,
+    )
+    sides: int | None = count(
+        "Faces around, an even number.",
+        otherwise="as many as the chord tolerance asks for",
+        ge=12,
+        le=10_000,
+        relevant=_ALONE,
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class _Seat:
+    """Where a nut is on a screw.
+
+    Attributes
+    ----------
+    matrix : (4, 4) from the screw's space to the nut's part.
+    distance : from Z = 0 of the screw down to the nut's face.
+    phase : level of a crest of the screw at +X.
+    from_, to : levels between which its thread is whole.
+    """
+
+    screw: Body
+    thread: Thread
+    matrix: Floats
+    distance: float
+    phase: float
+    from_: float
+    to: float
+    full: bool
+
+
+@operator(
+    id="nut",
+    kind=Kind.BLANK,
+    values=Values,
+    sentence="Set {style}[ {size}] on {screw}[, {distance} from the seat of its head], {detail}",
+    quiet="{width} wide, {height} high[; thread {diameter} by {pitch}][, {starts} starts][, {hand}]; tolerance {tolerance}, {allowance} larger[; {sides} sides].",
+    groups=("walls", "ends", "mouth", "flanks", "crest", "root", "bore", "dome"),
+    synonyms=("hex nut", "wing", "cap nut", "jam nut", "thumb nut", "threaded hole", "fastener", "metric", "M10"),
+    example=Example((("nut", {"size": "M10", "detail": "full", "sides": 36}),), seen_from=(-30, 38)),
+)
+def nut(values: Values, context: Context) -> Result:
+    """A nut after the standards, light or with its thread; on a screw its thread meshes with that of the screw.
+
+    Notes
+    -----
+    Thread form of ISO 68-1, basic sizes of ISO 724; ISO 4032, 4035, DIN 557, 467 and 1587 for the rest.
+    """
+    seat = _seat(values)
+    if seat is None:
+        thread = thread_of(
+            values.size, values.diameter, values.pitch, values.starts, values.hand, values.tolerance, values.allowance,
+            context.blank_size / 2,
+        )  # fmt: skip
+        size, n = values.size, values.sides or chord_sides(thread.diameter / 2, thread.diameter / 2)
+    else:
+        own = seat.thread
+        thread = thread_of(
+            OWN,
+            own.diameter,
+            own.pitch,
+            own.starts,
+            "left" if own.left else "right",
+            values.tolerance,
+            values.allowance,
+            0.0,
+        )
+        size, n = f"M{thread.diameter:g}", int(seat.screw.facts["thread_sides"])
+    n, notes = even_sides(n)
+    made, width, height, words = _made(values, thread, size, n)
+    if words:
+        notes.append(Note("info", words, field="style"))
+    distance, turned = 0.0, 0.0
+    if seat is not None:
+        distance = _distance(values, seat, height, made.domed)
+        # it comes from the screw's end, its lower face first, so that it stands on its head there
+        phase = -(distance + seat.phase)
+        turned = -360.0 * phase / (thread.pitch * thread.starts)
+        made = _turned(made, turned, phase)
+        notes += _on_screw(values, seat, thread, distance, height, made.domed)
+    context.afford(count_nut(made), field="height")
+    context.checkpoint(0.1)
+    try:
+        mesh = nut_body(made, context.step)
+    except TooFew:
+        raise ValueProblem(
+            f"{n} sides are too few for its corners.",
+            field="sides",
+            hint=f"{numbers_needed(made.outside, None)} would do.",
+        ) from None
+    used: dict[str, object] = {
+        "width": width, "height": height, "diameter": thread.diameter, "pitch": thread.pitch, "allowance": thread.allowance, "sides": n,
+    }  # fmt: skip
+    facts: dict[str, float | str] = {"thread": thread.name, "detail": values.detail}
+    first = Note("info", f"{thread.name}" + (f", {1000 * thread.allowance:.3g} µm larger" if thread.allowance else "")
+                 + f"; {width:.4g} mm wide, {height:.4g} mm high.", field="style")  # fmt: skip
+    if seat is None:
+        return Result(mesh, (first, *notes), _callouts(values, mesh, width, height), used, facts, Z_AXIS, turned=True)
+    used["distance"] = distance
+    over = seat.matrix @ np.array([[1.0, 0, 0, 0], [0, -1, 0, 0], [0, 0, -1, -distance], [0, 0, 0, 1]])
+    out = placed(mesh, over)
+    callouts = tuple(_moved(c, over) for c in _callouts(values, mesh, width, height))
+    direction = over[:3, 2] / np.linalg.norm(over[:3, 2])
+    zero, start = three(seat.matrix[:3, 3]), three(over[:3, 3])
+    grip = nearest_point(out.points, *three((over @ [made.mouth, 0, 0, 1])[:3]))
+    callouts = (
+        Callout(
+            "values/distance",
+            CalloutForm.LENGTH,
+            zero,
+            start,
+            three(direction),
+            1 / float(np.linalg.norm(over[:3, 2])),
+            grip=three(grip),
+        ),
+        *callouts,
+    )
+    return Result(out, (first, *notes), callouts, used, facts, (over[:3, 3].copy(), direction), turned=True)
+
+
+def _seat(values: Values) -> _Seat | None:
+    body = values.screw
+    if body is None:
+        return None
+    facts = body.facts
+    if "thread_pitch" not in facts or body.frame is None:
+        raise ValueProblem(f"'{body.name}' is no screw.", field="screw", hint="Choose a part that begins with a screw.")
+
+    def number(key: str) -> float:
+        return float(facts[key])
+
+    thread = Thread(number("thread_diameter"), number("thread_pitch"), int(facts["thread_starts"]), facts["thread_hand"] == "left",
+                    number("thread_allowance"))  # fmt: skip
+    return _Seat(
+        body,
+        thread,
+        body.frame,
+        0.0,
+        number("thread_phase"),
+        number("thread_from"),
+        number("thread_to"),
+        facts["detail"] == "full",
+    )
+
+
+def _distance(values: Values, seat: _Seat, height: float, bore: float | None) -> float:
+    """Return where the nut is: as it says, or two pitches from the screw's end, but no nearer than its thread goes."""
+    if values.distance is not None:
+        return values.distance
+    end = -seat.from_
+    own = end - height - 2 * seat.thread.pitch if bore is None else end - bore + 0.5 * seat.thread.pitch
+    return max(-seat.to, own, 0.0)
+
+
+def _on_screw(
+    values: Values, seat: _Seat, thread: Thread, distance: float, height: float, bore: float | None
+) -> list[Note]:
+    """Say how much room there is between the threads, and where they do not meet."""
+    name, off = seat.screw.name, (thread.allowance + seat.thread.allowance) / 2
+    notes = []
+    if seat.full != (values.detail == "full"):
+        light, own = (name, "this nut") if not seat.full else ("This nut", f"'{name}'")
+        words = f"{light} is light, {own} is full: make both the same to see them mesh."
+        notes.append(Note("warning" if not seat.full else "info", words, field="detail"))
+    elif not seat.full:
+        notes.append(
+            Note("info", f"Clearance {1000 * off:.3g} µm around the screw, each being light.", field="allowance")
+        )
+    else:
+        notes.append(_clearance(thread, off))
+    if off <= 0 and values.allowance is None:
+        more = round(0.02 * thread.pitch, 4)
+        notes.append(Note("warning", f"It touches the thread of '{name}' everywhere: neither has an allowance.", field="allowance",
+                          solve=("allowance", more, "a fiftieth of the pitch")))  # fmt: skip
+    least, most = -seat.to, -seat.from_
+    if distance < least - 1e-9 * most:
+        notes.append(Note("warning", f"The thread ends {least:.4g} mm from the head's seat: nearer than that the nut does not go.", field="distance",
+                          solve=("distance", math.ceil(least * 1e4) / 1e4, "where the thread ends")))  # fmt: skip
+    if bore is not None and distance + bore < most:
+        notes.append(Note("warning", f"The end of '{name}' runs {most - distance - bore:.3g} mm into the closed end.", field="distance",
+                          solve=("distance", math.ceil((most - bore) * 1e4) / 1e4, "where it clears")))  # fmt: skip
+    elif bore is None and distance + height > most * (1 + 1e-9):
+        beyond = min(distance + height - most, height)
+        words = (
+            "It is off the screw's end." if beyond >= height else f"{beyond:.3g} mm of it reach beyond the screw's end."
+        )
+        notes.append(Note("warning" if beyond > height / 2 else "info", words, field="distance"))
+    return notes
+
+
+def _clearance(thread: Thread, off: float) -> Note:
+    """Return what the least gap between two threads is whose radii differ by ``off``: at the flanks, along their normal."""
+    slope = 1 / math.sqrt(3)
+    radius = thread.diameter / 2 - 5 / 8 * math.sqrt(3) / 2 * thread.pitch
+    lead = thread.pitch * thread.starts / (2 * math.pi * radius)
+    flank = off * slope / math.sqrt(1 + slope**2 + lead**2)
+    return Note(
+        "info", f"Clearance {1000 * flank:.3g} µm at the flanks, {1000 * off:.3g} µm at the crests.", field="allowance"
+    )
+
+
+def _made(values: Values, thread: Thread, size: str, n: int) -> tuple[Nut, float, float, str]:
+    """Return a nut by its values, with its width and height, and words where its standard has no such size."""
+    d, p = thread.diameter, thread.pitch
+    style = values.style
+    hexagon, beyond = by_size("hexagon_nuts", size, d)
+    width, height = hexagon[0], hexagon[1]
+    if style == "thin":
+        height = hexagon[2]
+    elif style in ("square", "domed"):
+        (height,), beyond = by_size(f"{style}_nuts", size, d)
+    elif style == "knurled":
+        row, beyond = by_size("knurled_heads", size, d)
+        width, height = row[0], row[3]
+    width = width if values.width is None else values.width
+    height = height if values.height is None else values.height
+    words = (
+        f"{STYLES[style][1]} goes from {beyond}: this nut is in proportion." if beyond and values.height is None else ""
+    )
+    form = basic_form(p, d + thread.allowance, "root", "crest")
+    major = float(form.r.max())
+    mouth = max(_MOUTH * d, 1.02 * major)
+    out = width / 2
+    room = {"knurled": out - 4 * ridges(width, n), "domed": _BASE * out / 1.08}.get(style, 0.95 * out)
+    if room < 1.02 * mouth:
+        least = width * 1.03 * mouth / room if room > 0 else 3 * d
+        raise ValueProblem(
+            f"{width:g} mm leave no wall round a thread of {d:g} mm.", field="width",
+            hint=f"{math.ceil(100 * least) / 100:g} mm would work.",
+        )  # fmt: skip
+    least, through, bore = 1.5 * p + 2 * (mouth - major), height, None
+    if style == "domed":  # the bore ends where the dome leaves a wall around it, and over it
+        hexagonal, base = _HEXAGON * height, _BASE * out
+        bore = min(height - 0.4 * d, hexagonal + (height - hexagonal) * math.sqrt(1 - (1.12 * major / base) ** 2))
+        through = bore - 0.1 * d
+    if through < least:
+        need = height + (least - through) * (2.5 if bore else 1.0)
+        raise ValueProblem(
+            f"{height:g} mm are too low for a thread of pitch {p:g} mm.",
+            field="height",
+            hint=f"{math.ceil(100 * need) / 100:g} mm would work.",
+        )
+    outside = _outside(style, out, height, n)
+    return (
+        Nut(form, values.detail == "full", mouth, outside, through, bore, thread.starts, n, 0.0, thread.left),
+        width,
+        height,
+        words,
+    )
+
+
+def _outside(style: str, out: float, height: float, n: int) -> Head:
+    """Return the outside of a nut from its lower face up."""
+    if style == "knurled":
+        ridge = ridges(2 * out, n)
+        valley, edge = out - ridge, min(ridge, height / 4)
+        rows = [
+            Row("circle", valley - 3 * ridge, 0.0, "ends"),
+            Row("knurl", valley, edge, "walls"),
+            Row("knurl", valley, height - edge, "walls"),
+            Row("circle", valley - edge, height, "ends"),
+        ]
+        return Head(tuple(rows), flat_top(height), (), ridge)
+    count_, flat = (4, 0.95 * out) if style == "square" else (6, 0.95 * out)
+    if style == "domed":
+        return _dome(out, flat, height)
+    if style == "square":  # its lower face is not chamfered
+        rows = chamfered_prism(out, 0.0, height, count_, groups=("walls", "ends"))
+    else:
+        rows = [
+            Row("circle", flat, 0.0, "ends"),
+            *chamfered_prism(out, 0.0, height, count_, below=True, groups=("walls", "ends")),
+        ]
+    return Head(tuple(rows), flat_top(height), corners_of(count_))
+
+
+def _dome(out: float, flat: float, height: float) -> Head:
+    """Return the outside of a domed nut: a hexagon of 0.45 of the height, an ellipsoid's cap on it."""
+    hexagon, base = _HEXAGON * height, _BASE * out
+    rise = height - hexagon
+
+    def top(r: Floats) -> Floats:
+        return hexagon + rise * np.sqrt(np.maximum(1 - (np.minimum(r, base) / base) ** 2, 0.0))
+
+    rows = [
+        Row("circle", flat, 0.0, "ends"),
+        *chamfered_prism(out, 0.0, hexagon, 6, below=True, groups=("walls", "ends")),
+    ]
+    rows.append(Row("circle", base, hexagon, "walls"))
+    for degrees in (15, 30, 45, 60):
+        r = base * math.cos(math.radians(degrees))
+        rows.append(Row("circle", r, float(top(np.array([r]))[0]), "dome"))
+    return Head(tuple(rows), top, corners_of(6), domed=True)
+
+
+def _turned(made: Nut, degrees: float, phase: float) -> Nut:
+    """Return a nut with its outside turned, and its thread where the screw's is."""
+    head = made.outside
+    corners = corners_of(len(head.corners), degrees if not made.left else -degrees) if head.corners else ()
+    return replace(made, phase=phase, outside=replace(head, corners=corners))
+
+
+def _callouts(values: Values, mesh: Mesh, width: float, height: float) -> tuple[Callout, ...]:
+    points, half = mesh.points, width / 2
+    level = height / 2 if values.style != "domed" else 0.225 * height
+    grip = nearest_point(points, half, 0.0, level)
+    edge = nearest_point(points, 0.0, half, height)
+    low: Point = (float(edge[0]), float(edge[1]), 0.0)
+    return (
+        Callout("values/width", CalloutForm.LENGTH if values.style != "knurled" else CalloutForm.DIAMETER,
+                (-half, 0, level), (half, 0, level), (1, 0, 0), 2.0, grip=three(grip)),
+        Callout("values/height", CalloutForm.LENGTH, low, (low[0], low[1], height), (0, 0, 1), grip=three(edge)),
+    )  # fmt: skip
+
+
+def _moved(callout: Callout, matrix: Floats) -> Callout:
+    """Return a callout where a body was put by a matrix."""
+
+    def place(p: Point) -> Point:
+        return three((matrix @ [*p, 1.0])[:3])
+
+    along = matrix[:3, :3] @ np.array(callout.along)
+    stretch = float(np.linalg.norm(along))
+    return callout._replace(at=place(callout.at), to=place(callout.to), along=three(along / stretch), gain=callout.gain / stretch,
+                            grip=None if callout.grip is None else place(callout.grip))  # fmt: skip
