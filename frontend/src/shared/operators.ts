@@ -26,8 +26,11 @@ export function namedIn(step: Step, what: 'curve' | 'part'): string[] {
 
 /** Whether a value counts, by what is written and by the defaults of what is not. */
 export function isRelevant(spec: ValueView, step: Step): boolean {
+  const value = (key: string): unknown =>
+    step.values?.[key] ?? valueSpec(step.operator, key)?.default
   return spec.relevant.every((c) => {
-    const now = step.values?.[c.key] ?? valueSpec(step.operator, c.key)?.default
-    return c.among.includes(now) !== c.negated
+    const now = c.key.split(',').map(value)
+    const found = c.among.some((x) => [x].flat().every((y, i) => y === (now[i] ?? null)))
+    return found !== c.negated
   })
 }

@@ -80,7 +80,7 @@ def note_view(n: Note) -> dict[str, object]:
 def callout_view(c: Callout) -> dict[str, object]:
     """Return a callout as plain data."""
     return {"target": c.target, "form": c.form, "at": list(c.at), "to": list(c.to), "along": list(c.along), "gain": c.gain,
-            "second": list(c.second) if c.second else None, "stopped": c.stopped, "slope": c.slope, "grip": list(c.held_at)}  # fmt: skip
+            "second": list(c.second) if c.second else None, "stopped": c.stopped, "slope": c.slope, "grip": list(c.held_at), "label": c.label}  # fmt: skip
 
 
 def step_view(o: StepOutcome) -> dict[str, object]:

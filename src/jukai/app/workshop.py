@@ -21,6 +21,7 @@ from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.normals import sharp_edges
 from jukai.core.geometry.outline import outline_bytes
 from jukai.core.geometry.placing import matrix_of, placed_bounds
+from jukai.core.geometry.round_rims import round_rims
 from jukai.core.geometry.soundness import soundness
 from jukai.core.geometry.strips import strip_bytes
 from jukai.core.geometry.subdividing import limit_surface
@@ -276,6 +277,21 @@ class Workshop:
             "poles": [[*p, float(v)] for p, v in zip(at[:_MOST_MARKS].tolist(), valences[:_MOST_MARKS].tolist(), strict=True)],
             "n_poles": len(at), "lines": lines[:_MOST_MARKS].reshape(-1, 6).tolist(), "n_many": int((mesh.sides > 4).sum()),
         }  # fmt: skip
+
+    def holes(self, digest: str, operator: str, scale: float) -> dict[str, object] | None:
+        """Return a body's round holes, and what an operator takes from each; None when the body is not kept any more."""
+        mesh = self._meshes.get(digest)
+        if mesh is None:
+            return None
+        placing = get_operator(operator).placing
+        hole = placing.hole if placing is not None else None
+        rows = []
+        for rim in round_rims(mesh)[:_MOST_MARKS] if hole is not None else ():
+            found = hole[1](2 * rim.radius * scale) if hole is not None else None
+            values = {hole[0]: found[0]} if hole is not None and found else {}
+            rows.append({"centre": rim.centre.tolist(), "normal": rim.normal.tolist(), "radius": rim.radius,
+                         "values": values, "words": found[1] if found else "nothing fits"})  # fmt: skip
+        return {"holes": rows}
 
     def pick_view(self, bench: Bench, part: Part, step: Step, key: str, files: Files) -> dict[str, object]:
         """Return what a step picks: on which body, which elements, and the rules they look like.

@@ -101,6 +101,7 @@ class CalloutView(BaseModel):
     stopped: float | None
     slope: float | None
     grip: Vector = Field(description="where it is taken hold of, on the body")
+    label: str | None = Field(description="written instead of the number")
 
 
 class AxisView(BaseModel):

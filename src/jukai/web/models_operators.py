@@ -58,6 +58,7 @@ class ValueView(BaseModel):
     default: object
     otherwise: str
     instead_of: str
+    follows: str = Field(description="the value that what is left out comes from, if any")
     least: float | None
     most: float | None
     choices: list[ChoiceView]
@@ -141,6 +142,30 @@ class PlacingView(BaseModel):
     deep: ExtentView | None
     radius: ExtentView | None
     up: ExtentView | None
+    hole: bool = Field(description="whether it takes its size from a hole that it is set down on")
+
+
+class HolesQuery(BaseModel):
+    """For what holes are looked for."""
+
+    operator: str = Field(max_length=64)
+    scale: float = Field(default=1.0, gt=0, description="of the body where it stands")
+
+
+class HoleView(BaseModel):
+    """A round hole of a body, and what fits it."""
+
+    centre: list[float]
+    normal: list[float]
+    radius: float
+    values: JsonObject = Field(description="what the operator takes from it; nothing where nothing fits")
+    words: str
+
+
+class HolesView(BaseModel):
+    """The round holes of a body, in its own space."""
+
+    holes: list[HoleView]
 
 
 class OperatorView(BaseModel):

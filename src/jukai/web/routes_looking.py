@@ -107,6 +107,14 @@ def _data_routes(api: Blueprint, benches: Benches) -> None:
         """Return edges and planes of faces, from which the outline is found for any eye."""
         return immutable(benches.workshop.outline(path.digest), f"{path.digest}-outline")
 
+    @api.get("/meshes/<string:digest>/holes", responses={"200": ops.HolesView})
+    def mesh_holes(path: m.DigestPath, query: ops.HolesQuery) -> dict[str, object]:
+        """Return round holes, and what an operator that is set down on one takes from it."""
+        found = benches.workshop.holes(path.digest, query.operator, query.scale)
+        if found is None:
+            raise NotThere("such mesh any more")
+        return found
+
     @api.get("/meshes/<string:digest>/marks", responses={"200": looks.MarksView})
     def mesh_marks(path: m.DigestPath) -> dict[str, object]:
         """Return poles and many-sided faces."""

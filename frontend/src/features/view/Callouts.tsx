@@ -232,7 +232,11 @@ export function LengthCallout({ stage, part, s, open, small, d: given }: Callout
       onPointerDown={down}
     >
       <DimensionLines d={d} />
-      <Label d={d} text={textOf(s)} sign={s.callout.form === 'diameter' ? 'diameter' : null} />
+      <Label
+        d={d}
+        text={textOf(s)}
+        sign={s.callout.form === 'diameter' && !s.callout.label ? 'diameter' : null}
+      />
       <rect className="grip" x={held.x - 4} y={held.y - 4} width={8} height={8} />
     </g>
   )

@@ -62,6 +62,7 @@ export function textOf({ callout, target, written }: Shown): string {
     callout.stopped === null
       ? ''
       : `, stops at ${withDecimals(callout.stopped / (target.per ?? 1), target.decimals ?? null, 4)}`
+  if (callout.label) return callout.label
   switch (callout.form) {
     case 'radius':
       return `R ${number}${stop}`

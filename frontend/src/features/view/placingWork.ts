@@ -1,7 +1,9 @@
 import { Vector3 } from 'three'
 import type { Edit, OperatorView, Placement } from '../../shared/api/client'
 import { freeId } from '../../shared/format'
-import { lengthsOf, niceLength } from '../../shared/units'
+import { groundOf, holeAt, holesOf, holeWords } from './holes'
+import type { Hole } from './holes'
+import { lengthText, lengthsOf, niceLength } from '../../shared/units'
 import { tidy, turnOfMatrix } from '../../shared/placement'
 import { beginPreview, edit, endPreview, preview, useSession } from '../../shared/session'
 import { useView } from '../../shared/viewState'
@@ -41,6 +43,9 @@ export class PlacingWork {
   shift: [number, number] = [0, 0]
   snapWords = ''
   pressed = false
+  /** the hole that it is set down on */
+  hole: Hole | null = null
+  private holes: readonly Hole[] = []
   readonly part: string
   private readonly step = 's1'
   private readonly stage: Stage
@@ -53,7 +58,9 @@ export class PlacingWork {
     this.stage = stage
     this.operator = operator
     this.changed = changed
-    const parts = useSession.getState().bench?.document.parts ?? []
+    const { bench } = useSession.getState()
+    const parts = bench?.document.parts ?? []
+    void holesOf(bench?.parts ?? [], operator).then((holes) => (this.holes = holes))
     this.part = freeId(
       'p',
       parts.map((p) => p.id),
@@ -81,7 +88,10 @@ export class PlacingWork {
   aim(x: number, y: number, keys: Keys): void {
     const mark = performance.now()
     if (this.phase === 'aim') {
-      const meant = meantGround(this.stage, x, y, this.grid * 5, keys.free)
+      this.hole = keys.free ? null : holeAt(this.stage, this.holes, x, y)
+      const meant = this.hole
+        ? { ground: groundOf(this.hole), words: this.wordsOf(this.hole) }
+        : meantGround(this.stage, x, y, this.grid * 5, keys.free)
       this.ground = meant?.ground ?? null
       this.snapWords = meant?.words ?? ''
     } else if (this.phase === 'footprint') this.draw(x, y, keys)
@@ -189,6 +199,11 @@ export class PlacingWork {
     this.show()
   }
 
+  private wordsOf(hole: Hole): string {
+    const lengths = lengthsOf(useSession.getState().bench?.document.shown)
+    return holeWords(hole, (mm) => lengthText(tidy(mm, 3), lengths))
+  }
+
   // -- the keyboard ---------------------------------------------------------------------------
   /** A typed size counts at once, and is not drawn any more. */
   type(size: Size, value: number): void {
@@ -226,6 +241,7 @@ export class PlacingWork {
     if (this.phase === 'aim') {
       this.sizes = {}
       this.base = null
+      this.hole = null
       this.finish()
     } else if (this.phase === 'footprint' && this.open.every((s) => (this.sizes[s] ?? 0) > LEAST))
       this.footprintDone(y)
@@ -240,6 +256,7 @@ export class PlacingWork {
   // -- what comes of it -----------------------------------------------------------------------
   values(): Record<string, unknown> {
     const out: Record<string, unknown> = this.asLast ? this.last() : {}
+    Object.assign(out, this.hole?.values)
     const p = this.operator.placing
     for (const size of ['wide', 'deep', 'radius', 'up'] as const) {
       const row = p?.[size]
@@ -347,6 +364,11 @@ export class PlacingWork {
   /** What to do now, in words. */
   words(): string {
     const name = this.operator.name.toLowerCase()
+    const drawn = (['wide', 'deep', 'radius', 'up'] as const).some(
+      (s) => this.operator.placing?.[s],
+    )
+    if (this.phase === 'aim' && !drawn)
+      return `Click where the ${name} goes: a hole gives it its size. Enter sets it at the zero point.`
     if (this.phase === 'aim')
       return `Drag the footprint of the ${name} on the floor or on a face. Enter sets it at the zero point.`
     if (this.phase === 'footprint')

@@ -267,6 +267,12 @@ export const api = {
     bytes(`/api/meshes/${digest}/subdivided?rounded=${rounded}`),
   strips: (digest: string) => bytes(`/api/meshes/${digest}/strips`),
   outline: (digest: string) => bytes(`/api/meshes/${digest}/outline`),
+  holes: (digest: string, operator: string, scale: number) =>
+    answer(
+      http.GET('/api/meshes/{digest}/holes', {
+        params: { path: { digest }, query: { operator, scale } },
+      }),
+    ),
   marks: (digest: string) =>
     answer(http.GET('/api/meshes/{digest}/marks', { params: { path: { digest } } })),
   elements: (digest: string) => bytes(`/api/meshes/${digest}/elements`),

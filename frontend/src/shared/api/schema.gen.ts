@@ -723,6 +723,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/meshes/{digest}/holes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return round holes, and what an operator that is set down on one takes from it. */
+        get: operations["api_mesh_holes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/meshes/{digest}/marks": {
         parameters: {
             query?: never;
@@ -912,6 +929,11 @@ export interface components {
             deep: components["schemas"]["ExtentView"] | null;
             radius: components["schemas"]["ExtentView"] | null;
             up: components["schemas"]["ExtentView"] | null;
+            /**
+             * Hole
+             * @description whether it takes its size from a hole that it is set down on
+             */
+            hole: boolean;
         };
         /**
          * ValueView
@@ -937,6 +959,11 @@ export interface components {
             otherwise: string;
             /** Instead Of */
             instead_of: string;
+            /**
+             * Follows
+             * @description the value that what is left out comes from, if any
+             */
+            follows: string;
             /** Least */
             least: number | null;
             /** Most */
@@ -1399,6 +1426,11 @@ export interface components {
              * @description where it is taken hold of, on the body
              */
             grip: number[];
+            /**
+             * Label
+             * @description written instead of the number
+             */
+            label: string | null;
         };
         /**
          * CurvePointView
@@ -3337,6 +3369,35 @@ export interface components {
              * @description one byte for each point, 0 to 255, in base 64
              */
             weights: string;
+        };
+        /**
+         * HolesView
+         * @description The round holes of a body, in its own space.
+         */
+        HolesView: {
+            /** Holes */
+            holes: components["schemas"]["HoleView"][];
+        };
+        /**
+         * HoleView
+         * @description A round hole of a body, and what fits it.
+         */
+        HoleView: {
+            /** Centre */
+            centre: number[];
+            /** Normal */
+            normal: number[];
+            /** Radius */
+            radius: number;
+            /**
+             * Values
+             * @description what the operator takes from it; nothing where nothing fits
+             */
+            values: {
+                [key: string]: unknown;
+            };
+            /** Words */
+            words: string;
         };
         /**
          * MarksView
@@ -5637,6 +5698,59 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+            /** @description not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description made on a revision that is not the head */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    api_mesh_holes: {
+        parameters: {
+            query: {
+                operator: string;
+                /** @description of the body where it stands */
+                scale?: number;
+            };
+            header?: never;
+            path: {
+                digest: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HolesView"];
                 };
             };
             /** @description not there */

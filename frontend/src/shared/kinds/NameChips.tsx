@@ -54,18 +54,27 @@ export function CurveChip(props: ChipProps) {
 export function PartChip(props: ChipProps) {
   const bench = useSession((s) => s.bench)
   const now = props.step.values?.[props.spec.key]
+  const { of, otherwise } = props.spec
   const parts = (bench?.document.parts ?? []).filter((p) => p.id !== props.part.id)
   const found = parts.find((p) => p.id === now || p.name === now)
-  return choices(
-    props,
-    found?.name ?? 'a part',
-    parts.map((p) => ({
-      id: p.id,
-      words: p.name,
-      chosen: p === found,
-      act: () => doEdit(setting(props, p.id)),
-    })),
+  // some take only what a certain operator has made
+  const fitting = parts.filter(
+    (p) => p === found || !of.length || p.recipe.some((s) => of.includes(s.operator)),
   )
+  const entries: MenuEntry[] = fitting.map((p) => ({
+    id: p.id,
+    words: p.name,
+    chosen: p === found,
+    act: () => doEdit(setting(props, p.id)),
+  }))
+  if (otherwise)
+    entries.unshift({
+      id: '=none',
+      words: otherwise,
+      chosen: !found,
+      act: () => doEdit(setting(props, null)),
+    })
+  return choices(props, found?.name ?? (otherwise || 'a part'), entries)
 }
 
 export function StepChip(props: ChipProps) {

@@ -1,10 +1,30 @@
 import { figure } from '../format'
 import { addressOf, writtenPoints } from '../graph'
+import { doEdit } from '../session'
 import { useView } from '../viewState'
 import type { ChipProps } from './at'
+import { setting } from './chip'
 
+/** A number; one that was typed over what another value gives has a way back beside it. */
 export function OneNumber(props: ChipProps) {
-  return <>{props.number('')}</>
+  const { spec, step } = props
+  const typed = spec.follows !== '' && (step.values?.[spec.key] ?? null) !== null
+  return (
+    <span style={typed ? { whiteSpace: 'nowrap' } : undefined}>
+      {props.number('')}
+      {typed && (
+        <button
+          className="plain link back"
+          data-testid={`back-${props.part.id}/${step.id}/values/${spec.key}`}
+          title={`Back to ${spec.otherwise || 'what it is by itself'}`}
+          aria-label={`${spec.key.replaceAll('_', ' ')}: back to ${spec.otherwise || 'what it is by itself'}`}
+          onClick={() => doEdit(setting(props, null))}
+        >
+          ↶
+        </button>
+      )}
+    </span>
+  )
 }
 
 /** Numbers along the axes, with a cross between them; the unit stands behind the last. */

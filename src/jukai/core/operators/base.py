@@ -67,6 +67,7 @@ class Callout(NamedTuple):
     stopped : the number that could be had, where what is asked for was limited.
     slope : degrees between a chamfer and the faces beside it, to be written behind its leg.
     grip : where it is taken hold of: a place on the body; ``to`` where nothing else is said.
+    label : what is written instead of the number, as drawings name a thread: M10 × 1.5.
     """
 
     target: str
@@ -79,6 +80,7 @@ class Callout(NamedTuple):
     stopped: float | None = None
     slope: float | None = None
     grip: Point | None = None
+    label: str | None = None
 
     @property
     def held_at(self) -> Point:
@@ -193,12 +195,15 @@ class Placing:
     wide, deep : what a footprint with sides gives.
     radius : what the radius of a round footprint gives; one that has it is round.
     up : what the height gives; None where the footprint settles everything.
+    hole : what the diameter of a hole gives that it is set down on: a value's key, and the value by the diameter, mm, with
+        words that say why; None where nothing fits.
     """
 
     wide: Extent | None = None
     deep: Extent | None = None
     radius: Extent | None = None
     up: Extent | None = None
+    hole: tuple[str, Callable[[float], tuple[str, str] | None]] | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -22,6 +22,7 @@ __all__ = [
     "by_size",
     "diameter_of",
     "even_sides",
+    "for_hole",
     "nearest_point",
     "size_choices",
     "standard_size",
@@ -36,6 +37,8 @@ STARTS = 12
 """Most starts of a thread."""
 _ALLOWED = {float(k): v[0] for k, v in table("thread_allowances").items()}
 _COARSE = {d: p for name, (d, p) in SIZES.items() if "x" not in name}
+_ROUNDED = 2e-3
+"""How much smaller, of itself, a hole may be than a standard has it: made of flat sides it is measured across corners."""
 _MOST = 0.8
 """Share of the diameter that the thread's depth may take from both sides."""
 
@@ -155,6 +158,19 @@ def thread_of(
             hint=f"Up to {_down(max(0.0, min(room, H * step / 2))):g} mm would work.",
         )
     return Thread(wide, step, starts, hand == "left", off)
+
+
+def for_hole(diameter: float) -> tuple[str, str] | None:
+    """Return the largest size that goes through a hole of a diameter, mm, with words on how it fits (ISO 273)."""
+    out = None
+    for size, (fine, medium, coarse) in table("clearance_holes").items():
+        if fine <= diameter * (1 + _ROUNDED) + 1e-9:
+            fits = next(
+                (w for w, d in (("coarse", coarse), ("medium", medium)) if diameter * (1 + _ROUNDED) >= d), "fine"
+            )
+            most = coarse * 1.5
+            out = (size, f"{size} goes through, {fits} fit") if diameter <= most else None
+    return out
 
 
 def even_sides(n: int) -> tuple[int, list[Note]]:

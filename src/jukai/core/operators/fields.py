@@ -109,7 +109,7 @@ def _described(f: Field) -> JsonObject:
     kind = f.kind
     shared = {
         "key": f.key, "kind": kind.name, "unit": kind.unit, "description": f.description, "required": f.required,
-        "default": f.written_default, "otherwise": kind.otherwise, "instead_of": kind.instead_of, "chapter": kind.chapter,
+        "default": f.written_default, "otherwise": kind.otherwise, "instead_of": kind.instead_of, "follows": kind.follows, "chapter": kind.chapter,
         "relevant": [{"key": c.key, "among": list(c.among), "negated": c.negated} for c in kind.relevant],
         "least": f.least, "most": f.most, "whole": kind.whole, "lowest": kind.lowest, "refers": kind.refers, "choices": [], "of": [], "axes": 0, "beside": "", "plays": False,
     }  # fmt: skip

@@ -305,7 +305,7 @@ def drive_into(
     if drive.kind == "hexagon_socket":
         return hexagon_socket(drive.width, drive.depth)
     if drive.kind == "hexalobular":
-        waists = {a: b for a, b in table("hexalobular_sockets").values()}
+        waists = {row[0]: row[1] for row in table("hexalobular_sockets").values()}
         return hexalobular_socket(drive.width, drive.depth, waists.get(drive.width, 0.72 * drive.width))
     taper = min(0.5 * drive.depth, 0.5 * drive.width - 0.2 * drive.width)
     return cross_recess(drive.width, drive.depth, 0.3 * drive.width, taper)

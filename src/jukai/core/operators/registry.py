@@ -72,5 +72,6 @@ def describe(op: Operator) -> JsonObject:
 
 
 def _placing(p: Placing) -> JsonObject:
-    rows = {f.name: getattr(p, f.name) for f in fields(p)}
-    return {name: None if row is None else {"target": row[0], "gain": row[1]} for name, row in rows.items()}
+    rows = {f.name: getattr(p, f.name) for f in fields(p) if f.name != "hole"}
+    out: JsonObject = {name: None if row is None else {"target": row[0], "gain": row[1]} for name, row in rows.items()}
+    return out | {"hole": p.hole is not None}

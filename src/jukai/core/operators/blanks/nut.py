@@ -22,6 +22,7 @@ from jukai.core.operators.base import (
     Example,
     Kind,
     OperatorValues,
+    Placing,
     Point,
     Result,
     chord_sides,
@@ -34,6 +35,7 @@ from jukai.core.operators.fasteners import (
     Thread,
     by_size,
     even_sides,
+    for_hole,
     nearest_point,
     size_choices,
     thread_of,
@@ -70,7 +72,8 @@ class Values(OperatorValues):
     screw: Body | None = part(
         "The screw that it is on: it takes its thread from there.",
         placed="seen",
-        otherwise="no screw: it stands by itself",
+        otherwise="no screw",
+        made_by=("screw",),
     )
     size: str = choice("Its thread's size.", size_choices(), default="M10", relevant=_ALONE)
     distance: float | None = length(
@@ -143,6 +146,7 @@ class _Seat:
     quiet="{width} wide, {height} high[; thread {diameter} by {pitch}][, {starts} starts][, {hand}]; tolerance {tolerance}, {allowance} larger[; {sides} sides].",
     groups=("walls", "ends", "mouth", "flanks", "crest", "root", "bore", "dome"),
     synonyms=("hex nut", "wing", "cap nut", "jam nut", "thumb nut", "threaded hole", "fastener", "metric", "M10"),
+    placing=Placing(hole=("size", for_hole)),
     example=Example((("nut", {"size": "M10", "detail": "full", "sides": 36}),), seen_from=(-30, 38)),
 )
 def nut(values: Values, context: Context) -> Result:

@@ -18,6 +18,7 @@ from jukai.core.operators.base import (
     Example,
     Kind,
     OperatorValues,
+    Placing,
     Result,
     chord_sides,
     operator,
@@ -29,6 +30,7 @@ from jukai.core.operators.fasteners import (
     Thread,
     by_size,
     even_sides,
+    for_hole,
     nearest_point,
     size_choices,
     thread_of,
@@ -52,7 +54,7 @@ from jukai.core.operators.shapes import Z_AXIS
 __all__ = ["Values", "screw"]
 
 _HEADED = 'head != "none"'
-_DRIVEN = 'drive != "none"'
+_DRIVEN = 'drive != "none" and (head, drive) not in (("hexagon", "usual"), ("knurled", "usual"))'
 _FULL = 'detail == "full"'
 LEAST_SIDES = 12
 
@@ -157,6 +159,7 @@ class _Made:
         "metric",
         "M10",
     ),
+    placing=Placing(hole=("size", for_hole)),
     example=Example(
         (("screw", {"size": "M10", "length": 22, "detail": "full", "sides": 24, "root": "flat"}),), seen_from=(-35, 20)
     ),
@@ -376,7 +379,7 @@ def _callouts(values: Values, made: _Made, mesh: Mesh) -> tuple[Callout, ...]:
                 (1, 0, 0),
                 2.0,
                 grip=near(wide, 0, level),
-            )  # fmt: skip
+            )
         )
     if values.head not in ("none", "countersunk"):
         edge = near(0, border, crown)

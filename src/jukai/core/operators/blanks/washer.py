@@ -18,6 +18,7 @@ from jukai.core.operators.base import (
     chord_sides,
     operator,
 )
+from jukai.core.operators.fasteners import for_hole
 from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.length import length
@@ -48,7 +49,7 @@ class Values(OperatorValues):
     quiet="In {sides} sides.",
     groups=("walls", "hole", "bottom", "top"),
     synonyms=("ring", "disc with a hole", "spacer", "shim"),
-    placing=Placing(radius=("outer", 2), up=("thickness", 1)),
+    placing=Placing(radius=("outer", 2), up=("thickness", 1), hole=("size", for_hole)),
     example=Example((("washer", {"size": "M8", "sides": 36}),), seen_from=(-35, 40)),
 )
 def washer(values: Values, context: Context) -> Result:

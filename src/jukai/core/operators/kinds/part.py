@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, ClassVar, Unpack
 
@@ -17,7 +18,8 @@ class PartKind(ValueKind[Body]):
     """The id or name of a part.
 
     ``upto`` is the key of the step up to which its recipe counts. It also counts where it stands with ``placed``, or while
-    the values beside it are as ``placed_when`` says, each of them written.
+    the values beside it are as ``placed_when`` says, each of them written. ``made_by`` are the operators of which one must
+    be in its recipe, where not any part will do.
     """
 
     name: ClassVar[str] = "part"
@@ -26,6 +28,11 @@ class PartKind(ValueKind[Body]):
     placed: bool = False
     seen: bool = False
     placed_when: tuple[Condition, ...] = ()
+    made_by: tuple[str, ...] = ()
+
+    def describe(self) -> Schema:
+        """Return which operators make what it may be."""
+        return {"of": list(self.made_by)}
 
     def schema(self) -> Schema:
         """Return the JSON Schema of the written form."""
@@ -53,6 +60,7 @@ def part(
     upto: str = "",
     placed: bool | str = False,
     otherwise: str = "",
+    made_by: Sequence[str] = (),
     chapter: str = "",
     **more: Unpack[Declared],
 ) -> Any:
@@ -62,5 +70,13 @@ def part(
     """
     seen = placed == "seen"
     when = conditions(placed) if isinstance(placed, str) and not seen else ()
-    kind = PartKind(upto=upto, placed=placed is True, seen=seen, placed_when=when, otherwise=otherwise, chapter=chapter)
+    kind = PartKind(
+        upto=upto,
+        placed=placed is True,
+        seen=seen,
+        placed_when=when,
+        otherwise=otherwise,
+        chapter=chapter,
+        made_by=tuple(made_by),
+    )
     return declare(kind, None if otherwise else ..., description, **more)

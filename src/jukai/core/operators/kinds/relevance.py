@@ -11,7 +11,10 @@ __all__ = ["Condition", "conditions", "holds"]
 
 @dataclass(frozen=True, slots=True)
 class Condition:
-    """That the value of ``key`` is one of ``among``, or with ``negated`` none of them."""
+    """That the value of ``key`` is one of ``among``, or with ``negated`` none of them.
+
+    Of several values together the keys are parted by commas, and each of ``among`` is a list of as many words.
+    """
 
     key: str
     among: tuple[object, ...]
@@ -20,6 +23,8 @@ class Condition:
 
 def conditions(text: str) -> tuple[Condition, ...]:
     """Read ``head == "hexagon" and drive != "none"``; all of them must hold.
+
+    Two values together are written ``(head, drive) not in (("hexagon", "usual"), ("knurled", "usual"))``.
 
     Raises
     ------
@@ -34,6 +39,11 @@ def conditions(text: str) -> tuple[Condition, ...]:
 
 
 def _one(row: ast.expr, text: str) -> Condition:
+    if isinstance(row, ast.Compare) and isinstance(row.left, ast.Tuple) and len(row.ops) == 1:
+        key = ",".join(x.id for x in row.left.elts if isinstance(x, ast.Name))
+        among = tuple(list(x) for x in ast.literal_eval(row.comparators[0]))
+        if isinstance(row.ops[0], ast.In | ast.NotIn):
+            return Condition(key, among, isinstance(row.ops[0], ast.NotIn))
     if isinstance(row, ast.Compare) and isinstance(row.left, ast.Name) and len(row.ops) == 1:
         sign, value = row.ops[0], ast.literal_eval(row.comparators[0])
         if isinstance(sign, ast.Eq | ast.NotEq):
@@ -45,4 +55,8 @@ def _one(row: ast.expr, text: str) -> Condition:
 
 def holds(rows: tuple[Condition, ...], values: Mapping[str, object]) -> bool:
     """Return whether all conditions hold for values as they are written, defaults filled in."""
-    return all((values.get(c.key) in c.among) != c.negated for c in rows)
+    return all((_value(c.key, values) in c.among) != c.negated for c in rows)
+
+
+def _value(key: str, values: Mapping[str, object]) -> object:
+    return [values.get(k) for k in key.split(",")] if "," in key else values.get(key)
