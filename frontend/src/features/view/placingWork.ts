@@ -46,6 +46,7 @@ export class PlacingWork {
   /** the hole that it is set down on */
   hole: Hole | null = null
   private holes: readonly Hole[] = []
+  private aimed: [number, number, Keys] | null = null
   readonly part: string
   private readonly step = 's1'
   private readonly stage: Stage
@@ -60,7 +61,10 @@ export class PlacingWork {
     this.changed = changed
     const { bench } = useSession.getState()
     const parts = bench?.document.parts ?? []
-    void holesOf(bench?.parts ?? [], operator).then((holes) => (this.holes = holes))
+    void holesOf(bench?.parts ?? [], operator).then((holes) => {
+      this.holes = holes
+      if (this.aimed && this.phase === 'aim') this.aim(...this.aimed)
+    })
     this.part = freeId(
       'p',
       parts.map((p) => p.id),
@@ -87,6 +91,7 @@ export class PlacingWork {
   // -- the pointer ----------------------------------------------------------------------------
   aim(x: number, y: number, keys: Keys): void {
     const mark = performance.now()
+    this.aimed = [x, y, keys]
     if (this.phase === 'aim') {
       this.hole = keys.free ? null : holeAt(this.stage, this.holes, x, y)
       const meant = this.hole

@@ -349,7 +349,14 @@ def _callouts(values: Values, made: _Made, mesh: Mesh) -> tuple[Callout, ...]:
     at = near(0, -outer, half)
     out = [
         Callout(
-            "values/diameter", CalloutForm.DIAMETER, (0, outer, at[2]), (0, -outer, at[2]), (0, -1, 0), 2.0, grip=at
+            "values/diameter",
+            CalloutForm.DIAMETER,
+            (0, outer, at[2]),
+            (0, -outer, at[2]),
+            (0, -1, 0),
+            2.0,
+            grip=at,
+            label=made.thread.name,
         ),
         Callout(
             "values/length", CalloutForm.LENGTH, (0, 0, 0), (0, 0, -s.length), (0, 0, -1), grip=near(0, 0, -s.length)
