@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from jukai.core.geometry._slices import follow_chains
-from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.arrays import Bools, Floats, Ints
 from jukai.core.geometry.measures import face_normals
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.normals import sharp_edges
@@ -50,7 +50,7 @@ def round_rims(mesh: Mesh) -> tuple[RoundRim, ...]:
 def _found(mesh: Mesh) -> tuple[RoundRim, ...]:
     con = mesh.connectivity
     edges = sharp_edges(mesh) | (con.edge_sides == 1)
-    corner = np.flatnonzero(edges[con.corner_edge])
+    corner = np.flatnonzero(edges[con.corner_edge]).astype(np.int32)
     if not len(corner):
         return ()
     # edges are followed along faces that lie in one plane: those around the mouth of a hole do
@@ -60,6 +60,7 @@ def _found(mesh: Mesh) -> tuple[RoundRim, ...]:
     known, nodes = np.unique(keys + plane.ravel() * mesh.n_points, return_inverse=True)
     start, end = nodes.reshape(keys.shape)
     alone = np.bincount(start, minlength=len(known))[start] == 1
+    alone &= _goes_in(mesh, corner, normal)
     chain, offsets, closed = follow_chains(start[alone], end[alone], len(known))
     way = np.zeros((len(known), 3))
     way[start] = normal
@@ -70,6 +71,15 @@ def _found(mesh: Mesh) -> tuple[RoundRim, ...]:
         if found is not None:
             out.append(found)
     return tuple(out)
+
+
+def _goes_in(mesh: Mesh, corner: Ints, normal: Floats) -> Bools:
+    """Return whether the face across each edge goes into the body; what stands out of it has no hole."""
+    con = mesh.connectivity
+    twin = con.twins[corner]
+    beyond = mesh.points[mesh.corners[con.following[con.following[np.maximum(twin, 0)]]]]
+    rise = np.einsum("ij,ij->i", beyond - mesh.points[mesh.corners[corner]], normal)
+    return np.asarray((twin < 0) | (rise < 0))
 
 
 def _circle(ring: Floats, normal: Floats) -> RoundRim | None:

@@ -5,7 +5,6 @@ A screw stands with the seat of its head on Z = 0, the head above, the thread be
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -109,8 +108,8 @@ class Nut:
         return float(self.form.r.max())
 
 
-_SINK = 1.0 / math.tan(math.radians(60.0))
-"""Height of a countersink of 120 degrees for each mm of its radius."""
+_SINK = 1.0
+"""Height of a countersink for each mm of its radius: 90 degrees. One of 120 would run along the flanks of the thread."""
 
 
 def count_screw(screw: Screw) -> int:

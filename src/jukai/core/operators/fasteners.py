@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
@@ -11,6 +12,7 @@ from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.threads import H
 from jukai.core.notes import Note
+from jukai.core.operators.base import chord_sides
 from jukai.core.operators.tables import table
 
 __all__ = [
@@ -27,6 +29,7 @@ __all__ = [
     "size_choices",
     "standard_size",
     "thread_of",
+    "thread_sides",
 ]
 
 SIZES = table("metric_threads")
@@ -147,7 +150,7 @@ def thread_of(
         )
     off = allowance
     if off is None:
-        letter = position[-1]
+        letter = "h" if position == "none" else position[-1]
         own = allowances(step)
         off = own["g"] if letter == "G" else own.get(letter, 0.0)
     room = (_MOST * wide - deep) if position[-1] not in "GH" else wide
@@ -171,6 +174,12 @@ def for_hole(diameter: float) -> tuple[str, str] | None:
             most = coarse * 1.5
             out = (size, f"{size} goes through, {fits} fit") if diameter <= most else None
     return out
+
+
+def thread_sides(thread: Thread) -> int:
+    """Return the sides of a round thread by itself: more where it rises faster from one to the next."""
+    plain = chord_sides(thread.diameter / 2, thread.diameter / 2)
+    return plain if thread.starts == 1 else 12 * max(plain // 12, math.ceil(plain * thread.starts / 24))
 
 
 def even_sides(n: int) -> tuple[int, list[Note]]:

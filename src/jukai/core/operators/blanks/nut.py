@@ -25,7 +25,6 @@ from jukai.core.operators.base import (
     Placing,
     Point,
     Result,
-    chord_sides,
     operator,
     three,
 )
@@ -39,6 +38,7 @@ from jukai.core.operators.fasteners import (
     nearest_point,
     size_choices,
     thread_of,
+    thread_sides,
 )
 from jukai.core.operators.heads import chamfered_prism, ridges
 from jukai.core.operators.inputs import Body
@@ -54,6 +54,8 @@ _ALONE = "screw == None"
 _ON_SCREW = "screw != None"
 _MOUTH = 0.54
 """Radius of a countersink, of the diameter: da of ISO 4032 lies between d and about 1.08 d (from memory)."""
+_COARSE = 0.25
+"""How far a nut's facets may stand in at its countersinks, of the lead between two of its sides; measured at 36 to 72 sides."""
 _HEXAGON, _BASE = 0.45, 0.855
 """Of a domed nut: its hexagon's height, of the whole; radius of its dome, of half its width. In proportion to DIN 1587."""
 STYLES = {
@@ -162,7 +164,7 @@ def nut(values: Values, context: Context) -> Result:
             values.size, values.diameter, values.pitch, values.starts, values.hand, values.tolerance, values.allowance,
             context.blank_size / 2,
         )  # fmt: skip
-        size, n = values.size, values.sides or chord_sides(thread.diameter / 2, thread.diameter / 2)
+        size, n = values.size, values.sides or thread_sides(thread)
     else:
         own = seat.thread
         thread = thread_of(
@@ -278,6 +280,13 @@ def _on_screw(
         )
     else:
         notes.append(_clearance(thread, off))
+    if seat.full and values.detail == "full" and off > 0:
+        need = 2 * math.ceil(_COARSE * thread.pitch * thread.starts / off / 2)
+        if need > int(seat.screw.facts["thread_sides"]):
+            words = (
+                f"The screw's sides are too few to keep them apart at the countersinks: {need} of '{name}' would do."
+            )
+            notes.append(Note("warning", words, field="screw"))
     if off <= 0 and values.allowance is None:
         more = round(0.02 * thread.pitch, 4)
         notes.append(Note("warning", f"It touches the thread of '{name}' everywhere: neither has an allowance.", field="allowance",

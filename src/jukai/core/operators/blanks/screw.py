@@ -20,7 +20,6 @@ from jukai.core.operators.base import (
     OperatorValues,
     Placing,
     Result,
-    chord_sides,
     operator,
     three,
 )
@@ -34,6 +33,7 @@ from jukai.core.operators.fasteners import (
     nearest_point,
     size_choices,
     thread_of,
+    thread_sides,
 )
 from jukai.core.operators.heads import (
     DRIVES,
@@ -211,7 +211,7 @@ def _made(values: Values, context: Context) -> _Made:
         values.size, values.diameter, values.pitch, values.starts, values.hand, values.tolerance, values.allowance, context.blank_size / 2
     )  # fmt: skip
     d, p = thread.diameter, thread.pitch
-    n = values.sides or chord_sides(d / 2, d / 2)
+    n = values.sides or thread_sides(thread)
     n, notes = even_sides(n)
     cut = d - thread.allowance
     form = rounded_form(p, cut) if values.root == "rounded" else basic_form(p, cut)
