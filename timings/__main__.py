@@ -28,6 +28,7 @@ from timings.bevels import bevels, elsewhere
 from timings.carried import carried
 from timings.deforming import deforming
 from timings.edits import edits
+from timings.fasteners import fasteners
 from timings.measure import Row, measure
 from timings.meshes import fresh, quads, shuffled, triangles
 from timings.shapes import clearances, shapes
@@ -368,6 +369,7 @@ def main() -> None:
         shapes,
         carried,
         edits,
+        fasteners,
         clearances,
         bevels,
         elsewhere,

@@ -17,7 +17,7 @@ import numpy as np
 
 from jukai.core.geometry.arrays import Floats, Ints
 from jukai.core.geometry.frames import sincos
-from jukai.core.geometry.stacks import Ring, Stack, Top, at_corners, circle, corner_numbers, polygon, slot_across
+from jukai.core.geometry.stacks import Ring, Stack, Top, at_corners, corner_numbers, polygon, slot_across
 
 __all__ = ["Head", "Layout", "Pocket", "Row", "Slot", "TooFew", "corners_of", "cross_recess", "flat_top", "hexagon_socket", "hexalobular_socket",
            "numbers_needed", "put_head", "put_outside", "reach_between"]  # fmt: skip
@@ -104,6 +104,7 @@ class Layout:
     def __init__(self, n: int, corners: Sequence[float] = (), slot: float = 0.0, radius: float = 1.0) -> None:
         """Lay out ``n`` points; a slot is so many mm wide from its middle and met first at about ``radius``."""
         self.n, self.slot, self.half = n, slot, 0
+        self._unit: tuple[Floats, Floats] | None = None
         marks = sorted((float(d) % 360.0, False) for d in corners)
         if slot > 0:
             edge = math.degrees(math.asin(min(1.0, slot / radius)))
@@ -140,6 +141,18 @@ class Layout:
         out: Floats = np.interp(self.places, np.arange(-1, k + 1), [marks[-1] - 360, *marks, marks[0] + 360])
         return out
 
+    def circle(self, radius: float | Floats, level: float) -> Floats:
+        """Return the (n, 3) points of a circle, or of one whose radius changes from point to point."""
+        across = float(np.min(radius))
+        if self._unit is None or self.slot > 0:
+            self._unit = sincos(self.degrees(across))
+        sine, cosine = self._unit
+        out = np.empty((self.n, 3))
+        np.multiply(radius, cosine, out=out[:, 0])
+        np.multiply(radius, sine, out=out[:, 1])
+        out[:, 2] = level
+        return out
+
     def ring(self, row: Row, ridge: float = 0.0) -> Floats:
         """Return the (n, 3) points of a row."""
         if row.shape == "prism":
@@ -162,7 +175,7 @@ class Layout:
             if self.half:
                 h, n = self.half, self.n
                 radius[[h, n // 2 - h, n // 2 + h, n - h]] = row.reach
-        return circle(radius, row.level, self.degrees(row.reach))
+        return self.circle(radius, row.level)
 
 
 class Pocket(NamedTuple):
@@ -294,7 +307,7 @@ def _put_rows(stack: Stack, head: Head, slot: float = 0.0, floor: int = -1) -> t
             n *= 3
             layout = Layout(n, (), slot, head.border)
             inner = row.reach - 2 * head.ridge
-            stack.thrice(circle(inner, rows[k - 1].level, layout.degrees(inner)), row.group)
+            stack.thrice(layout.circle(inner, rows[k - 1].level), row.group)
         if k or not _stands_at(start, row):
             stack.ring(layout.ring(row, head.ridge), row.group)
         if k == floor:

@@ -6,6 +6,7 @@ A screw stands with the seat of its head on Z = 0, the head above, the thread be
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -13,7 +14,7 @@ from jukai.core.geometry.building import MeshBuilder
 from jukai.core.geometry.heads import Head, Layout, Pocket, Slot, put_head, put_outside
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.mirroring import mirrored
-from jukai.core.geometry.stacks import Ring, Stack, circle
+from jukai.core.geometry.stacks import Ring, Stack
 from jukai.core.geometry.threads import Ending, Form, count_thread, threaded
 
 __all__ = ["Nut", "Point", "Screw", "count_nut", "count_screw", "nut_body", "screw_body"]
@@ -145,16 +146,22 @@ def screw_body(screw: Screw, step: str) -> Mesh:
         _tip(stack, screw, Ring(rings.low, rings.low_points), end)
         stack.begin(Ring(rings.high, rings.high_points))
     else:
-        around = Layout(screw.sides).degrees(1.0)
+        around = round_layout(screw.sides)
         profile = _outline(screw, low, endings)
-        _tip(stack, screw, stack.add(circle(*profile[0][:2], around)), end)
+        _tip(stack, screw, stack.add(around.circle(*profile[0][:2])), end)
         for radius, level, group in profile[1:]:
-            stack.ring(circle(radius, level, around), group)
+            stack.ring(around.circle(radius, level), group)
     if screw.run_out > 0 and screw.begins > screw.runs_to + screw.run_out + 1e-9 * screw.length:
-        stack.ring(circle(screw.shank, screw.begins, Layout(screw.sides).degrees(1.0)), "shank")
+        stack.ring(round_layout(screw.sides).circle(screw.shank, screw.begins), "shank")
     put_head(stack, screw.head, screw.drive)
     mesh = build.build(step)
     return mirrored(mesh, 1) if screw.left else mesh
+
+
+@lru_cache(maxsize=8)
+def round_layout(n: int) -> Layout:
+    """Return ``n`` points evenly around."""
+    return Layout(n)
 
 
 def _point(screw: Screw, end: float) -> tuple[float, list[Ending]]:
@@ -221,9 +228,9 @@ def _tip(stack: Stack, screw: Screw, low: Ring, end: float) -> None:
         stack.open_point(low, end, "point")
     elif point.kind == "dog":
         edge = min(0.15 * point.radius, 0.4 * point.length)
-        around = Layout(screw.sides).degrees(1.0)
-        stack.open(circle(point.radius - edge, end, around), end, "point")
-        stack.ring(circle(point.radius, end + edge, around), "point")
+        around = round_layout(screw.sides)
+        stack.open(around.circle(point.radius - edge, end), end, "point")
+        stack.ring(around.circle(point.radius, end + edge), "point")
         stack.to(low, "point")
     else:
         stack.open_at(low, end, "point")
@@ -240,7 +247,7 @@ def nut_body(nut: Nut, step: str) -> Mesh:
     build = MeshBuilder(5 * count_nut(nut))
     stack = Stack(build, nut.through + 4 * nut.major)
     n, major, mouth = nut.sides, nut.major, nut.mouth
-    around = Layout(n).degrees(1.0)
+    around = round_layout(n)
     sink = (mouth - major) * _SINK
     high = nut.through
     blind = nut.domed is not None
@@ -264,18 +271,18 @@ def nut_body(nut: Nut, step: str) -> Mesh:
         )
         low_ring, high_ring = Ring(rings.low, rings.low_points), Ring(rings.high, rings.high_points)
     else:
-        low_ring = stack.add(circle(mouth, 0.0, around))
-        high_ring = stack.add(circle(major if blind else mouth, high, around))
+        low_ring = stack.add(around.circle(mouth, 0.0))
+        high_ring = stack.add(around.circle(major if blind else mouth, high))
     if nut.domed is not None:
         radius = float(np.hypot(*high_ring.points[0, :2]))
-        stack.open(circle(radius, nut.domed, around), nut.domed, "bore")
+        stack.open(around.circle(radius, nut.domed), nut.domed, "bore")
         stack.to(high_ring, "bore")
     else:
         stack.begin(high_ring)
     if not nut.full:
         if not blind:
-            stack.ring(circle(major, high - sink, around), "mouth")
-        stack.ring(circle(major, sink, around), "crest")
+            stack.ring(around.circle(major, high - sink), "mouth")
+        stack.ring(around.circle(major, sink), "crest")
         stack.to(low_ring, "mouth")
     stack.begin(low_ring)
     if blind:

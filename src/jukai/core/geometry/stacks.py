@@ -14,9 +14,8 @@ import numpy as np
 
 from jukai.core.geometry.arrays import Floats, Ints
 from jukai.core.geometry.building import MeshBuilder
-from jukai.core.geometry.frames import sincos
 
-__all__ = ["Ring", "Stack", "at_corners", "circle", "corner_numbers", "polygon", "slot_across"]
+__all__ = ["Ring", "Stack", "at_corners", "corner_numbers", "polygon", "slot_across"]
 
 Top = Callable[[Floats], Floats]
 """Height of a surface of turning by the distance from its axis."""
@@ -57,12 +56,6 @@ def _inward(points: Floats, level: float) -> Floats:
     out: Floats = points * 0.5
     out[:, 2] += level / 2
     return out
-
-
-def circle(radius: Floats | float, level: Floats | float, degrees: Floats) -> Floats:
-    """Return (n, 3) points of a circle at angles."""
-    sine, cosine = sincos(degrees)
-    return np.column_stack([radius * cosine, radius * sine, np.broadcast_to(level, len(degrees))])
 
 
 def polygon(corners: Floats, places: Floats, level: float) -> Floats:
