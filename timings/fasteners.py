@@ -76,7 +76,9 @@ def fasteners() -> None:
 
     name = "manifold3d"
     print("the same body by a union of its ridge, core and head:", flush=True)
-    measure(Row("full screw M10 × 60 at 64 sides per turn", lambda: None, full, others={name: united}, aims={name: 0.1}))
+    measure(
+        Row("full screw M10 × 60 at 64 sides per turn", lambda: None, full, others={name: united}, aims={name: 0.1})
+    )
     crossings()
 
 

@@ -158,12 +158,29 @@ def mask(t: Pictures) -> None:
     t.take("mask")
 
 
-def clearance(t: Pictures) -> None:
-    t.choose("Left weight")
-    t.find("place-card").find_element(By.CLASS_NAME, "verb").click()
+def clamp(t: Pictures) -> None:
+    """Take two flanges, held together by screws and nuts, cut open."""
+    ornament(t, "Workshop", "Clamp nut")
+    for name in ("Drilled flange", "Flange cover", "Clamp screw", "Clamp ring", "Clamp nut", "Thumb screw", "Cap nut"):
+        rows = t.driver.find_elements(By.CSS_SELECTOR, "[data-testid^='part-p']")
+        part = next(r for r in rows if r.text.startswith(name)).get_attribute("data-testid").removeprefix("part-")
+        t.after(lambda part=part: t.click(f"eye-{part}"))
+    t.choose("Clamp nut")
+    t.driver.execute_script("document.querySelector(\"[data-testid='step-s1']\").click()")
+    t.keys("x")
+    t.wait(lambda: t.attribute("stage", "data-section"))
+    t.rest(0.5)
     t.wait(lambda: t.find("clearance").get_attribute("data-state") == "exact")
-    t.look_at("Left weight", 240)
-    t.take("clearance")
+    t.look_at("Clamp screw", 70)
+    t.look(around=-24, above=14)
+    t.take("clamp")
+    t.keys("x")
+
+
+def screw(t: Pictures) -> None:
+    alone(t, "Clamp screw", 62, around=-30, above=24)
+    t.driver.execute_script("document.querySelector(\"[data-testid='step-s1']\").click()")
+    t.take("screw")
 
 
 def bevel(t: Pictures) -> None:
@@ -207,23 +224,6 @@ def graph(t: Pictures) -> None:
     Actions(t.driver).move_to_element_with_offset(drawing, 40, 0).perform()
     t.take("graph")
     t.click("close-graph")
-
-
-def path(t: Pictures) -> None:
-    ornament(t, "Workshop", "Twisted guard")
-    rows = t.driver.find_elements(By.CSS_SELECTOR, "[data-testid^='part-p']")
-    part = (
-        next(r for r in rows if r.text.startswith("Twisted guard")).get_attribute("data-testid").removeprefix("part-")
-    )
-    t.after(lambda: t.click(f"eye-{part}"))
-    t.open_menu(f"part-more-{part}", "Show only")
-    t.driver.execute_script("document.querySelector(\"[data-testid='step-s1']\").click()")
-    t.open_menu(f"chip-{part}/s1/values/path", "Draw Guard run")
-    t.wait(lambda: t.find("board-drawing"))
-    t.rest(0.5)
-    t.look_at("Twisted guard", 120)
-    t.take("path")
-    t.click("close-board")
 
 
 def edits(t: Pictures) -> None:
@@ -272,10 +272,10 @@ PICTURES: dict[str, Callable[[Pictures], None]] = {
         dusk,
         deforming,
         mask,
-        clearance,
+        clamp,
+        screw,
         bevel,
         graph,
-        path,
         gem,
         handover,
         start,

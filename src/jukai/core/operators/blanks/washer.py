@@ -18,7 +18,7 @@ from jukai.core.operators.base import (
     chord_sides,
     operator,
 )
-from jukai.core.operators.fasteners import for_hole
+from jukai.core.operators.fasteners import OWN, for_hole
 from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.length import length
@@ -34,7 +34,9 @@ SIZES = table("washers")
 class Values(OperatorValues):
     """A flat washer, centred, lying on Z = 0."""
 
-    size: str = choice("The thread it is for.", [(s, s) for s in SIZES], default="M8")
+    size: str = choice(
+        "The thread it is for.", [*((s, s) for s in SIZES), (OWN, "no thread: a size of its own")], default="M8"
+    )
     inner: float | None = length("Diameter of the hole.", otherwise="the size's own", follows="size", gt=0, le=1e6)
     outer: float | None = length("Outer diameter.", otherwise="the size's own", follows="size", gt=0, le=1e6)
     thickness: float | None = length("How thick it is.", otherwise="the size's own", follows="size", gt=0, le=1e6)
@@ -56,7 +58,7 @@ def washer(values: Values, context: Context) -> Result:
     """A flat washer after ISO 7089; a diameter or thickness of its own goes before the size's."""
     inner, outer, thick = (
         own if given is None else given
-        for given, own in zip((values.inner, values.outer, values.thickness), SIZES[values.size], strict=True)
+        for given, own in zip((values.inner, values.outer, values.thickness), _row(values, context), strict=True)
     )
     if not inner < outer:
         raise ValueProblem(
@@ -85,3 +87,11 @@ def washer(values: Values, context: Context) -> Result:
     )
     used = {"inner": inner, "outer": outer, "thickness": thick, "sides": sides}
     return Result(mesh, callouts=callouts, used=used, axis=Z_AXIS, turned=True)
+
+
+def _row(values: Values, context: Context) -> tuple[float, ...]:
+    """Return the numbers of a size; one of its own is like an M12 one, as large as a shape that says no size."""
+    if values.size != OWN:
+        return SIZES[values.size]
+    scale = context.blank_size / SIZES["M12"][1]
+    return tuple(x * scale for x in SIZES["M12"])
