@@ -315,11 +315,9 @@ def as_deep_as_fits(drive: DriveSize, head: Head, below: Sequence[tuple[float, f
     """Return a drive as deep as the standard has it, or less where the head it is put into is lower."""
     if drive.kind == "slot":
         least, most = _slot_depths(head, diameter)
-        return (
-            drive
-            if not least < most
-            else replace(drive, depth=min(max(drive.depth, least + 0.1 * (most - least)), most))
-        )
+        if not least < most < math.inf:
+            return drive
+        return replace(drive, depth=min(max(drive.depth, least + 0.1 * (most - least)), most))
     room = _Room(drive.kind, head, below, diameter)
     if room.fits(drive.width, drive.depth) or not room.fits(drive.width, _SHALLOW * diameter):
         return drive

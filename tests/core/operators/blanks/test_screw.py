@@ -322,6 +322,12 @@ class All(unittest.TestCase):
                     edge = mesh.points[mesh.corners] - mesh.points[mesh.corners[con.following]]
                     self.assertGreater(np.linalg.norm(edge, axis=1).min(), 1e-5)
 
+    def test_a_stud_with_a_shank_takes_a_slot(self) -> None:
+        for detail, depth in itertools.product(("light", "full"), (None, 0.2, 3)):
+            mesh = body(size="M6", head="none", drive="slot", thread_length=8, drive_depth=depth, detail=detail)
+            check_closed(self, mesh)
+            self.assertAlmostEqual(-Heads.drive(mesh)[:, 2].min(), 1.5 if depth is None else depth, 9)
+
     def test_groups(self) -> None:
         for detail, names in (("light", {"head", "drive", "shank", "crest", "point"}),
                               ("full", {"head", "drive", "shank", "crest", "point", "flanks", "root"})):  # fmt: skip
