@@ -10,15 +10,17 @@ import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
-from jukai.core.geometry.threads import H
 from jukai.core.notes import Note
 from jukai.core.operators.base import chord_sides
 from jukai.core.operators.tables import table
 
 __all__ = [
+    "DRIVES",
+    "HEADS",
     "OWN",
     "SIZES",
     "STARTS",
+    "USUAL",
     "Thread",
     "allowances",
     "by_size",
@@ -32,6 +34,29 @@ __all__ = [
     "thread_sides",
 ]
 
+H = math.sqrt(3) / 2
+"""Height of the fundamental triangle of the metric thread for a pitch of 1 (ISO 68-1)."""
+HEADS = {
+    "hexagon": ("a hexagon head", "hexagon_heads", "ISO 4014"),
+    "cheese": ("a cheese head", "cheese_heads", "ISO 1207"),
+    "socket": ("a cylindrical head", "socket_heads", "ISO 4762"),
+    "countersunk": ("a countersunk head", "countersunk_heads", "ISO 10642"),
+    "pan": ("a pan head", "pan_heads", "ISO 7045"),
+    "knurled": ("a knurled head", "knurled_heads", "DIN 464"),
+    "none": ("no head", "", ""),
+}
+"""Words, table and standard of each head."""
+USUAL = {"hexagon": "none", "cheese": "slot", "socket": "hexagon_socket", "countersunk": "hexagon_socket", "pan": "cross_recess",
+         "knurled": "none", "none": "hexagon_socket"}  # fmt: skip
+"""The drive that goes with each head."""
+DRIVES = {
+    "usual": "its usual drive",
+    "slot": "a slot",
+    "cross_recess": "a cross recess",
+    "hexagon_socket": "a hexagon socket",
+    "hexalobular": "a hexalobular socket",
+    "none": "no drive",
+}
 SIZES = table("metric_threads")
 """Diameter and pitch, mm, by size; the fine ones have the pitch in their name."""
 OWN = "own"

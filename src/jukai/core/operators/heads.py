@@ -22,32 +22,11 @@ from jukai.core.geometry.heads import (
     hexalobular_socket,
     reach_between,
 )
-from jukai.core.operators.fasteners import by_size
+from jukai.core.operators.fasteners import DRIVES, HEADS, USUAL, by_size
 from jukai.core.operators.tables import table
 
-__all__ = ["DRIVES", "HEADS", "USUAL", "DriveSize", "HeadSize", "as_deep_as_fits", "chamfered_prism", "drive_into", "drive_size", "head_of", "head_size", "knurled", "ridges"]  # fmt: skip
+__all__ = ["DriveSize", "HeadSize", "as_deep_as_fits", "chamfered_prism", "drive_into", "drive_size", "head_of", "head_size", "knurled", "ridges"]  # fmt: skip
 
-HEADS = {
-    "hexagon": ("a hexagon head", "hexagon_heads", "ISO 4014"),
-    "cheese": ("a cheese head", "cheese_heads", "ISO 1207"),
-    "socket": ("a cylindrical head", "socket_heads", "ISO 4762"),
-    "countersunk": ("a countersunk head", "countersunk_heads", "ISO 10642"),
-    "pan": ("a pan head", "pan_heads", "ISO 7045"),
-    "knurled": ("a knurled head", "knurled_heads", "DIN 464"),
-    "none": ("no head", "", ""),
-}
-"""Words, table and standard of each head."""
-USUAL = {"hexagon": "none", "cheese": "slot", "socket": "hexagon_socket", "countersunk": "hexagon_socket", "pan": "cross_recess",
-         "knurled": "none", "none": "hexagon_socket"}  # fmt: skip
-"""The drive that goes with each head."""
-DRIVES = {
-    "usual": "its usual drive",
-    "slot": "a slot",
-    "cross_recess": "a cross recess",
-    "hexagon_socket": "a hexagon socket",
-    "hexalobular": "a hexalobular socket",
-    "none": "no drive",
-}
 _CHAMFER = math.tan(math.radians(30.0))
 _FLAT = 0.475
 """Radius of the flat on a hexagon inside its chamfer, of the width across flats. Common practice, no source."""

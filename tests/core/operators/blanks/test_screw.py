@@ -21,8 +21,7 @@ from jukai.core.geometry.triangulation import triangulate
 from jukai.core.operators.base import Context
 from jukai.core.operators.blanks.screw import Values
 from jukai.core.operators.blanks.screw import screw as made
-from jukai.core.operators.fasteners import SIZES
-from jukai.core.operators.heads import DRIVES, HEADS
+from jukai.core.operators.fasteners import DRIVES, HEADS, SIZES
 from tests.common import reference
 from tests.recipes import built
 

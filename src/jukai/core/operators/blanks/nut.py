@@ -4,16 +4,14 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
-from jukai.core.geometry.heads import Head, Row, TooFew, corners_of, flat_top, numbers_needed
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.placing import placed
-from jukai.core.geometry.screws import Nut, count_nut, nut_body
-from jukai.core.geometry.threads import basic_form
 from jukai.core.notes import Note
 from jukai.core.operators.base import (
     Callout,
@@ -40,13 +38,16 @@ from jukai.core.operators.fasteners import (
     thread_of,
     thread_sides,
 )
-from jukai.core.operators.heads import chamfered_prism, ridges
 from jukai.core.operators.inputs import Body
 from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.length import length
 from jukai.core.operators.kinds.part import part
 from jukai.core.operators.shapes import Z_AXIS
+
+if TYPE_CHECKING:
+    from jukai.core.geometry.heads import Head
+    from jukai.core.geometry.screws import Nut
 
 __all__ = ["Values", "nut"]
 
@@ -158,6 +159,9 @@ def nut(values: Values, context: Context) -> Result:
     -----
     Thread form of ISO 68-1, basic sizes of ISO 724; ISO 4032, 4035, DIN 557, 467 and 1587 for the rest.
     """
+    from jukai.core.geometry.heads import TooFew, numbers_needed
+    from jukai.core.geometry.screws import count_nut, nut_body
+
     seat = _seat(values)
     if seat is None:
         thread = thread_of(
@@ -320,6 +324,10 @@ def _clearance(thread: Thread, off: float) -> Note:
 
 def _made(values: Values, thread: Thread, size: str, n: int) -> tuple[Nut, float, float, str]:
     """Return a nut by its values, with its width and height, and words where its standard has no such size."""
+    from jukai.core.geometry.screws import Nut
+    from jukai.core.geometry.threads import basic_form
+    from jukai.core.operators.heads import ridges
+
     d, p = thread.diameter, thread.pitch
     style = values.style
     hexagon, beyond = by_size("hexagon_nuts", size, d)
@@ -370,6 +378,9 @@ def _made(values: Values, thread: Thread, size: str, n: int) -> tuple[Nut, float
 
 def _outside(style: str, out: float, height: float, n: int) -> Head:
     """Return the outside of a nut from its lower face up."""
+    from jukai.core.geometry.heads import Head, Row, corners_of, flat_top
+    from jukai.core.operators.heads import chamfered_prism, ridges
+
     if style == "knurled":
         ridge = ridges(2 * out, n)
         valley, edge = out - ridge, min(ridge, height / 4)
@@ -395,6 +406,9 @@ def _outside(style: str, out: float, height: float, n: int) -> Head:
 
 def _dome(out: float, flat: float, height: float) -> Head:
     """Return the outside of a domed nut: a hexagon of 0.45 of the height, an ellipsoid's cap on it."""
+    from jukai.core.geometry.heads import Head, Row, corners_of
+    from jukai.core.operators.heads import chamfered_prism
+
     hexagon, base = _HEXAGON * height, _BASE * out
     rise = height - hexagon
 
@@ -414,6 +428,8 @@ def _dome(out: float, flat: float, height: float) -> Head:
 
 def _turned(made: Nut, degrees: float, phase: float) -> Nut:
     """Return a nut with its outside turned, and its thread where the screw's is."""
+    from jukai.core.geometry.heads import corners_of
+
     head = made.outside
     corners = corners_of(len(head.corners), degrees if not made.left else -degrees) if head.corners else ()
     return replace(made, phase=phase, outside=replace(head, corners=corners))

@@ -4,12 +4,10 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 from jukai.core.errors import ValueProblem
-from jukai.core.geometry.heads import Head, Row, TooFew, flat_top, numbers_needed
 from jukai.core.geometry.mesh import Mesh
-from jukai.core.geometry.screws import Point, Screw, count_screw, screw_body
-from jukai.core.geometry.threads import basic_form, rounded_form
 from jukai.core.notes import Note
 from jukai.core.operators.base import (
     Callout,
@@ -24,6 +22,8 @@ from jukai.core.operators.base import (
     three,
 )
 from jukai.core.operators.fasteners import (
+    DRIVES,
+    HEADS,
     OWN,
     STARTS,
     Thread,
@@ -35,21 +35,15 @@ from jukai.core.operators.fasteners import (
     thread_of,
     thread_sides,
 )
-from jukai.core.operators.heads import (
-    DRIVES,
-    HEADS,
-    DriveSize,
-    HeadSize,
-    as_deep_as_fits,
-    drive_into,
-    drive_size,
-    head_of,
-    head_size,
-)
 from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.length import length as length_
 from jukai.core.operators.shapes import Z_AXIS
+
+if TYPE_CHECKING:
+    from jukai.core.geometry.heads import Head
+    from jukai.core.geometry.screws import Point, Screw
+    from jukai.core.operators.heads import DriveSize, HeadSize
 
 __all__ = ["Values", "screw"]
 
@@ -171,6 +165,9 @@ def screw(values: Values, context: Context) -> Result:
     -----
     Thread form of ISO 68-1; sizes of ISO 261, allowances of ISO 965-1; heads of ISO 4014, 1207, 4762, 10642, 7045, DIN 464.
     """
+    from jukai.core.geometry.heads import TooFew, numbers_needed
+    from jukai.core.geometry.screws import count_screw, screw_body
+
     made = _made(values, context)
     context.afford(count_screw(made.screw), field="length")
     context.checkpoint(0.1)
@@ -207,6 +204,11 @@ def screw(values: Values, context: Context) -> Result:
 
 
 def _made(values: Values, context: Context) -> _Made:
+    from jukai.core.geometry.heads import Row
+    from jukai.core.geometry.screws import Screw
+    from jukai.core.geometry.threads import basic_form, rounded_form
+    from jukai.core.operators.heads import as_deep_as_fits, drive_into, drive_size, head_of, head_size
+
     thread = thread_of(
         values.size, values.diameter, values.pitch, values.starts, values.hand, values.tolerance, values.allowance, context.blank_size / 2
     )  # fmt: skip
@@ -230,31 +232,14 @@ def _made(values: Values, context: Context) -> _Made:
     begins = shank - size.width / 2 if sunk else 0.0
     point, tip = _point(values, d, inner, p)
     threaded = _thread_length(values, d, p, long)
-    room = long + begins - tip
-    if room < 1.5 * p:
-        least = long + 1.5 * p - room
-        raise ValueProblem(
-            f"A length of {long:g} mm leaves {max(room, 0):.3g} mm for a thread of pitch {p:g} mm.", field="length",
-            hint=f"{math.ceil(1000 * least) / 1000:g} mm is the least.",
-        )  # fmt: skip
-    if threaded < tip + p:
-        raise ValueProblem(
-            f"A thread length of {threaded:g} mm ends within its point, {tip:.3g} mm long.", field="thread_length",
-            hint=f"{math.ceil(1000 * (tip + p)) / 1000:g} mm is the least.",
-        )  # fmt: skip
-    if threaded > long * (1 + 1e-9) and values.thread_length is not None:
-        raise ValueProblem(
-            f"A thread of {threaded:g} mm is longer than the screw, {long:g} mm.", field="thread_length",
-            hint=f"{long:g} mm is the most.",
-        )  # fmt: skip
+    _check_lengths(values, long, long + begins - tip, threaded, tip, p)
     bare, chamfer = values.head == "none", cut / 2 - inner + 0.05 * p
     top = -1.2 * chamfer if bare else begins
     runs_to = min(-long + threaded, top)
     out = min(2 * p if values.run_out is None else values.run_out, top - runs_to)
     through = top - runs_to < 0.05 * p
-    if (
-        through
-    ):  # the thread goes up to where the head begins; under a cone, and at an end, to where that has covered it
+    if through:
+        # the thread goes up to where the head begins; under a cone, and at an end, to where that has covered it
         out = 0.0
         runs_to = -0.2 * chamfer if bare else top + (cut / 2 - shank + 0.05 * p if sunk else 0.0)
     else:
@@ -277,6 +262,26 @@ def _made(values: Values, context: Context) -> _Made:
     return _Made(made, thread, size, drive, (_about(values, thread, size), *notes))
 
 
+def _check_lengths(values: Values, long: float, room: float, threaded: float, tip: float, p: float) -> None:
+    """Refuse lengths that leave no room for a thread; ``tip`` is that of the point, ``p`` the pitch."""
+    if room < 1.5 * p:
+        least = long + 1.5 * p - room
+        raise ValueProblem(
+            f"A length of {long:g} mm leaves {max(room, 0):.3g} mm for a thread of pitch {p:g} mm.", field="length",
+            hint=f"{math.ceil(1000 * least) / 1000:g} mm is the least.",
+        )  # fmt: skip
+    if threaded < tip + p:
+        raise ValueProblem(
+            f"A thread length of {threaded:g} mm ends within its point, {tip:.3g} mm long.", field="thread_length",
+            hint=f"{math.ceil(1000 * (tip + p)) / 1000:g} mm is the least.",
+        )  # fmt: skip
+    if threaded > long * (1 + 1e-9) and values.thread_length is not None:
+        raise ValueProblem(
+            f"A thread of {threaded:g} mm is longer than the screw, {long:g} mm.", field="thread_length",
+            hint=f"{long:g} mm is the most.",
+        )  # fmt: skip
+
+
 def _about(values: Values, thread: Thread, size: HeadSize) -> Note:
     words = f"{thread.name}"
     if thread.allowance:
@@ -294,6 +299,8 @@ def _about(values: Values, thread: Thread, size: HeadSize) -> Note:
 
 def _point(values: Values, d: float, inner: float, p: float) -> tuple[Point, float]:
     """Return the end of a screw, and how long it is up to where the thread is whole."""
+    from jukai.core.geometry.screws import Point
+
     row, _ = by_size("screw_points", values.size, d)
     outer = d / 2
     flat = min(row[0] / 2, 0.95 * inner)
@@ -326,6 +333,8 @@ def _thread_length(values: Values, d: float, p: float, long: float) -> float:
 
 def _slotted_end(head: Head, drive: DriveSize, shank: float, thread_end: float, through: bool) -> Head:  # noqa: FBT001
     """Return the upper end of a stud with room for a slot."""
+    from jukai.core.geometry.heads import Head, Row, flat_top
+
     if through or -drive.depth <= thread_end:
         raise ValueProblem(
             "A slot does not go into a threaded end.",
