@@ -275,6 +275,27 @@ class Edits(ApiTest):
         self.assertTrue(report["sound"])
         self.get("/meshes/ffff/soundness", 404)
 
+    def test_holes_and_what_goes_through_them(self) -> None:
+        document = {"format": "jukai-bench", "version": 1, "name": "P", "unit": "mm", "parts": [
+            {"id": "p1", "name": "P", "recipe": [{"id": "s1", "operator": "washer", "values": {"inner": 9, "outer": 40, "thickness": 5, "sides": 48}}]}]}  # fmt: skip
+        bench = self.post("/benches/open", data=json.dumps(document).encode(), status=201)["id"]
+        digest = self.get(f"/benches/{bench}")["parts"][0]["mesh"]
+        view = self.get(f"/meshes/{digest}/holes?operator=screw")
+        models_operators.HolesView.model_validate(view)
+        self.assertEqual([h["values"] for h in view["holes"]], [{"size": "M8"}] * 2)
+        self.assertIn("medium", view["holes"][0]["words"])
+        # of a body that stands twice as large
+        self.assertEqual(
+            self.get(f"/meshes/{digest}/holes?operator=nut&scale=2")["holes"][0]["values"], {"size": "M16"}
+        )
+        self.assertEqual(
+            self.get(f"/meshes/{digest}/holes?operator=screw&scale=50")["holes"][0]["words"], "nothing fits"
+        )
+        self.assertEqual(self.get(f"/meshes/{digest}/holes?operator=box")["holes"], [])
+        self.get("/meshes/ffff/holes?operator=screw", 404)
+        for wrong in ("operator=spoon", "operator=screw&scale=0", "operator=screw&scale=nan", ""):
+            self.get(f"/meshes/{digest}/holes?{wrong}", 422)
+
     def test_drawing_data_is_immutable_and_by_hash(self) -> None:
         bench = self.opened()
         digest = self.get(f"/benches/{bench}")["parts"][0]["mesh"]

@@ -139,6 +139,9 @@ class ClosedForms(unittest.TestCase):
             self.assertAlmostEqual(signed_volume(mesh), exact, delta=1e-12 * exact)
         own = shape("washer", size="M8", inner=9, thickness=2)
         np.testing.assert_array_equal(own.bounds, [[-8, -8, 0], [8, 8, 2]])
+        free = shape("washer", size="own", inner=3, outer=20, thickness=1)
+        np.testing.assert_array_equal(free.bounds, [[-10, -10, 0], [10, 10, 1]])
+        self.assertGreater(shape("washer", size="own").n_faces, 0)
 
 
 class Standing(unittest.TestCase):

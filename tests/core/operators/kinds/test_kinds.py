@@ -159,6 +159,16 @@ class Described(unittest.TestCase):
         ):
             self.assertEqual(holds(rows, {"head": head, "drive": drive}), expected)
         self.assertRaises(TypeError, conditions, "head > 3")
+        pairs = conditions('drive != "none" and (head, drive) not in (("hexagon", "usual"), ("knurled", "usual"))')
+        for head, drive, expected in (
+            ("hexagon", "usual", False),
+            ("pan", "usual", True),
+            ("hexagon", "slot", True),
+            ("pan", "none", False),
+        ):
+            self.assertEqual(holds(pairs, {"head": head, "drive": drive}), expected)
+        alone = conditions("screw == None")
+        self.assertEqual([holds(alone, {"screw": s}) for s in (None, "p1")], [True, False])
         rings = fields_of(operators()["cylinder"].values)["end_rings"]
         self.assertFalse(holds(rings.kind.relevant, {"ends": "fan"}))
         # what does not count is neither read nor refused

@@ -265,6 +265,8 @@ def _distance(values: Values, seat: _Seat, height: float, bore: float | None) ->
         return values.distance
     end = -seat.from_
     own = end - height - 2 * seat.thread.pitch if bore is None else end - bore + 0.5 * seat.thread.pitch
+    fine = 10.0 ** (math.floor(math.log10(seat.thread.diameter)) - 2)
+    own = float(f"{math.ceil(own / fine - 1e-6) * fine:.12g}")
     return max(-seat.to, own, 0.0)
 
 
