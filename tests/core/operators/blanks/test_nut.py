@@ -161,9 +161,27 @@ class OnAScrew(unittest.TestCase):
             self.assertIsNone(other.error)
             self.assertGreater(gap(one, other), 0)
 
+    def test_a_nut_goes_on_a_live_copy_of_a_screw_but_not_on_its_mirror_image(self) -> None:
+        screw = {
+            "id": "s1",
+            "operator": "screw",
+            "values": {"size": "M6", "length": 20, "thread_length": 20, "detail": "full"},
+        }
+        for mirrored in (False, True):
+            copy = {"id": "s1", "operator": "copy_of", "values": {"part": "p1", "mirrored": mirrored}}
+            nut = {"id": "s1", "operator": "nut", "values": {"screw": "p2", "detail": "full", "distance": 8}}
+            parts = [{"id": f"p{i}", "name": f"P{i}", "placement": {"move": [i, 30 * i, 0]}, "recipe": [step]} for i, step in enumerate((screw, copy, nut), 1)]  # fmt: skip
+            bench = Bench.model_validate({"name": "T", "parts": parts})
+            found = evaluate(bench, "p3")
+            if mirrored:
+                self.assertIn("is no screw", str(found.error))
+                continue
+            self.assertIsNone(found.error)
+            self.assertGreater(gap(evaluate(bench, "p2"), found), 0)
+
     def test_what_it_says(self) -> None:
         for screw, own, words in (
-            ({}, {"detail": "full"}, "Screw is light"),
+            ({}, {"detail": "full"}, "'Screw' is light, this nut is full"),
             ({"detail": "full", "tolerance": "none"}, {"detail": "full", "tolerance": "none"}, "touches the thread"),
             ({"length": 60}, {"distance": 5}, "The thread ends 34 mm"),
             ({"length": 60}, {"distance": 58}, "beyond the screw's end"),

@@ -112,4 +112,6 @@ def copy_of(values: Values, context: Context) -> Result:
     lineage, base = Lineage().extended((context.step, name, -1) for name in known)
     number = np.array([*(base + known.index(n) for n in names), -1], dtype=np.int32)
     rows = np.full(mesh.n_faces, -1, np.int32) if mesh.face_lineage is None else number[mesh.face_lineage]
-    return Result(mesh.with_changes(lineage=lineage, face_lineage=rows), tuple(notes))
+    # a mirrored thread winds the other way: what is told of it holds for plain copies alone
+    facts = {} if values.mirrored else dict(values.part.facts)
+    return Result(mesh.with_changes(lineage=lineage, face_lineage=rows), tuple(notes), facts=facts)

@@ -76,7 +76,7 @@ class Values(OperatorValues):
         "The screw that it is on: it takes its thread from there.",
         placed="seen",
         otherwise="no screw",
-        made_by=("screw",),
+        made_by=("screw", "copy_of"),
     )
     size: str = choice("Its thread's size.", size_choices(), default="M10", relevant=_ALONE)
     distance: float | None = length(
@@ -126,7 +126,6 @@ class _Seat:
     Attributes
     ----------
     matrix : (4, 4) from the screw's space to the nut's part.
-    distance : from Z = 0 of the screw down to the nut's face.
     phase : level of a crest of the screw at +X.
     from_, to : levels between which its thread is whole.
     """
@@ -134,7 +133,6 @@ class _Seat:
     screw: Body
     thread: Thread
     matrix: Floats
-    distance: float
     phase: float
     from_: float
     to: float
@@ -251,7 +249,6 @@ def _seat(values: Values) -> _Seat | None:
         body,
         thread,
         body.frame,
-        0.0,
         number("thread_phase"),
         number("thread_from"),
         number("thread_to"),
@@ -277,7 +274,7 @@ def _on_screw(
     name, off = seat.screw.name, (thread.allowance + seat.thread.allowance) / 2
     notes = []
     if seat.full != (values.detail == "full"):
-        light, own = (name, "this nut") if not seat.full else ("This nut", f"'{name}'")
+        light, own = (f"'{name}'", "this nut") if not seat.full else ("This nut", f"'{name}'")
         words = f"{light} is light, {own} is full: make both the same to see them mesh."
         notes.append(Note("warning" if not seat.full else "info", words, field="detail"))
     elif not seat.full:

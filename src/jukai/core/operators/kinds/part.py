@@ -19,7 +19,7 @@ class PartKind(ValueKind[Body]):
 
     ``upto`` is the key of the step up to which its recipe counts. It also counts where it stands with ``placed``, or while
     the values beside it are as ``placed_when`` says, each of them written. ``made_by`` are the operators of which one must
-    be in its recipe, where not any part will do.
+    be in its recipe, where not any part will do. With ``seen`` the body comes as this part sees it, with what its steps tell.
     """
 
     name: ClassVar[str] = "part"
