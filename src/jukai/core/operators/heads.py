@@ -344,7 +344,7 @@ def _corner(kind: str, width: float) -> float:
 
 def _below(x: float) -> float:
     """Return a number to two places, rounded down; smaller ones to three figures."""
-    return math.floor(x * 100) / 100 if x >= 1 else float(f"{max(x, 0) * 0.999:.3g}")
+    return math.floor(x * 100 - 1e-6) / 100 if x >= 1 else float(f"{max(x, 0) * 0.999:.3g}")
 
 
 def _slot_depths(head: Head, diameter: float) -> tuple[float, float]:

@@ -266,7 +266,7 @@ class Heads(unittest.TestCase):
 class All(unittest.TestCase):
     def test_every_combination_is_one_closed_body_or_a_named_error(self) -> None:
         for size, head, drive, detail, hand in itertools.product(
-            ("M1.6", "M10x1.25", "M64"), HEADS, DRIVES, ("light", "full"), ("right", "left")
+            ("M1.6", "M6", "M10x1.25", "M64"), HEADS, DRIVES, ("light", "full"), ("right", "left")
         ):
             with self.subTest(size, head=head, drive=drive, detail=detail, hand=hand):
                 try:

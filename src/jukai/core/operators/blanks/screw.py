@@ -259,7 +259,7 @@ def _made(values: Values, context: Context) -> _Made:
         form, values.detail == "full", long, runs_to, out, shank, point, head, fits, thread.starts, n, 0.0, runs_to + out if bare else begins,
         (begins, shank) if sunk and through else None, thread.left,
     )  # fmt: skip
-    return _Made(made, thread, size, drive, (_about(values, thread, size), *notes))
+    return _Made(made, thread, size, drive, (_about(values, thread, size, drive), *notes))
 
 
 def _check_lengths(values: Values, long: float, room: float, threaded: float, tip: float, p: float) -> None:
@@ -282,7 +282,8 @@ def _check_lengths(values: Values, long: float, room: float, threaded: float, ti
         )  # fmt: skip
 
 
-def _about(values: Values, thread: Thread, size: HeadSize) -> Note:
+def _about(values: Values, thread: Thread, size: HeadSize, drive: DriveSize | None) -> Note:
+    """Say in a line which thread, head and drive it has."""
     words = f"{thread.name}"
     if thread.allowance:
         words += f", {1000 * thread.allowance:.3g} µm smaller"
@@ -294,6 +295,8 @@ def _about(values: Values, thread: Thread, size: HeadSize) -> Note:
         )
         if not size.words and values.head_width is None and values.head_height is None and values.size != OWN:
             words += f" ({standard})"
+    if drive is not None:
+        words += f"; {DRIVES[drive.kind].split(' ', 1)[1]} of {drive.width:.4g} mm"
     return Note("info", words + ".", field="size")
 
 
