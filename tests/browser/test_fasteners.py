@@ -101,22 +101,22 @@ class Fasteners(PlacingTest):
     def test_a_hole_offers_the_size_that_goes_through(self) -> None:
         self.open_bench(bench(PLATE))
         self.look(35, 40, 200)
-        self.begin("Screw")
-        x, y = self.screen(0, 0, 8)
-        stage = self.find("placing")
-        Actions(self.driver).move_to_element_with_offset(stage, x, y).perform()
-        self.wait(lambda: "M10 goes through, medium fit" in self.driver.find_element(By.TAG_NAME, "body").text)
-        Actions(self.driver).move_to_element_with_offset(stage, x + 2, y).click().perform()
-        self.wait(lambda: any(p["name"] == "Screw" for p in self.document()["document"]["parts"]))
-        self.wait(lambda: (self.view("Screw")["mesh"] or "") != "")
-        self.assertEqual(self.values("Screw")["size"], "M10")
-        self.assertEqual([round(v, 6) for v in self.part("Screw")["placement"]["move"]], [0, 0, 8])
-        self.assertAlmostEqual(self.view("Screw")["stands"][1][2], 14.4, 6)
-        # Ctrl: the hole is left alone; Escape leaves it
+        # a washer on the hole of the plate, a screw on the hole of the washer; nothing is drawn or typed
+        for name, level, fit in (("Washer", 8, "medium"), ("Screw", 10, "fine")):
+            self.begin(name)
+            x, y = self.screen(0, 0, level)
+            Actions(self.driver).move_to_element_with_offset(self.find("placing"), x, y).perform()
+            body = self.driver.find_element(By.TAG_NAME, "body")
+            self.wait(lambda fit=fit, body=body: f"M10 goes through, {fit} fit" in body.text)
+            Actions(self.driver).move_to_element_with_offset(self.find("placing"), x + 2, y).click().perform()
+            self.wait(lambda name=name: any(p["name"] == name for p in self.document()["document"]["parts"]))
+            self.wait(lambda name=name: (self.view(name)["mesh"] or "") != "")
+            self.assertEqual(self.values(name)["size"], "M10")
+            self.assertFalse({"inner", "outer", "thickness", "diameter"} & set(self.values(name)))
+            self.assertEqual([round(v, 6) for v in self.part(name)["placement"]["move"]], [0, 0, level])
+        self.assertAlmostEqual(self.view("Screw")["stands"][1][2], 16.4, 6)
+        # Escape leaves it
         self.begin("Nut")
-        Actions(self.driver).key_down(Keys.CONTROL).move_to_element_with_offset(self.find("placing"), 5, 5).key_up(
-            Keys.CONTROL
-        ).perform()
         self.keys(Keys.ESCAPE)
         self.wait(lambda: not self.all("placing"))
         self.assertFalse(any(p["name"] == "Nut" for p in self.document()["document"]["parts"]))

@@ -125,7 +125,13 @@ export class PlacingWork {
     if (!was || this.phase === 'aim') return
     if (this.phase === 'footprint') {
       // a click alone begins it: the next one ends the footprint
-      if (!this.open.every((s) => (this.sizes[s] ?? 0) > this.stage.mmPerPx() * 4)) return
+      if (!this.open.every((s) => (this.sizes[s] ?? 0) > this.stage.mmPerPx() * 4)) {
+        if (!this.hole) return
+        // on a hole that is all: its size comes from there
+        this.sizes = {}
+        this.finish()
+        return
+      }
       this.draw(x, y, keys)
       this.footprintDone(y)
     } else this.finish()

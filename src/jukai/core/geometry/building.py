@@ -62,6 +62,11 @@ class MeshBuilder:
         self._groups.append(group)
         return self._corners[begin:end].reshape(faces, sides), self._uv[begin:end].reshape(faces, sides, 2)
 
+    @property
+    def uv(self) -> Floats:
+        """The texture coordinates of all corners so far, to be changed in place."""
+        return self._uv[: self._filled]
+
     def build(self, step: str) -> Mesh:
         """Return the mesh; each group becomes a row of its lineage."""
         names = list(dict.fromkeys(self._groups))

@@ -154,7 +154,7 @@ def screw_body(screw: Screw, step: str) -> Mesh:
     if screw.run_out > 0 and screw.begins > screw.runs_to + screw.run_out + 1e-9 * screw.length:
         stack.ring(round_layout(screw.sides).circle(screw.shank, screw.begins), "shank")
     put_head(stack, screw.head, screw.drive)
-    mesh = build.build(step)
+    mesh = stack.build_mesh(step)
     return mirrored(mesh, 1) if screw.left else mesh
 
 
@@ -289,5 +289,5 @@ def nut_body(nut: Nut, step: str) -> Mesh:
         put_head(stack, nut.outside, None)
     else:
         put_outside(stack, nut.outside, high_ring)
-    mesh = build.build(step)
+    mesh = stack.build_mesh(step)
     return mirrored(mesh, 1) if nut.left else mesh

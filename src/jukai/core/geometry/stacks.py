@@ -14,6 +14,7 @@ import numpy as np
 
 from jukai.core.geometry.arrays import Floats, Ints
 from jukai.core.geometry.building import MeshBuilder
+from jukai.core.geometry.mesh import Mesh
 
 __all__ = ["Ring", "Stack", "at_corners", "corner_numbers", "polygon", "slot_across"]
 
@@ -78,6 +79,12 @@ class Stack:
         self.tall = tall
         self.last: Ring | None = None
         self.along = 0.0
+
+    def build_mesh(self, step: str) -> Mesh:
+        """Return the body, its texture from 0 to 1 along what is the longest of its stacks."""
+        v = self.build.uv[:, 1]
+        v /= max(1.0, float(v.max(initial=0.0)))
+        return self.build.build(step)
 
     def begin(self, ring: Ring) -> None:
         """Go on from points that are there."""

@@ -70,6 +70,8 @@ def check_closed(case: unittest.TestCase, mesh: Mesh, genus: int = 0) -> None:
     case.assertEqual(mesh.n_points - len(con.edge_sides) + mesh.n_faces, 2 - 2 * genus)
     case.assertGreater(signed_volume(mesh), 0)
     case.assertLessEqual(int(mesh.sides.max()), 4)
+    assert mesh.uv is not None
+    case.assertTrue((mesh.uv >= 0).all() and (mesh.uv <= 1 + 1e-12).all())
 
 
 class Thread(unittest.TestCase):
