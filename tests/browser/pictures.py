@@ -61,6 +61,12 @@ class Pictures(BrowserTest):
     def steps(self) -> list[str]:
         return self.attribute("recipe", "data-order").split()
 
+    def part(self, name: str) -> str:
+        """Return the id of a part by the beginning of its name."""
+        rows = self.driver.find_elements(By.CSS_SELECTOR, "[data-testid^='part-p']")
+        row = next(r for r in rows if r.text.startswith(name)).get_attribute("data-testid")
+        return str(row).removeprefix("part-")
+
     def choose(self, name: str) -> None:
         rows = self.driver.find_elements(By.CSS_SELECTOR, "[data-testid^='part-']")
         next(r for r in rows if r.text.startswith(name)).click()
@@ -131,9 +137,7 @@ def dusk(t: Pictures) -> None:
 def alone(t: Pictures, name: str, distance: float, **look: Any) -> str:
     """Show one of the workshop's parts and nothing else; return its id."""
     ornament(t, "Workshop", name)
-    rows = t.driver.find_elements(By.CSS_SELECTOR, "[data-testid^='part-p']")
-    row = next(r for r in rows if r.text.startswith(name)).get_attribute("data-testid")
-    part = row.removeprefix("part-")
+    part = t.part(name)
     t.after(lambda: t.click(f"eye-{part}"))
     t.open_menu(f"part-more-{part}", "Show only")
     t.rest(0.5)
@@ -162,8 +166,7 @@ def clamp(t: Pictures) -> None:
     """Take two flanges, held together by screws and nuts, cut open."""
     ornament(t, "Workshop", "Clamp nut")
     for name in ("Drilled flange", "Flange cover", "Clamp screw", "Clamp ring", "Clamp nut", "Thumb screw", "Cap nut"):
-        rows = t.driver.find_elements(By.CSS_SELECTOR, "[data-testid^='part-p']")
-        part = next(r for r in rows if r.text.startswith(name)).get_attribute("data-testid").removeprefix("part-")
+        part = t.part(name)
         t.after(lambda part=part: t.click(f"eye-{part}"))
     t.choose("Clamp nut")
     t.driver.execute_script("document.querySelector(\"[data-testid='step-s1']\").click()")
@@ -190,10 +193,7 @@ def bevel(t: Pictures) -> None:
     heading.click()
     t.choose("Panelled foot")
     t.click(f"step-{t.steps()[1]}")
-    rows = t.driver.find_elements(By.CSS_SELECTOR, "[data-testid^='part-p']")
-    foot = (
-        next(r for r in rows if r.text.startswith("Panelled foot")).get_attribute("data-testid").removeprefix("part-")
-    )
+    foot = t.part("Panelled foot")
     t.after(lambda: t.click(f"eye-{foot}"))
     t.open_menu(f"part-more-{foot}", "Show only")
     t.rest(0.5)
@@ -211,8 +211,7 @@ def ornament(t: Pictures, heading: str, name: str) -> None:
 
 def graph(t: Pictures) -> None:
     ornament(t, "Workshop", "Left scroll")
-    rows = t.driver.find_elements(By.CSS_SELECTOR, "[data-testid^='part-p']")
-    part = next(r for r in rows if r.text.startswith("Left scroll")).get_attribute("data-testid").removeprefix("part-")
+    part = t.part("Left scroll")
     t.after(lambda: t.click(f"eye-{part}"))
     t.open_menu(f"part-more-{part}", "Show only")
     t.driver.execute_script("document.querySelector(\"[data-testid='step-s1']\").click()")
@@ -235,8 +234,7 @@ def edits(t: Pictures) -> None:
 def gem(t: Pictures) -> None:
     ornament(t, "Sky", "Zenith gem")
     for name in ("Zenith gem", "Gem setting"):
-        rows = t.driver.find_elements(By.CSS_SELECTOR, "[data-testid^='part-p']")
-        part = next(r for r in rows if r.text.startswith(name)).get_attribute("data-testid").removeprefix("part-")
+        part = t.part(name)
         t.after(lambda part=part: t.click(f"eye-{part}"))
     t.driver.execute_script("document.querySelector(\"[data-testid='step-s1']\").click()")
     t.rest(0.5)

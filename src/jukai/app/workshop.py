@@ -284,13 +284,14 @@ class Workshop:
         if mesh is None:
             return None
         placing = get_operator(operator).placing
-        hole = placing.hole if placing is not None else None
+        if placing is None or placing.hole is None:
+            return {"holes": []}
+        key, fitting = placing.hole
         rows = []
-        for rim in round_rims(mesh)[:_MOST_MARKS] if hole is not None else ():
-            found = hole[1](2 * rim.radius * scale) if hole is not None else None
-            values = {hole[0]: found[0]} if hole is not None and found else {}
+        for rim in round_rims(mesh)[:_MOST_MARKS]:
+            found = fitting(2 * rim.radius * scale)
             rows.append({"centre": rim.centre.tolist(), "normal": rim.normal.tolist(), "radius": rim.radius,
-                         "values": values, "words": found[1] if found else "nothing fits"})  # fmt: skip
+                         "values": {key: found[0]} if found else {}, "words": found[1] if found else "nothing fits"})  # fmt: skip
         return {"holes": rows}
 
     def pick_view(self, bench: Bench, part: Part, step: Step, key: str, files: Files) -> dict[str, object]:

@@ -21,17 +21,17 @@ from jukai.core.geometry.heads import (
     reach_between,
 )
 from jukai.core.geometry.mesh import Mesh
-from jukai.core.geometry.stacks import at_corners, corner_numbers
-from jukai.core.geometry.threads import Ending, Form, Rings, basic_form, count_thread, rounded_form, threaded
+from jukai.core.geometry.stacks import Ring, at_corners, corner_numbers
+from jukai.core.geometry.threads import Ending, Form, basic_form, count_thread, rounded_form, threaded
 from tests.common import reference
 
 PROFILE = reference("fasteners.json")["profile"]
 
 
-def grid(form: Form, **values: object) -> tuple[Mesh, Rings]:
+def grid(form: Form, **values: object) -> tuple[Mesh, Ring, Ring]:
     build = MeshBuilder()
-    rings = threaded(build, form, **values)  # type: ignore[arg-type]
-    return build.build("s1"), rings
+    low, high = threaded(build, form, **values)  # type: ignore[arg-type]
+    return build.build("s1"), low, high
 
 
 class Forms(unittest.TestCase):
@@ -62,16 +62,16 @@ class Grid(unittest.TestCase):
             (basic_form(1.5, 10), 3, 36),
             (rounded_form(2, 16), 2, 31),
         ):
-            mesh, rings = grid(form, low=-20.0, high=-3.0, starts=starts, sides=sides, phase=0.4)
+            mesh, low, high = grid(form, low=-20.0, high=-3.0, starts=starts, sides=sides, phase=0.4)
             con = mesh.connectivity
             self.assertEqual(int((con.edge_sides == 1).sum()), 2 * sides)
             self.assertTrue((con.edge_sides <= 2).all())
             self.assertFalse(con.same_direction(mesh.corners).any())
             self.assertEqual(int((mesh.sides == 3).sum()), 2 * starts * len(form.z))
             self.assertLessEqual(mesh.n_faces, count_thread(form, -20, -3, starts, sides))
-            np.testing.assert_array_equal(mesh.points[rings.low], rings.low_points)
-            np.testing.assert_array_equal(rings.low_points[:, 2], -20)
-            np.testing.assert_array_equal(rings.high_points[:, 2], -3)
+            np.testing.assert_array_equal(mesh.points[low.ids], low.points)
+            np.testing.assert_array_equal(low.points[:, 2], -20)
+            np.testing.assert_array_equal(high.points[:, 2], -3)
             # each point lies on the section, as far along as it is around
             turn = np.arctan2(mesh.points[:, 1], mesh.points[:, 0]) / (2 * math.pi)
             along = (mesh.points[:, 2] - 0.4 - form.pitch * starts * turn - form.z[0]) % form.pitch + form.z[0]
@@ -82,7 +82,7 @@ class Grid(unittest.TestCase):
         form = basic_form(1.5, 10)
         cone = Ending(((-20.0, 3.8), (-15.0, 8.8)), "inside", "point")
         mouth = Ending(((-10.0, 0.0), (-3.0, 7.0)), "outside", "shank")
-        mesh, _ = grid(form, low=-20.0, high=-5.0, sides=40, endings=[cone, mouth])
+        mesh, _, _ = grid(form, low=-20.0, high=-5.0, sides=40, endings=[cone, mouth])
         r, z = np.hypot(mesh.points[:, 0], mesh.points[:, 1]), mesh.points[:, 2]
         self.assertLess((r - (3.8 + z + 20)).max(), 1e-9)
         self.assertGreater((r - (z + 10)).min(), -1e-9)
@@ -142,7 +142,7 @@ class Outlines(unittest.TestCase):
         self.assertEqual(list(recess.degrees), sorted(recess.degrees))
 
 
-class Rings_(unittest.TestCase):  # noqa: N801 - Rings is what a thread ends in
+class Rings(unittest.TestCase):
     def test_corners_stand_at_points(self) -> None:
         for n in range(24, 80, 2):
             for turned in (0.0, 12.3, 29.99, 59.7):

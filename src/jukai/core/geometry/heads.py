@@ -222,8 +222,7 @@ def hexalobular_socket(across: float, depth: float, waist: float) -> Pocket:
     # where the arcs touch, and how far each goes
     way = (centre - [a, 0.0]) / (lobe + waisted)
     first = math.atan2(way[1], way[0])
-    second = math.pi / 6 - math.atan2(way[1], way[0])
-    second = abs(second)
+    second = abs(math.pi / 6 - first)
     total = lobe * first + waisted * second
 
     def line(places: Floats) -> Floats:

@@ -15,7 +15,7 @@ from jukai.core.geometry.heads import Head, Layout, Pocket, Slot, put_head, put_
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.mirroring import mirrored
 from jukai.core.geometry.stacks import Ring, Stack
-from jukai.core.geometry.threads import Ending, Form, count_thread, threaded
+from jukai.core.geometry.threads import Checkpoint, Ending, Form, count_thread, nowhere, threaded
 
 __all__ = ["Nut", "Point", "Screw", "count_nut", "count_screw", "nut_body", "screw_body"]
 
@@ -89,7 +89,6 @@ class Nut:
     outside : its outside from the bearing face up; the last row is the border of its upper face.
     through : level of its upper face; of a domed one that where the thread ends.
     domed : level of the end of the bore, or None where the thread goes through.
-    turned : degrees that its outside is turned by.
     """
 
     form: Form
@@ -125,8 +124,8 @@ def count_nut(nut: Nut) -> int:
     return (thread if nut.full else 0) + 60 * nut.sides
 
 
-def screw_body(screw: Screw, step: str) -> Mesh:
-    """Return a screw.
+def screw_body(screw: Screw, step: str, checkpoint: Checkpoint = nowhere) -> Mesh:
+    """Return a screw; ``checkpoint`` is told how far it is and may raise to stop it.
 
     Raises
     ------
@@ -139,12 +138,12 @@ def screw_body(screw: Screw, step: str) -> Mesh:
     low, endings = _point(screw, end)
     if screw.full:
         high = screw.runs_to + screw.run_out
-        rings = threaded(
+        lower, upper = threaded(
             build, screw.form, low=low, high=high, starts=screw.starts, sides=screw.sides, phase=screw.phase,
-            endings=[*endings, *_upper(screw)],
+            endings=[*endings, *_upper(screw)], checkpoint=checkpoint,
         )  # fmt: skip
-        _tip(stack, screw, Ring(rings.low, rings.low_points), end)
-        stack.begin(Ring(rings.high, rings.high_points))
+        _tip(stack, screw, lower, end)
+        stack.begin(upper)
     else:
         around = round_layout(screw.sides)
         profile = _outline(screw, low, endings)
@@ -183,7 +182,7 @@ def _upper(screw: Screw) -> list[Ending]:
         at, radius = screw.sinks
         return [Ending(((at, radius), (at + radius, 2 * radius)), "outside", "head")]
     if x <= 0:
-        if not screw.head.rows or screw.head.rows[0].reach >= screw.outer:
+        if screw.head.rows[0].reach >= screw.outer:
             return []
         # the upper end of a stud
         radius, level = screw.head.rows[0].reach, screw.head.rows[0].level
@@ -236,8 +235,8 @@ def _tip(stack: Stack, screw: Screw, low: Ring, end: float) -> None:
         stack.open_at(low, end, "point")
 
 
-def nut_body(nut: Nut, step: str) -> Mesh:
-    """Return a nut.
+def nut_body(nut: Nut, step: str, checkpoint: Checkpoint = nowhere) -> Mesh:
+    """Return a nut; ``checkpoint`` is told how far it is and may raise to stop it.
 
     Raises
     ------
@@ -258,7 +257,7 @@ def nut_body(nut: Nut, step: str) -> Mesh:
             endings.append(Ending(((high - wide, 0.0), (high, wide)), "outside", "bore"))
         else:
             endings.append(Ending(((high - mouth * _SINK, 0.0), (high, mouth)), "outside", "mouth"))
-        rings = threaded(
+        low_ring, high_ring = threaded(
             build,
             nut.form,
             low=0.0,
@@ -268,8 +267,8 @@ def nut_body(nut: Nut, step: str) -> Mesh:
             phase=nut.phase,
             endings=endings,
             inward=True,
+            checkpoint=checkpoint,
         )
-        low_ring, high_ring = Ring(rings.low, rings.low_points), Ring(rings.high, rings.high_points)
     else:
         low_ring = stack.add(around.circle(mouth, 0.0))
         high_ring = stack.add(around.circle(major if blind else mouth, high))

@@ -9,7 +9,7 @@ triangle, and leave a ring of as many points as there are sides.
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -18,13 +18,19 @@ from jukai.core.geometry._threads import end_at
 from jukai.core.geometry.arrays import Array, Floats, Ints
 from jukai.core.geometry.building import MeshBuilder
 from jukai.core.geometry.frames import sincos
+from jukai.core.geometry.stacks import Ring
 
-__all__ = ["Ending", "Form", "H", "Rings", "basic_form", "count_thread", "rounded_form", "threaded"]
+__all__ = ["Checkpoint", "Ending", "Form", "H", "basic_form", "count_thread", "nowhere", "rounded_form", "threaded"]
 
 H = math.sqrt(3) / 2
 """Height of the fundamental triangle of the metric thread for a pitch of 1 (ISO 68-1)."""
+Checkpoint = Callable[[float], None]
 _NEAR = 1e-4
 """Share of the pitch within which a row that comes to a level ends there."""
+
+
+def nowhere(fraction: float) -> None:
+    """Go on without telling anybody."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -92,16 +98,6 @@ class Ending:
     group: str
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Rings:
-    """The two rings that a thread ends in: numbers of their points, and the points."""
-
-    low: Ints
-    low_points: Floats
-    high: Ints
-    high_points: Floats
-
-
 def count_thread(form: Form, low: float, high: float, starts: int, sides: int) -> int:
     """Return how many faces :func:`threaded` will make at most, without making them."""
     teeth = math.ceil((high - low) / form.pitch) + starts + 5
@@ -119,8 +115,9 @@ def threaded(
     phase: float = 0.0,
     endings: Sequence[Ending] = (),
     inward: bool = False,
-) -> Rings:
-    """Add a right-handed thread round Z between two levels.
+    checkpoint: Checkpoint = nowhere,
+) -> tuple[Ring, Ring]:
+    """Add a right-handed thread round Z between two levels; return the rings of points that it ends in, the lower first.
 
     Parameters
     ----------
@@ -128,6 +125,7 @@ def threaded(
     phase : level of the middle of a crest at +X.
     endings : surfaces of turning that it ends at, in the order in which they cut.
     inward : whether its faces look to the axis (a nut).
+    checkpoint : told how far it is, 0 to 1; may raise to stop it.
     """
     pitch, size = form.pitch, len(form.z)
     lead = pitch * starts
@@ -144,6 +142,7 @@ def threaded(
     for k, ending in enumerate(endings):
         at, radius = (np.array(v, dtype=np.float64) for v in zip(*ending.line, strict=True))
         end_at(z, r, middle, at, radius, 1.0 if ending.keeps == "inside" else -1.0, near, k + 1, tags)
+        checkpoint(0.1 + 0.3 * (k + 1) / len(endings))
     within = (z > low + near) & (z < high - near)
     sine, cosine = sincos(360.0 * np.arange(n) / n)
     rings = [_level(z, r, (z <= low + near).sum(axis=1), low), _level(z, r, (z < high - near).sum(axis=1), high)]
@@ -157,8 +156,9 @@ def threaded(
     ids = np.where(z <= low + near, low_ids[:, None], high_ids[:, None]).astype(np.int32)
     ids[own] = base + np.arange(len(radii), dtype=np.int32)
     tags[~within] = -1
-    _faces(build, form, ids, tags, size * starts, endings, inward)
-    return Rings(low_ids, ends[0], high_ids, ends[1])
+    checkpoint(0.5)
+    _faces(build, form, ids, tags, size * starts, endings, inward, checkpoint)
+    return Ring(low_ids, ends[0]), Ring(high_ids, ends[1])
 
 
 def _level(z: Floats, r: Floats, first: Ints, level: float) -> Floats:
@@ -170,7 +170,14 @@ def _level(z: Floats, r: Floats, first: Ints, level: float) -> Floats:
 
 
 def _faces(
-    build: MeshBuilder, form: Form, ids: Ints, tags: Array, turn: int, endings: Sequence[Ending], inward: bool
+    build: MeshBuilder,
+    form: Form,
+    ids: Ints,
+    tags: Array,
+    turn: int,
+    endings: Sequence[Ending],
+    inward: bool,
+    checkpoint: Checkpoint,
 ) -> None:
     """Put faces between neighbouring meridians; what has come together at a level is left out."""
     n, g = ids.shape
@@ -190,6 +197,7 @@ def _faces(
     u = np.arange(n + 1) / n
     v = np.arange(g) / (g - 1)
     for k, name in enumerate(names):
+        checkpoint(0.6 + 0.3 * k / len(names))
         for keep, choice in (
             ((~left & ~right), (0, 1, 2, 3)),
             ((left & ~right), (0, 1, 2)),

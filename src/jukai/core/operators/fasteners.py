@@ -21,6 +21,8 @@ __all__ = [
     "SIZES",
     "STARTS",
     "USUAL",
+    "CutThread",
+    "H",
     "Thread",
     "allowances",
     "by_size",
@@ -87,6 +89,54 @@ class Thread:
         lead = f"P{self.pitch:g}" if self.starts > 1 else f"{self.pitch:g}"
         pitch = f"Ph{self.starts * self.pitch:g}{lead}" if self.starts > 1 else lead
         return f"M{self.diameter:g} × {pitch}" + (" LH" if self.left else "")
+
+
+@dataclass(frozen=True, slots=True)
+class CutThread:
+    """The thread of a screw as it stands there: what a nut has to know to go on it.
+
+    Attributes
+    ----------
+    phase : level of the middle of a crest at +X, mm.
+    sides : points around.
+    low, high : levels between which it is whole.
+    full : whether it is there, or a plain cylinder.
+    """
+
+    thread: Thread
+    phase: float
+    sides: int
+    low: float
+    high: float
+    full: bool
+
+    def facts(self) -> dict[str, float | str]:
+        """Return it as a step tells it."""
+        t = self.thread
+        return {
+            "thread": t.name,
+            "thread_diameter": t.diameter,
+            "thread_pitch": t.pitch,
+            "thread_starts": t.starts,
+            "thread_hand": "left" if t.left else "right",
+            "thread_allowance": t.allowance,
+            "thread_phase": self.phase,
+            "thread_sides": self.sides,
+            "thread_from": self.low,
+            "thread_to": self.high,
+            "detail": "full" if self.full else "light",
+        }
+
+    @classmethod
+    def told(cls, facts: Mapping[str, float | str]) -> CutThread | None:
+        """Return the thread that the steps of a body tell of; None where they tell of none."""
+        if "thread_pitch" not in facts:
+            return None
+        wide, pitch, allowance, phase, low, high = (
+            float(facts[f"thread_{key}"]) for key in ("diameter", "pitch", "allowance", "phase", "from", "to")
+        )
+        thread = Thread(wide, pitch, int(facts["thread_starts"]), facts["thread_hand"] == "left", allowance)
+        return cls(thread, phase, int(facts["thread_sides"]), low, high, facts["detail"] == "full")
 
 
 def size_choices() -> list[tuple[str, str]]:

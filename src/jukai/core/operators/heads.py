@@ -25,7 +25,7 @@ from jukai.core.geometry.heads import (
 from jukai.core.operators.fasteners import DRIVES, HEADS, USUAL, by_size
 from jukai.core.operators.tables import table
 
-__all__ = ["DriveSize", "HeadSize", "as_deep_as_fits", "chamfered_prism", "drive_into", "drive_size", "head_of", "head_size", "knurled", "ridges"]  # fmt: skip
+__all__ = ["DriveSize", "HeadSize", "as_deep_as_fits", "chamfered_prism", "drive_into", "drive_size", "head_of", "head_size", "ridges"]  # fmt: skip
 
 _CHAMFER = math.tan(math.radians(30.0))
 _FLAT = 0.475
@@ -97,40 +97,33 @@ def head_of(kind: str, size: HeadSize, shank: float, n: int, top: float) -> Head
             hint=f"More than {2 * shank:g} mm would work.",
         )
     if kind == "hexagon":
-        seat = min(row[2] / row[0] * out, 0.98 * out) if row else 0.93 * out
-        seat = max(seat, (shank + out) / 2)
-        face = min(row[3], k / 6)
-        rows = [Row("circle", seat, 0.0, "head"), Row("circle", seat, face, "head"), *chamfered_prism(out, face, k, 6)]
-        return Head(tuple(rows), flat_top(k), corners_of(6))
-    if kind == "socket":
-        edge = min(0.03 * size.width, k / 4)
-        rows = [
-            Row("circle", out, 0.0, "head"),
-            Row("circle", out, k - edge, "head"),
-            Row("circle", out - edge, k, "head"),
-        ]
-        return Head(tuple(rows), flat_top(k))
-    if kind == "cheese":
-        edge = min(0.03 * size.width, k / 4)
-        slope = min(math.tan(math.radians(5.0)), 0.5 * out / k)
-        high = out - (k - edge) * slope
-        rows = [
-            Row("circle", out, 0.0, "head"),
-            Row("circle", high, k - edge, "head"),
-            Row("circle", high - edge, k, "head"),
-        ]
-        return Head(tuple(rows), flat_top(k))
+        return _hexagon(out, k, shank, row)
+    if kind in ("socket", "cheese"):
+        # a cheese head draws in by 5 degrees
+        return _cylindrical(out, k, min(math.tan(math.radians(5.0)), 0.5 * out / k) if kind == "cheese" else 0.0)
     if kind == "countersunk":
         land = min(0.04 * size.width, (out - shank) / 2)
-        rows = [
-            Row("circle", shank, shank - out, "head"),
-            Row("circle", out - land, -land, "head"),
-            Row("circle", out - land, 0.0, "head"),
-        ]
-        return Head(tuple(rows), flat_top(0.0))
+        at = ((shank, shank - out), (out - land, -land), (out - land, 0.0))
+        return Head(tuple(Row("circle", r, z, "head") for r, z in at), flat_top(0.0))
     if kind == "knurled":
-        return knurled(out, shank, size, n)
+        return _knurled(out, shank, size, n)
     return _pan(out, k, row)
+
+
+def _hexagon(out: float, k: float, shank: float, row: tuple[float, ...]) -> Head:
+    """Return a hexagon head on its washer face."""
+    seat = max(min(row[2] / row[0] * out, 0.98 * out), (shank + out) / 2)
+    face = min(row[3], k / 6)
+    rows = [Row("circle", seat, 0.0, "head"), Row("circle", seat, face, "head"), *chamfered_prism(out, face, k, 6)]
+    return Head(tuple(rows), flat_top(k), corners_of(6))
+
+
+def _cylindrical(out: float, k: float, slope: float) -> Head:
+    """Return a round head with an edge taken off; it draws in by the slope for each mm of its height."""
+    edge = min(0.06 * out, k / 4)
+    high = out - (k - edge) * slope
+    at = ((out, 0.0), (high, k - edge), (high - edge, k))
+    return Head(tuple(Row("circle", r, z, "head") for r, z in at), flat_top(k))
 
 
 def chamfered_prism(
@@ -142,7 +135,7 @@ def chamfered_prism(
     below: bool = False,
     groups: tuple[str, str] = ("head", "head"),
 ) -> list[Row]:
-    """Return a prism chamfered at 30 degrees above, and below if asked for, ``out`` half of what it measures across flats.
+    """Return the rows of a prism chamfered at 30 degrees above, and below if asked for, ``out`` half of what it measures across flats.
 
     ``groups`` are those of its sides and of the chamfers.
     """
@@ -150,11 +143,13 @@ def chamfered_prism(
     corner = out / math.cos(math.pi / corners)
     # a flat prism's chamfer may not be higher than a third of it
     slope = min(_CHAMFER, (high - low) / 3 / (corner - flat))
-    lower = Row("prism", out, low, end, (flat, -slope) if below else None)
-    return [lower, Row("prism", out, high, side, (flat, slope)), Row("circle", flat, high, end)]
+    lower = [Row("prism", out, low, end, None)]
+    if below:
+        lower = [Row("circle", flat, low, end), Row("prism", out, low, end, (flat, -slope))]
+    return [*lower, Row("prism", out, high, side, (flat, slope)), Row("circle", flat, high, end)]
 
 
-def knurled(out: float, shank: float, size: HeadSize, n: int) -> Head:
+def _knurled(out: float, shank: float, size: HeadSize, n: int) -> Head:
     """Return a knurled head on its collar."""
     k = size.height
     collar = size.row[2] / size.row[0] * 2 * out / 2
@@ -212,31 +207,36 @@ def drive_size(
     kind = USUAL[head] if kind == "usual" else kind
     if kind == "none":
         return None
-    socket, _ = by_size("socket_heads", size, diameter)
-    sunk, _ = by_size("countersunk_heads", size, diameter)
-    point, _ = by_size("screw_points", size, diameter)
-    pan, _ = by_size("pan_heads", size, diameter)
-    cheese, _ = by_size("cheese_heads", size, diameter)
-    if kind == "hexagon_socket":
-        own = {"countersunk": sunk[2:4], "pan": sunk[2:4], "none": (point[2], 0.5 * diameter)}.get(head, socket[2:4])
-    elif kind == "hexalobular":
-        room = 0.62 * diameter if head == "none" else math.inf
-        numbers = table("hexalobular_sockets")
-        wish = (
-            numbers.get(str(int(socket[4])), (0.9 * diameter,))[0] if float(socket[4]).is_integer() else 0.9 * diameter
-        )
-        fits = [a for a, _ in numbers.values() if a <= min(room, wish * (1 + 1e-9))]
-        across = fits[-1] if fits else 0.58 * diameter
-        own = (across, 0.47 * across)
+    bare = head == "none"
+
+    def row(name: str) -> tuple[float, ...]:
+        return by_size(name, size, diameter)[0]
+
+    if kind == "slot":
+        wide, deep = row("cheese_heads")[2:4]
+        own = (wide, 0.25 * diameter if bare else max(deep, _least_slot(head_made) + 0.1 * head_made.crown))
     elif kind == "cross_recess":
-        across = min(pan[4], 0.55 * diameter) if head == "none" else pan[4]
+        across = row("pan_heads")[4]
+        across = min(across, 0.55 * diameter) if bare else across
         own = (across, 0.55 * across)
+    elif kind == "hexalobular":
+        across = _lobes(row("socket_heads")[4], diameter, 0.62 * diameter if bare else math.inf)
+        own = (across, 0.47 * across)
+    elif bare:
+        own = (row("screw_points")[2], 0.5 * diameter)
     else:
-        own = (
-            cheese[2],
-            max(cheese[3], _least_slot(head_made) + 0.1 * head_made.crown) if head != "none" else 0.25 * diameter,
-        )
+        low = head in ("countersunk", "pan")
+        wide, deep = row("countersunk_heads" if low else "socket_heads")[2:4]
+        own = (wide, deep)
     return DriveSize(kind, own[0] if width is None else width, own[1] if depth is None else depth)
+
+
+def _lobes(number: float, diameter: float, room: float) -> float:
+    """Return the width of the hexalobular socket of a number, or of the next smaller one for which there is room."""
+    known = table("hexalobular_sockets")
+    wish = known[f"{number:g}"][0] if f"{number:g}" in known else 0.9 * diameter
+    fits = [across for across, _ in known.values() if across <= min(room, wish * (1 + 1e-9))]
+    return fits[-1] if fits else 0.58 * diameter
 
 
 def _least_slot(head: Head) -> float:
@@ -349,8 +349,8 @@ def _below(x: float) -> float:
 
 def _slot_depths(head: Head, diameter: float) -> tuple[float, float]:
     """Return between which depths a slot fits: it leaves the head at its sides, and stays in it."""
-    if head.rows[0].group == "shank" and head.crown == head.rows[-1].level == 0.0 and head.rows[-1].group == "point":
-        return 0.0, math.inf  # without a head the slot goes into the shank as deep as that is
+    if head.rows[-1].group == "point":  # without a head the slot goes into the shank as deep as that is
+        return 0.0, math.inf
     # of a knurled head it stays in the knurl
     low = next((r.level for r in head.rows if r.shape == "knurl"), head.rows[0].level)
     return _least_slot(head), head.crown - low - _WALL * diameter

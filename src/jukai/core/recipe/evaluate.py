@@ -327,17 +327,8 @@ def _body(world: _World, part_id: str, upto: object, placed: bool | str, where: 
     if not abs(float(np.linalg.det(own[:3, :3]))) > 0:
         raise ValueProblem("This part is scaled to nothing.", field=where, hint="Let its placement have a size.")
     seen: Floats = np.asarray(np.linalg.inv(own), dtype=np.float64)
-    return Body(
-        part.id,
-        part.name,
-        mesh,
-        seen,
-        found.placed_key + repr(own.tolist()),
-        (),
-        part.finish,
-        found.facts,
-        seen @ found.matrix,
-    )
+    key = found.placed_key + repr(own.tolist())
+    return Body(part.id, part.name, mesh, seen, key, finish=part.finish, facts=found.facts, frame=seen @ found.matrix)
 
 
 def _run(op: Operator, resolved: Resolved, mesh: Mesh | None, context: Context) -> Result:

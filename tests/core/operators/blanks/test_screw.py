@@ -12,7 +12,7 @@ import manifold3d
 import numpy as np
 import trimesh
 
-from jukai.core.errors import CoreError
+from jukai.core.errors import Cancelled, CoreError
 from jukai.core.geometry.crossings import self_crossings
 from jukai.core.geometry.measures import signed_volume
 from jukai.core.geometry.mesh import Mesh
@@ -328,6 +328,18 @@ class All(unittest.TestCase):
             mesh = body(size="M6", head="none", drive="slot", thread_length=8, drive_depth=depth, detail=detail)
             check_closed(self, mesh)
             self.assertAlmostEqual(-Heads.drive(mesh)[:, 2].min(), 1.5 if depth is None else depth, 9)
+
+    def test_it_tells_how_far_it_is_and_stops_when_asked(self) -> None:
+        told: list[float] = []
+        values = Values(size="M10", detail="full")
+        whole = made(values, Context("s1", on_progress=lambda _, f: told.append(f)))
+        self.assertEqual(told, sorted(told))
+        self.assertGreater(len(told), 5)
+        for after in range(len(told)):
+            asked = iter([False] * after + [True])
+            with self.assertRaises(Cancelled):
+                made(values, Context("s1", stop=lambda asked=asked: next(asked)))
+        np.testing.assert_array_equal(body(size="M10", detail="full").points, whole.mesh.points)
 
     def test_groups(self) -> None:
         for detail, names in (("light", {"head", "drive", "shank", "crest", "point"}),

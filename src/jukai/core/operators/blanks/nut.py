@@ -29,6 +29,8 @@ from jukai.core.operators.base import (
 from jukai.core.operators.fasteners import (
     OWN,
     STARTS,
+    CutThread,
+    H,
     Thread,
     by_size,
     even_sides,
@@ -121,22 +123,11 @@ class Values(OperatorValues):
 
 @dataclass(frozen=True, slots=True)
 class _Seat:
-    """Where a nut is on a screw.
+    """The screw that a nut is on: its name and thread, and the (4, 4) matrix from its space to the nut's part."""
 
-    Attributes
-    ----------
-    matrix : (4, 4) from the screw's space to the nut's part.
-    phase : level of a crest of the screw at +X.
-    from_, to : levels between which its thread is whole.
-    """
-
-    screw: Body
-    thread: Thread
+    name: str
+    cut: CutThread
     matrix: Floats
-    phase: float
-    from_: float
-    to: float
-    full: bool
 
 
 @operator(
@@ -161,41 +152,20 @@ def nut(values: Values, context: Context) -> Result:
     from jukai.core.geometry.screws import count_nut, nut_body
 
     seat = _seat(values)
-    if seat is None:
-        thread = thread_of(
-            values.size, values.diameter, values.pitch, values.starts, values.hand, values.tolerance, values.allowance,
-            context.blank_size / 2,
-        )  # fmt: skip
-        size, n = values.size, values.sides or thread_sides(thread)
-    else:
-        own = seat.thread
-        thread = thread_of(
-            OWN,
-            own.diameter,
-            own.pitch,
-            own.starts,
-            "left" if own.left else "right",
-            values.tolerance,
-            values.allowance,
-            0.0,
-        )
-        size, n = f"M{thread.diameter:g}", int(seat.screw.facts["thread_sides"])
+    thread, size, n = _thread(values, seat, context)
     n, notes = even_sides(n)
     made, width, height, words = _made(values, thread, size, n)
     if words:
         notes.append(Note("info", words, field="style"))
-    distance, turned = 0.0, 0.0
+    distance = 0.0
     if seat is not None:
         distance = _distance(values, seat, height, made.domed)
         # it comes from the screw's end, its lower face first, so that it stands on its head there
-        phase = -(distance + seat.phase)
-        turned = -360.0 * phase / (thread.pitch * thread.starts)
-        made = _turned(made, turned, phase)
+        made = _turned(made, -(distance + seat.cut.phase))
         notes += _on_screw(values, seat, thread, distance, height, made.domed)
     context.afford(count_nut(made), field="height")
-    context.checkpoint(0.1)
     try:
-        mesh = nut_body(made, context.step)
+        mesh = nut_body(made, context.step, context.checkpoint)
     except TooFew:
         raise ValueProblem(
             f"{n} sides are too few for its corners.",
@@ -210,82 +180,77 @@ def nut(values: Values, context: Context) -> Result:
                  + f"; {width:.4g} mm wide, {height:.4g} mm high.", field="style")  # fmt: skip
     if seat is None:
         return Result(mesh, (first, *notes), _callouts(values, mesh, width, height), used, facts, Z_AXIS, turned=True)
-    used["distance"] = distance
     over = seat.matrix @ np.array([[1.0, 0, 0, 0], [0, -1, 0, 0], [0, 0, -1, -distance], [0, 0, 0, 1]])
-    out = placed(mesh, over)
-    callouts = tuple(_moved(c, over) for c in _callouts(values, mesh, width, height))
-    direction = over[:3, 2] / np.linalg.norm(over[:3, 2])
-    zero, start = three(seat.matrix[:3, 3]), three(over[:3, 3])
-    grip = nearest_point(out.points, *three((over @ [made.mouth, 0, 0, 1])[:3]))
-    callouts = (
-        Callout(
-            "values/distance",
-            CalloutForm.LENGTH,
-            zero,
-            start,
-            three(direction),
-            1 / float(np.linalg.norm(over[:3, 2])),
-            grip=three(grip),
-        ),
-        *callouts,
+    out, direction = placed(mesh, over), over[:3, 2]
+    stretch = float(np.linalg.norm(direction))
+    along = Callout(
+        "values/distance",
+        CalloutForm.LENGTH,
+        three(seat.matrix[:3, 3]),
+        three(over[:3, 3]),
+        three(direction / stretch),
+        1 / stretch,
+        grip=three(nearest_point(out.points, *three((over @ [made.mouth, 0, 0, 1])[:3]))),
     )
-    return Result(out, (first, *notes), callouts, used, facts, (over[:3, 3].copy(), direction), turned=True)
+    callouts = (along, *(_moved(c, over) for c in _callouts(values, mesh, width, height)))
+    axis = over[:3, 3].copy(), direction / stretch
+    return Result(out, (first, *notes), callouts, used | {"distance": distance}, facts, axis, turned=True)
+
+
+def _thread(values: Values, seat: _Seat | None, context: Context) -> tuple[Thread, str, int]:
+    """Return a nut's thread, the size by which its standard is looked up, and its sides: its own, or those of a screw."""
+    if seat is None:
+        thread = thread_of(
+            values.size, values.diameter, values.pitch, values.starts, values.hand, values.tolerance, values.allowance,
+            context.blank_size / 2,
+        )  # fmt: skip
+        return thread, values.size, values.sides or thread_sides(thread)
+    of = seat.cut.thread
+    hand = "left" if of.left else "right"
+    thread = thread_of(OWN, of.diameter, of.pitch, of.starts, hand, values.tolerance, values.allowance, 0.0)
+    return thread, f"M{thread.diameter:g}", seat.cut.sides
 
 
 def _seat(values: Values) -> _Seat | None:
     body = values.screw
     if body is None:
         return None
-    facts = body.facts
-    if "thread_pitch" not in facts or body.frame is None:
+    cut = CutThread.told(body.facts)
+    if cut is None or body.frame is None:
         raise ValueProblem(f"'{body.name}' is no screw.", field="screw", hint="Choose a part that begins with a screw.")
-
-    def number(key: str) -> float:
-        return float(facts[key])
-
-    thread = Thread(number("thread_diameter"), number("thread_pitch"), int(facts["thread_starts"]), facts["thread_hand"] == "left",
-                    number("thread_allowance"))  # fmt: skip
-    return _Seat(
-        body,
-        thread,
-        body.frame,
-        number("thread_phase"),
-        number("thread_from"),
-        number("thread_to"),
-        facts["detail"] == "full",
-    )
+    return _Seat(body.name, cut, body.frame)
 
 
 def _distance(values: Values, seat: _Seat, height: float, bore: float | None) -> float:
     """Return where the nut is: as it says, or two pitches from the screw's end, but no nearer than its thread goes."""
     if values.distance is not None:
         return values.distance
-    end = -seat.from_
-    own = end - height - 2 * seat.thread.pitch if bore is None else end - bore + 0.5 * seat.thread.pitch
-    fine = 10.0 ** (math.floor(math.log10(seat.thread.diameter)) - 2)
+    end = -seat.cut.low
+    own = end - height - 2 * seat.cut.thread.pitch if bore is None else end - bore + 0.5 * seat.cut.thread.pitch
+    fine = 10.0 ** (math.floor(math.log10(seat.cut.thread.diameter)) - 2)
     own = float(f"{math.ceil(own / fine - 1e-6) * fine:.12g}")
-    return max(-seat.to, own, 0.0)
+    return max(-seat.cut.high, own, 0.0)
 
 
 def _on_screw(
     values: Values, seat: _Seat, thread: Thread, distance: float, height: float, bore: float | None
 ) -> list[Note]:
     """Say how much room there is between the threads, and where they do not meet."""
-    name, off = seat.screw.name, (thread.allowance + seat.thread.allowance) / 2
+    name, off = seat.name, (thread.allowance + seat.cut.thread.allowance) / 2
     notes = []
-    if seat.full != (values.detail == "full"):
-        light, own = (f"'{name}'", "this nut") if not seat.full else ("This nut", f"'{name}'")
+    if seat.cut.full != (values.detail == "full"):
+        light, own = (f"'{name}'", "this nut") if not seat.cut.full else ("This nut", f"'{name}'")
         words = f"{light} is light, {own} is full: make both the same to see them mesh."
-        notes.append(Note("warning" if not seat.full else "info", words, field="detail"))
-    elif not seat.full:
+        notes.append(Note("warning" if not seat.cut.full else "info", words, field="detail"))
+    elif not seat.cut.full:
         notes.append(
             Note("info", f"Clearance {1000 * off:.3g} µm around the screw, each being light.", field="allowance")
         )
     else:
         notes.append(_clearance(thread, off))
-    if seat.full and values.detail == "full" and off > 0:
+    if seat.cut.full and values.detail == "full" and off > 0:
         need = 2 * math.ceil(_COARSE * thread.pitch * thread.starts / off / 2)
-        if need > int(seat.screw.facts["thread_sides"]):
+        if need > seat.cut.sides:
             words = (
                 f"The screw's sides are too few to keep them apart at the countersinks: {need} of '{name}' would do."
             )
@@ -294,7 +259,7 @@ def _on_screw(
         more = round(0.02 * thread.pitch, 4)
         notes.append(Note("warning", f"It touches the thread of '{name}' everywhere: neither has an allowance.", field="allowance",
                           solve=("allowance", more, "a fiftieth of the pitch")))  # fmt: skip
-    least, most = -seat.to, -seat.from_
+    least, most = -seat.cut.high, -seat.cut.low
     if distance < least - 1e-9 * most:
         notes.append(Note("warning", f"The thread ends {least:.4g} mm from the head's seat: nearer than that the nut does not go.", field="distance",
                           solve=("distance", math.ceil(least * 1e4) / 1e4, "where the thread ends")))  # fmt: skip
@@ -313,7 +278,7 @@ def _on_screw(
 def _clearance(thread: Thread, off: float) -> Note:
     """Return what the least gap between two threads is whose radii differ by ``off``: at the flanks, along their normal."""
     slope = 1 / math.sqrt(3)
-    radius = thread.diameter / 2 - 5 / 8 * math.sqrt(3) / 2 * thread.pitch
+    radius = thread.diameter / 2 - 5 / 8 * H * thread.pitch
     lead = thread.pitch * thread.starts / (2 * math.pi * radius)
     flank = off * slope / math.sqrt(1 + slope**2 + lead**2)
     return Note(
@@ -390,20 +355,15 @@ def _outside(style: str, out: float, height: float, n: int) -> Head:
             Row("circle", valley - edge, height, "ends"),
         ]
         return Head(tuple(rows), flat_top(height), (), ridge)
-    count_, flat = (4, 0.95 * out) if style == "square" else (6, 0.95 * out)
     if style == "domed":
-        return _dome(out, flat, height)
-    if style == "square":  # its lower face is not chamfered
-        rows = chamfered_prism(out, 0.0, height, count_, groups=("walls", "ends"))
-    else:
-        rows = [
-            Row("circle", flat, 0.0, "ends"),
-            *chamfered_prism(out, 0.0, height, count_, below=True, groups=("walls", "ends")),
-        ]
+        return _dome(out, height)
+    square = style == "square"  # its lower face is not chamfered
+    count_ = 4 if square else 6
+    rows = chamfered_prism(out, 0.0, height, count_, below=not square, groups=("walls", "ends"))
     return Head(tuple(rows), flat_top(height), corners_of(count_))
 
 
-def _dome(out: float, flat: float, height: float) -> Head:
+def _dome(out: float, height: float) -> Head:
     """Return the outside of a domed nut: a hexagon of 0.45 of the height, an ellipsoid's cap on it."""
     from jukai.core.geometry.heads import Head, Row, corners_of
     from jukai.core.operators.heads import chamfered_prism
@@ -414,10 +374,7 @@ def _dome(out: float, flat: float, height: float) -> Head:
     def top(r: Floats) -> Floats:
         return hexagon + rise * np.sqrt(np.maximum(1 - (np.minimum(r, base) / base) ** 2, 0.0))
 
-    rows = [
-        Row("circle", flat, 0.0, "ends"),
-        *chamfered_prism(out, 0.0, hexagon, 6, below=True, groups=("walls", "ends")),
-    ]
+    rows = chamfered_prism(out, 0.0, hexagon, 6, below=True, groups=("walls", "ends"))
     rows.append(Row("circle", base, hexagon, "walls"))
     for degrees in (15, 30, 45, 60):
         r = base * math.cos(math.radians(degrees))
@@ -425,11 +382,12 @@ def _dome(out: float, flat: float, height: float) -> Head:
     return Head(tuple(rows), top, corners_of(6), domed=True)
 
 
-def _turned(made: Nut, degrees: float, phase: float) -> Nut:
-    """Return a nut with its outside turned, and its thread where the screw's is."""
+def _turned(made: Nut, phase: float) -> Nut:
+    """Return a nut with its thread at another phase, its outside turned as far as that takes it."""
     from jukai.core.geometry.heads import corners_of
 
     head = made.outside
+    degrees = -360.0 * phase / (made.form.pitch * made.starts)
     corners = corners_of(len(head.corners), degrees if not made.left else -degrees) if head.corners else ()
     return replace(made, phase=phase, outside=replace(head, corners=corners))
 

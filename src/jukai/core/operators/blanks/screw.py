@@ -26,6 +26,7 @@ from jukai.core.operators.fasteners import (
     HEADS,
     OWN,
     STARTS,
+    CutThread,
     Thread,
     by_size,
     even_sides,
@@ -170,9 +171,8 @@ def screw(values: Values, context: Context) -> Result:
 
     made = _made(values, context)
     context.afford(count_screw(made.screw), field="length")
-    context.checkpoint(0.1)
     try:
-        mesh = screw_body(made.screw, context.step)
+        mesh = screw_body(made.screw, context.step, context.checkpoint)
     except TooFew:
         least = numbers_needed(made.screw.head, made.screw.drive)
         raise ValueProblem(
@@ -187,20 +187,8 @@ def screw(values: Values, context: Context) -> Result:
     }  # fmt: skip
     if made.drive is not None:
         used |= {"drive_size": made.drive.width, "drive_depth": made.drive.depth}
-    facts: dict[str, float | str] = {
-        "thread": thread.name,
-        "thread_diameter": thread.diameter,
-        "thread_pitch": thread.pitch,
-        "thread_starts": thread.starts,
-        "thread_hand": values.hand,
-        "thread_allowance": thread.allowance,
-        "thread_phase": s.phase,
-        "thread_sides": s.sides,
-        "thread_from": -s.length,
-        "thread_to": s.runs_to,
-        "detail": values.detail,
-    }
-    return Result(mesh, made.notes, _callouts(values, made, mesh), used, facts, Z_AXIS, turned=True)
+    cut = CutThread(thread, s.phase, s.sides, -s.length, s.runs_to, s.full)
+    return Result(mesh, made.notes, _callouts(values, made, mesh), used, cut.facts(), Z_AXIS, turned=True)
 
 
 def _made(values: Values, context: Context) -> _Made:
