@@ -173,7 +173,7 @@ class Workshop:
         resolver = resolver or Resolver(bench)
         out = []
         for part in bench.parts:
-            if part.hidden and (only is None or part.id not in only):
+            if part.hidden and only is None:
                 out.append(hidden_view(part))
             elif only is None or part.id in only:
                 out.append(self._view(bench, part, files, resolver, stop, progress, preview_limit))

@@ -24,6 +24,7 @@ import math
 import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 
 from jukai.core.errors import CycleError, FormulaError
 from jukai.core.formula_parts import (
@@ -255,8 +256,9 @@ def _is_unit(tokens: list[Token]) -> bool:
     return bool(tokens) and tokens[0].kind == "name" and tokens[0].text in UNITS
 
 
+@lru_cache(4096)
 def parse(text: str) -> Formula:
-    """Read a formula.
+    """Read a formula; while a number is dragged all others are read again and again.
 
     Raises
     ------

@@ -25,7 +25,7 @@ from jukai.core.geometry.deform import twisting
 from jukai.core.geometry.frames import frame_along
 from jukai.core.geometry.hidden_lines import SEEN_FROM, visible_lines
 from jukai.core.geometry.lathe import Section, Turning, turn
-from jukai.core.geometry.measures import signed_volume
+from jukai.core.geometry.measures import signed_volume, surface_centroid
 from jukai.core.geometry.mesh import Mesh, join_meshes
 from jukai.core.geometry.noise import cells, smooth_noise
 from jukai.core.geometry.paths import least_twist, path_through
@@ -84,7 +84,9 @@ def warming(*, rare: bool = False) -> Iterator[None]:
         cut(body, Plane.through(np.array([0.0, 0.0, 50.0]), np.array([0.0, 0.0, 1.0])), m) for m in (np.eye(4), shifted)
     )
     gap_between(whole, beside)
+    surface_centroid(twisted)
     least_of_triangles(body.points[:3][None], body.points[3:6][None])
+    yield from _recipes()
     if rare:
         yield
         _formats(Mesh(twisted.points, twisted.corners, twisted.offsets, uv=twisted.uv))
@@ -92,9 +94,45 @@ def warming(*, rare: bool = False) -> Iterator[None]:
         _edits(cube)
 
 
+_RING = [{"at": [4 * np.cos(a), 4 * np.sin(a)]} for a in np.linspace(0, 2 * np.pi, 96, endpoint=False).tolist()]
+_STAR = [{"at": [(4 + k % 2) * np.cos(k / 8), (4 + k % 2) * np.sin(k / 8)]} for k in range(50)]
+_CURVES = [
+    {"id": "c1", "name": "Ring", "closed": True, "points": _RING},
+    {"id": "c2", "name": "Star", "closed": True, "points": _STAR},
+    {"id": "c3", "name": "Way", "kind": "path", "points": [
+        {"id": f"p{k}", "at": at, "join": "smooth"} for k, at in enumerate([[0, 0, 0], [0, 0, 40], [40, 10, 40], [60, 40, 20]])]},
+]  # fmt: skip
+_STROKE = [{"places": [[20.0, 0.5 * k, 30.0, 1.0, 0.0, 0.0] for k in range(6)], "radius": 8.0, "soft": 0.6, "to": 1}]
+_RECIPES: tuple[tuple[tuple[str, dict[str, object]], ...], ...] = (
+    (("cylinder", {"radius": 20, "height": 60, "sides": 120, "rows": 60}), ("twist", {"turn": 20}), ("bend", {"angle": 40}),
+     ("relief", {"depth": 0.2, "weights": {"base": 0, "strokes": _STROKE}})),
+    (("sweep", {"profile": "c1", "path": "c3", "rows": 120}),),
+    (("loft", {"profiles": ["c1", "c2"], "height": 30, "rows": 60, "join": "smooth"}),),
+    (("screw", {"size": "M10", "length": 60, "detail": "full"}),),
+    (("box", {"size": [30, 30, 30], "counts": [50, 50, 50]}), ("extrude", {"distance": 2, "draft": 5,
+     "pick": {"rule": "group", "step": "s1", "name": "top"}}), ("mirror", {"plane": "x"})),
+)  # fmt: skip
+
+
+def _recipes() -> Iterator[None]:
+    """What operators need beyond what stands above, by benches of their own."""
+    from jukai.core.recipe.bench import Bench
+    from jukai.core.recipe.evaluate import evaluate
+
+    for steps in _RECIPES:
+        yield
+        recipe = [{"id": f"s{k}", "operator": o, "values": v} for k, (o, v) in enumerate(steps, 1)]
+        part = {"id": "p1", "name": "warm", "recipe": recipe}
+        bench = Bench.model_validate(
+            {"format": "jukai-bench", "version": 2, "name": "warm", "unit": "mm", "curves": _CURVES, "parts": [part]}
+        )
+        evaluate(bench, "p1")
+
+
 def _edits(cube: Mesh) -> None:
     """What edits on many faces need."""
-    from jukai.core.geometry.booleans import Cutter, combine
+    from jukai.core.geometry._slices import follow_chains
+    from jukai.core.geometry.booleans import Cutter, combine, grown
     from jukai.core.geometry.offsetting import first_meeting, offsets_of
     from jukai.core.geometry.pulling import foot_of_faces, pull_to
     from jukai.core.geometry.quads import split_many_sided
@@ -107,6 +145,11 @@ def _edits(cube: Mesh) -> None:
     picked[: 50 * 50] = True
     foot = foot_of_faces(cube, picked)
     offsets = offsets_of(foot)
+    picked[: 50 * 50] = np.add.outer(np.arange(50), np.arange(50)).ravel() % 3 == 0
+    apart = foot_of_faces(cube, picked)  # faces that touch nowhere but at corners
+    offsets_of(apart)
+    risen = np.add(apart.places[apart.border][None], [0, 0, 1])
+    pull_to(apart, risen, apart.places[~apart.border], "warm")
     first_meeting(foot, 0.001 * offsets.inward)
     border = foot.border
     pull_to(foot, foot.places[border][None] + [0, 0, 1], foot.places[~border], "warm")
@@ -115,6 +158,9 @@ def _edits(cube: Mesh) -> None:
     if many is not None:
         many.pulled(0.1, 0.001, "warm", groups=("walls", "tops"), of_themselves=True, goes_on=True, finish=None)
     combine(cube, [Cutter(cube.with_points(np.add(cube.points, [0.3, 0.2, 0.5001])))], "subtract", "warm")
+    fan = np.arange(1, 1001)
+    grown(np.column_stack([np.zeros_like(fan), fan, fan + 1]), np.zeros(len(fan), dtype=np.int64))
+    follow_chains(np.arange(4000), np.arange(1, 4001), 4001)
     stars = _stars()
     split_many_sided(stars, np.ones(stars.n_faces, dtype=bool), "warm")
 
@@ -154,7 +200,8 @@ def _formats(mesh: Mesh) -> None:
     ):
         read_mesh(data, kind)
     for triangles in (False, True):
-        read_ply(write_ply(many, WriteOptions(triangles=triangles)))
+        for each in (many, Mesh(many.points, many.corners, many.offsets)):
+            read_ply(write_ply(each, WriteOptions(triangles=triangles)))
     write_glb([GlbPart("warm", mesh)], [])
 
 

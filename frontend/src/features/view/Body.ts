@@ -168,6 +168,12 @@ export function dressBody(body: Body, finish: Finish, as: As, others: readonly F
     looks.map((f) => new Vector3(f.metal, f.roughness, isStone(f) ? f.refraction : f.clear)),
   )
   body.stone = looks.some(isStone)
+  draws(body.mesh.material, 'STONE', body.stone)
+  draws(
+    body.mesh.material,
+    'GLASS',
+    looks.some((f) => f.clear > 0 && !isStone(f)),
+  )
 }
 
 /** Follow the light through a stone, or have its stand-in drawn: the first takes a graphics card. */

@@ -12,7 +12,7 @@ import { firstPlane } from '../../shared/section'
 import type { CutPlane, Three } from '../../shared/section'
 import { cluster, cull, drawLines, footprint, outline, traceStone } from './Body'
 import type { Body } from './Body'
-import { cutWith, set, setAll } from './bodyMaterial'
+import { cutWith, draws, set, setAll } from './bodyMaterial'
 import type { BodyData } from './buffers'
 import * as look from './camera'
 import type { Looking } from './camera'
@@ -267,6 +267,7 @@ export class Stage extends Scenery {
     this.renderer.localClippingEnabled = cut
     for (const b of this.bodies.values()) {
       setAll(b.mesh.material.uniforms, light)
+      draws(b.mesh.material, 'BANDS', this.judging.bands)
       const planes = cut ? this.cuts.inside(b.mesh.matrix) : null
       const seen = { camera: sight.camera, way, mmPerPx, px }
       cull(b, seen, planes)

@@ -76,10 +76,14 @@ export function setAll(
   for (const [name, value] of Object.entries(values)) set(uniforms, name, value)
 }
 
+/** What a shader of bodies may have beyond the plain one. */
+export type Extra =
+  'BANDS' | 'CUT' | 'FINE' | 'FINISHED' | 'GLASS' | 'HATCHED' | 'OUTLINED' | 'STONE' | 'TRACED'
+
 /** What a body's shader has beyond the plain one, each for a price: a section, faces of other finishes, marks of change, light followed through a stone; or for less. */
 export function draws(
   material: RawShaderMaterial,
-  what: 'CUT' | 'FINISHED' | 'HATCHED' | 'FINE' | 'OUTLINED' | 'TRACED',
+  what: Extra,
   on: boolean,
 ): void {
   const { [what]: was, ...others } = material.defines as Record<string, number>

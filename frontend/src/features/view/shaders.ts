@@ -44,6 +44,7 @@ vec3 shaded(vec3 colour, vec3 look, float light, vec3 s) {
   return max(c, colour * 0.10 + 0.02);
 }
 
+#ifdef STONE
 /*
  * A cut stone without tracing rays: light goes in by the facet's own refraction, is mirrored by facets below that are not
  * known here, and comes back. So each facet shows other surroundings, and its neighbour quite others; it flashes as it turns.
@@ -72,6 +73,7 @@ vec3 stone(vec3 colour, vec3 n, vec3 e, float index, vec3 s) {
   }
   return c / 3.0 + glint;
 }
+#endif
 
 #ifdef TRACED
 /*
@@ -144,7 +146,8 @@ vec3 toward(vec3 n, vec3 e) {
 `
 
 /*
- * What costs is said in defines (`draws`): CUT, FINISHED (faces of other finishes), HATCHED (marks of change), OUTLINED (its
+ * What costs is said in defines (`draws`), for without a graphics card both sides of a branch are worked out: STONE and GLASS
+ * (a finish of the body is one), BANDS, CUT, FINISHED (faces of other finishes), HATCHED (marks of change), OUTLINED (its
  * outline is drawn by itself, Outline.ts), FINE: faces of a few pixels are lit at their corners, as micropolygons are (Cook,
  * Carpenter, Catmull, The Reyes image rendering architecture, 1987); four times as many places are lit else, for each small
  * triangle lights whole blocks of pixels.
@@ -271,12 +274,14 @@ void main() {
   // through the cut the inside of a closed body shows only until its cap is there
   if (back && whole > 0.5) { result = vec4(mix(paper, colour, 0.3), 1.0); return; }
 #endif
-  #ifdef TRACED
-  vec3 c = look.z > 1.0 ? traced(colour, vWorld, n, e, look.z, s) : shaded(colour, look, light, s);
-#else
-  vec3 c = look.z > 1.0 ? stone(colour, n, e, look.z, s) : shaded(colour, look, light, s);
+  vec3 c = shaded(colour, look, light, s);
+#ifdef TRACED
+  if (look.z > 1.0) c = traced(colour, vWorld, n, e, look.z, s);
+#elif defined(STONE)
+  if (look.z > 1.0) c = stone(colour, n, e, look.z, s);
 #endif
   if (back && look.z == 0.0) c = mix(c * 0.35, vec3(0.75, 0.25, 0.2), 0.45);
+#ifdef BANDS
   // light bands: as strip lights all round would be mirrored; a kink in them is a kink in the surface
   if (bands > 0.5) {
     float s6 = acos(clamp(r.z, -1.0, 1.0)) * 5.0929582;
@@ -286,6 +291,7 @@ void main() {
     c = mix(mix(ink, paper, 0.16), mix(ink, paper, 0.96), k) * (0.9 + 0.1 * light);
     if (back) c = mix(c, vec3(0.75, 0.25, 0.2), 0.5);
   }
+#endif
   c = paled(c, light);
 #endif
 
@@ -319,7 +325,7 @@ void main() {
   if (back && abs(f) < 2.6 * turning) c = ink;
 #endif
   float through = alpha;
-#ifndef FINE
+#if defined(GLASS) && !defined(FINE)
   if (look.z > 0.0 && look.z <= 1.0) {
     // glass: little of its own colour where it is looked through, more where it is looked along (Schlick 1994), and what it mirrors
     float rim = pow(1.0 - min(abs(f), 1.0), 4.0);

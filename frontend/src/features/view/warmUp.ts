@@ -11,6 +11,7 @@ import {
 } from 'three'
 import type { RawShaderMaterial, WebGLRenderer } from 'three'
 import type { Body } from './Body'
+import type { Extra } from './bodyMaterial'
 
 /**
  * Draw one triangle with each shader that a changing body will be drawn with: compiling them takes as long as a picture or
@@ -31,11 +32,12 @@ export function warmUp(
         new BufferAttribute(a.array.slice(0, 3 * a.itemSize), a.itemSize, a.normalized),
       )
   geometry.setIndex([0, 1, 2])
-  const { FINISHED, TRACED } = body.mesh.material.defines as Record<string, number>
-  const plain = {
-    ...(FINISHED === undefined ? {} : { FINISHED }),
-    ...(TRACED === undefined ? {} : { TRACED }),
-  }
+  // what it loses while it changes, beside what its finishes ask for
+  const plain = Object.fromEntries(
+    Object.entries(body.mesh.material.defines as Partial<Record<Extra, number>>).filter(
+      ([what]) => !['OUTLINED', 'FINE', 'HATCHED'].includes(what),
+    ),
+  )
   const bodies = [plain, { ...plain, HATCHED: 1 }].map((defines) => {
     const material = body.mesh.material.clone()
     material.defines = defines

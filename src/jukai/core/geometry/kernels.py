@@ -185,10 +185,11 @@ def _source(function: Callable[..., object]) -> str:
         and isinstance(body[0].value.value, str)
     ):
         body = body[1:] or [ast.Pass()]
-    bare = copy.deepcopy(definition)
+    # what is changed is copied, no more: copying the whole tree takes most of the time in which a kernel is loaded
+    bare = copy.copy(definition)
+    bare.args = copy.copy(definition.args)
+    bare.args.args = [ast.arg(a.arg) for a in bare.args.args]
     bare.body, bare.decorator_list, bare.returns = body, [], None
-    for argument in bare.args.args:
-        argument.annotation = None
     return ast.unparse(bare) + "\n"
 
 

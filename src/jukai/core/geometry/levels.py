@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import numpy as np
 
 from jukai.core.geometry.arrays import Floats, Ints
+from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.mesh import Mesh
 
-__all__ = ["Levels", "lines_at", "rows_between"]
+__all__ = ["Levels", "lines_at", "misses", "rows_between"]
 
 
 @dataclass(slots=True)
@@ -31,14 +33,12 @@ class Levels:
     shown: Floats | None = None
     places: Floats | None = None
     _place: Floats = field(init=False)
-    _low: Floats = field(init=False)
-    _high: Floats = field(init=False)
+    _ends: tuple[float, float] = field(init=False)
 
     def __post_init__(self) -> None:
-        along = (self.mesh.points - self.origin) @ self.direction
-        self._place = along if self.places is None else self.places
-        ends = self._place[self.edges]
-        self._low, self._high = np.minimum(ends[:, 0], ends[:, 1]), np.maximum(ends[:, 0], ends[:, 1])
+        along = (self.mesh.points - self.origin) @ self.direction if self.places is None else self.places
+        self._place = np.ascontiguousarray(along)
+        self._ends = _ends(self._place, self.edges) if len(self.edges) else (0.0, 0.0)
 
     def farthest(self, level: float, toward: Floats) -> Floats:
         """Return the (3,) point at a level that lies farthest ``toward``; beyond the body at its nearest end.
@@ -47,9 +47,23 @@ class Levels:
         """
         if len(self.edges) == 0:
             return np.array(self.origin, dtype=np.float64)
-        level = min(max(level, float(self._low.min())), float(self._high.max()))
-        eps = 1e-9 * max(self.mesh.size, 1e-300)
-        hit = self.edges[(self._low <= level + eps) & (self._high >= level - eps)]
+        level = min(max(level, self._ends[0]), self._ends[1])
+        size = max(self.mesh.size, 1e-300)
+        eps = 1e-9 * size
+        if len(self.mesh.corners) > FEW:
+            from jukai.core.geometry._levels import farthest_loop
+
+            points = self.mesh.points
+            shown = points if self.shown is None else self.shown
+            return np.array(
+                farthest_loop(points, shown, self._place, self.edges, level, eps, self.origin, toward, size)
+            )
+        return self._farthest(level, toward, eps)
+
+    def _farthest(self, level: float, toward: Floats, eps: float) -> Floats:
+        """The same by array code, for bodies of few edges."""
+        ends = self._place[self.edges]
+        hit = self.edges[(ends.min(axis=1) <= level + eps) & (ends.max(axis=1) >= level - eps)]
         p, q = self.mesh.points[hit[:, 0]], self.mesh.points[hit[:, 1]]
         first, second = self._place[hit[:, 0]], self._place[hit[:, 1]]
         rise = second - first
@@ -75,9 +89,14 @@ def lines_at(mesh: Mesh, places: Floats, level: float, shown: Floats) -> Floats:
     """
     if not mesh.n_faces:
         return np.zeros((0, 6))
-    used = places[mesh.corners]
-    eps = 1e-9 * max(float(used.max() - used.min()), 1e-300)
-    above = places >= min(max(level, float(used.min()) + eps), float(used.max()) - eps)
+    low, high = _ends(places, mesh.connectivity.edges)
+    eps = 1e-9 * max(high - low, 1e-300)
+    level = min(max(level, low + eps), high - eps)
+    if len(mesh.corners) > FEW:
+        from jukai.core.geometry._levels import lines_loop
+
+        return np.asarray(lines_loop(mesh.corners, mesh.offsets, places, shown, level))
+    above = places >= level
     a, b = mesh.corners, mesh.corners[mesh.connectivity.following]
     crossing = np.flatnonzero(above[a] != above[b])
     face = mesh.corner_faces[crossing]
@@ -92,9 +111,37 @@ def lines_at(mesh: Mesh, places: Floats, level: float, shown: Floats) -> Floats:
     return np.concatenate([at[first], at[first + 1]], axis=1)
 
 
+def _ends(places: Floats, edges: Ints) -> tuple[float, float]:
+    """Return the lowest and the highest level that an edge reaches."""
+    if len(edges) > FEW:
+        from jukai.core.geometry._levels import ends_of
+
+        low, high = ends_of(places, edges)
+        return low, high
+    ends = places[edges]
+    return float(ends.min()), float(ends.max())
+
+
 def rows_between(along: Floats, start: float, stop: float) -> int:
     """Return how many levels there are among places along an axis, from ``start`` to ``stop``."""
     span = max(stop - start, 1e-300)
     eps = 1e-9 * span
     inside = along[(along >= start - eps) & (along <= stop + eps)]
     return len(np.unique(np.round(inside / span, 6)))
+
+
+def misses(before: Floats, after: Floats, edges: Ints, carried: Callable[[Floats], Floats]) -> float:
+    """Return how far straight edges miss the curves that they stand for at most, by their middles.
+
+    Parameters
+    ----------
+    before, after : (n, 3) points, and where a map of space has carried them.
+    edges : (e, 2) points of edges; ``carried`` returns where the map carries other places.
+    """
+    if len(edges) > FEW:
+        from jukai.core.geometry._levels import middles_loop, most_off
+
+        return float(most_off(carried(middles_loop(before, edges)), after, edges))
+    a, b = edges.T
+    off = carried((before[a] + before[b]) / 2) - (after[a] + after[b]) / 2
+    return float(np.sqrt(np.einsum("ij,ij->i", off, off).max(initial=0.0)))

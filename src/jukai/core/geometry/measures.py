@@ -144,7 +144,7 @@ def edge_turns(mesh: Mesh, edges: Ints | None = None) -> Floats:
 
             return frozen(edge_turns_loop(normals, mesh.corners, faces, con.twins, con.corner_edge, con.n_edges))
         out = np.full(con.n_edges, np.pi)
-        one = np.flatnonzero((con.twins > np.arange(len(con.twins))) & ~con.same_direction(mesh.corners))
+        one = np.flatnonzero((con.twins > np.arange(len(con.twins))) & ~mesh.same_direction)
         a, b = normals[faces[one]], normals[faces[con.twins[one]]]
         cross = np.cross(a, b)
         sine = np.sqrt(np.einsum("ij,ij->i", cross, cross))

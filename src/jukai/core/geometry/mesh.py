@@ -179,7 +179,12 @@ class Mesh:
     def against(self) -> Ints:
         """(k,) edges along which both faces run the same way: one of them looks the wrong way."""
         con = self.connectivity
-        return self._of_faces("against", lambda: con.corner_edge[con.same_direction(self.corners)])
+        return self._of_faces("against", lambda: con.corner_edge[self.same_direction])
+
+    @property
+    def same_direction(self) -> NDArray[np.bool_]:
+        """(c,) whether the face beside runs the same way along a corner's edge (not oriented)."""
+        return self._of_faces("same direction", lambda: frozen(self.connectivity.same_direction(self.corners)))
 
     @property
     def closed(self) -> bool:
@@ -187,7 +192,7 @@ class Mesh:
 
         def compute() -> bool:
             con = self.connectivity
-            return bool((con.edge_sides == 2).all()) and not con.same_direction(self.corners).any()
+            return bool((con.edge_sides == 2).all()) and not self.same_direction.any()
 
         found: bool = self._of_faces("closed", compute)
         return found

@@ -44,7 +44,7 @@ def sharp_edges(mesh: Mesh, crease: float | None = None) -> Bools:
             sharp = sharp_loop(normals, mesh.corners, faces, con.twins, con.corner_edge, con.n_edges, cosine)
         else:
             sharp = np.ones(con.n_edges, dtype=bool)
-            one = np.flatnonzero((con.twins > np.arange(len(con.twins))) & ~con.same_direction(mesh.corners))
+            one = np.flatnonzero((con.twins > np.arange(len(con.twins))) & ~mesh.same_direction)
             dot = np.einsum("ij,ij->i", normals[faces[one]], normals[faces[con.twins[one]]])
             sharp[con.corner_edge[one]] = dot < cosine
         if mesh.edge_pairs is not None and "sharp" in mesh.edge_data:
@@ -117,7 +117,7 @@ def _smooth_fans(mesh: Mesh, crease: float) -> Fans:
     normals = face_normals(mesh)
     before = previous_corners(mesh.offsets)
     sharp = sharp_edges(mesh, crease)
-    joined = (con.twins >= 0) & ~sharp[con.corner_edge] & ~con.same_direction(mesh.corners)
+    joined = (con.twins >= 0) & ~sharp[con.corner_edge] & ~mesh.same_direction
     onward = np.where(joined[before], con.twins[before], np.arange(len(before)))
     label = _orbits(onward, int(np.diff(con.point_offsets).max(initial=1)))
     low = np.full(len(label), len(label))

@@ -42,7 +42,7 @@ def outline_edges(mesh: Mesh) -> tuple[Ints, Ints]:
     faces : (k, 2) int32, the faces at its two sides.
     """
     con = mesh.connectivity
-    corner = np.flatnonzero((con.twins > np.arange(len(con.twins))) & ~con.same_direction(mesh.corners))
+    corner = np.flatnonzero((con.twins > np.arange(len(con.twins))) & ~mesh.same_direction)
     corner = corner[~sharp_edges(mesh)[con.corner_edge[corner]]]
     faces = mesh.corner_faces[np.stack([corner, con.twins[corner]], axis=1)]
     normals = face_normals(mesh)

@@ -105,7 +105,7 @@ def _inspect(mesh: Mesh) -> Soundness:
     rims = np.flatnonzero(con.edge_sides == 1)
     many = np.flatnonzero(con.edge_sides > 2)
     loops = np.flatnonzero(con.edges[:, 0] == con.edges[:, 1])
-    same = con.same_direction(mesh.corners)
+    same = mesh.same_direction
     turned = np.unique(con.corner_edge[same])
     pinched = pinched_points(mesh)
     used = np.diff(con.point_offsets) > 0

@@ -130,7 +130,7 @@ def _good(mesh: Mesh, turn: float) -> Bools:
     Between two quads that turn by ``turn`` degrees at most, smooth, through points of four edges.
     """
     con = mesh.connectivity
-    out = (con.twins >= 0) & ~con.same_direction(mesh.corners) & ~sharp_edges(mesh)[con.corner_edge]
+    out = (con.twins >= 0) & ~mesh.same_direction & ~sharp_edges(mesh)[con.corner_edge]
     out &= (mesh.sides == 4)[mesh.corner_faces]
     # a point that all loops may pass: four corners, and each of the edges that leave them as asked for
     poor = np.bincount(mesh.corners[~out], minlength=mesh.n_points) > 0

@@ -15,7 +15,7 @@ from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.deform import Deformation
 from jukai.core.geometry.frames import Frame
-from jukai.core.geometry.levels import Levels, lines_at, rows_between
+from jukai.core.geometry.levels import Levels, lines_at, misses, rows_between
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.triangulation import with_short_diagonals
 from jukai.core.operators.base import Callout, CalloutForm, Note, OperatorValues, Point, Result, three
@@ -256,12 +256,9 @@ def coarse(span: Span, values: DeformingValues, carried: Deformation, points: Fl
     edges = mesh.connectivity.edges
     if not mesh.n_faces or not len(edges):
         return []
-    edges = edges[:: max(1, len(edges) // _SAMPLES)]
-    a, b = edges.T
+    edges = np.ascontiguousarray(edges[:: max(1, len(edges) // _SAMPLES)])
     amount = span.amount[edges].mean(axis=1) if isinstance(span.amount, np.ndarray) else span.amount
-    middle = carried((mesh.points[a] + mesh.points[b]) / 2, amount)
-    off = middle - (points[a] + points[b]) / 2
-    miss = float(np.sqrt(np.einsum("ij,ij->i", off, off).max()))
+    miss = misses(mesh.points, points, edges, lambda middles: carried(middles, amount))
     size = max(mesh.size, 1e-300)
     turn = abs(turn) * span.most
     if miss <= ROUGH_CHORD * size and turn <= ROUGH_TURN:

@@ -232,7 +232,7 @@ def _sharper_than(picker: Picker, raw: dict[str, object]) -> Bools:
     angle = picker.value(raw, "angle", "angle", SHARP)
     two = np.zeros(picker.mesh.connectivity.n_edges, dtype=bool)
     con = picker.mesh.connectivity
-    two[con.corner_edge[(con.twins >= 0) & ~con.same_direction(picker.mesh.corners)]] = True
+    two[con.corner_edge[(con.twins >= 0) & ~picker.mesh.same_direction]] = True
     return picker.of_edges(two & (edge_turns(picker.mesh) > math.radians(angle) + 1e-9))
 
 
