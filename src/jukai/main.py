@@ -18,6 +18,7 @@ from jukai.app.workshop import Workshop
 from jukai.core.errors import ValueProblem
 from jukai.core.json_data import JsonObject
 from jukai.jobs import ThreadEngine
+from jukai.memory import leave_alone
 from jukai.serving import server_of
 from jukai.store import SqliteStore
 from jukai.web.app import create_app
@@ -89,6 +90,7 @@ def _begin(benches: Benches) -> None:
     """Go on with work that was not done when the server ended, then load what would make the first edit slow."""
     benches.resume()
     benches.workshop.warm_up(benches.work.busy)
+    leave_alone()
 
 
 def _bind(host: str, port: int) -> socket.socket:

@@ -87,11 +87,11 @@ def warming(*, rare: bool = False) -> Iterator[None]:
     surface_centroid(twisted)
     least_of_triangles(body.points[:3][None], body.points[3:6][None])
     yield from _recipes()
+    yield from _edits(cube)
     if rare:
         yield
         _formats(Mesh(twisted.points, twisted.corners, twisted.offsets, uv=twisted.uv))
         _faults(body, twisted, cube)
-        _edits(cube)
 
 
 _RING = [{"at": [4 * np.cos(a), 4 * np.sin(a)]} for a in np.linspace(0, 2 * np.pi, 96, endpoint=False).tolist()]
@@ -129,7 +129,7 @@ def _recipes() -> Iterator[None]:
         evaluate(bench, "p1")
 
 
-def _edits(cube: Mesh) -> None:
+def _edits(cube: Mesh) -> Iterator[None]:
     """What edits on many faces need."""
     from jukai.core.geometry._slices import follow_chains
     from jukai.core.geometry.booleans import Cutter, combine, grown
@@ -140,6 +140,7 @@ def _edits(cube: Mesh) -> None:
     from jukai.core.geometry.singles import singles_of
     from jukai.core.geometry.subdividing import subdivided
 
+    yield
     subdivided(cube, np.zeros(cube.connectivity.n_edges), 1)
     picked = np.zeros(cube.n_faces, dtype=bool)
     picked[: 50 * 50] = True
@@ -154,9 +155,11 @@ def _edits(cube: Mesh) -> None:
     border = foot.border
     pull_to(foot, foot.places[border][None] + [0, 0, 1], foot.places[~border], "warm")
     uv_gradients(cube, np.arange(cube.n_faces))
+    yield
     many = singles_of(cube, np.ones(cube.n_faces, dtype=bool))
     if many is not None:
         many.pulled(0.1, 0.001, "warm", groups=("walls", "tops"), of_themselves=True, goes_on=True, finish=None)
+    yield
     combine(cube, [Cutter(cube.with_points(np.add(cube.points, [0.3, 0.2, 0.5001])))], "subtract", "warm")
     fan = np.arange(1, 1001)
     grown(np.column_stack([np.zeros_like(fan), fan, fan + 1]), np.zeros(len(fan), dtype=np.int64))

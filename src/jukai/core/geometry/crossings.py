@@ -8,7 +8,7 @@ import numpy as np
 
 from jukai.core.geometry._crossings import crossing_pairs, touching_pairs, triangle_boxes
 from jukai.core.geometry._weld import weld_exact
-from jukai.core.geometry.arrays import Array, Bools, Floats, Ints, concatenated_ranges
+from jukai.core.geometry.arrays import Array, Bools, Floats, Ints, concatenated_ranges, frozen
 from jukai.core.geometry.measures import face_normals
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.pairs import FEW_BOXES, overlapping_boxes
@@ -67,7 +67,7 @@ def _self_crossings(mesh: Mesh, among: Bools | None, contacts: bool) -> Crossing
         low, high = corners.min(axis=1), corners.max(axis=1)
     ids = _same_place(mesh.points)[points]
     pairs = overlapping_boxes(low, high, ids, None if among is None else among[tri.faces], corners)
-    of = _parts(mesh, tri.faces)
+    of = frozen(_parts(mesh, tri.faces))
     if len(tri.faces) > FEW_BOXES:
         rows, at = crossing_pairs(corners, ids, of, pairs, _TOUCH)
         if contacts:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.arrays import Floats, frozen
 from jukai.core.geometry.frames import Frame, sincos
 from jukai.core.geometry.graphs import Graph
 from jukai.core.geometry.kernels import FEW
@@ -107,7 +107,7 @@ def _loop(points: Floats, frame: Frame, w: Floats, g: Floats, h: Floats, which: 
 
     axes = np.ascontiguousarray(frame.axes, dtype=np.float64)
     origin = np.ascontiguousarray(frame.origin, dtype=np.float64)
-    done: Floats = deform_loop(np.ascontiguousarray(points), origin, axes, w, g, h, which, p)
+    done: Floats = deform_loop(frozen(np.ascontiguousarray(points)), origin, axes, w, g, h, which, p)
     return done
 
 

@@ -7,7 +7,7 @@ from functools import lru_cache
 import numpy as np
 
 from jukai.core.geometry._noise import cells_loop, noise_loop
-from jukai.core.geometry.arrays import Array, Floats
+from jukai.core.geometry.arrays import Array, Floats, frozen
 
 __all__ = ["cells", "grey_at", "smooth_noise"]
 
@@ -41,7 +41,9 @@ def smooth_noise(points: Floats, size: float, *, octaves: int = 1, seed: int = 0
     """
     table = _table(seed)
     slopes = _GRADIENTS[table & 15]
-    return np.asarray(noise_loop(np.ascontiguousarray(points), float(size), int(octaves), _SHIFT, table, slopes))
+    return np.asarray(
+        noise_loop(frozen(np.ascontiguousarray(points)), float(size), int(octaves), _SHIFT, table, slopes)
+    )
 
 
 def cells(points: Floats, size: float, *, seed: int = 0) -> Floats:
@@ -54,7 +56,7 @@ def cells(points: Floats, size: float, *, seed: int = 0) -> Floats:
     at = _hashed(np.arange(768, dtype=np.uint64), seed ^ 0x5EED).reshape(256, 3)
     seeds = (at >> np.uint64(11)).astype(np.float64) / 2.0**53
     table = _table(seed)
-    return np.minimum(cells_loop(np.ascontiguousarray(points), float(size), table, seeds), 1.0)
+    return np.minimum(cells_loop(frozen(np.ascontiguousarray(points)), float(size), table, seeds), 1.0)
 
 
 def grey_at(picture: Array, u: Floats, v: Floats) -> Floats:

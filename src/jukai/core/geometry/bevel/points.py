@@ -161,7 +161,7 @@ def _cut(mesh: Mesh, picked: Bools, width: Floats, options: Bevel, step: str, *,
                 texture.points = np.concatenate([texture.points, np.zeros((len(rows) * many, 2))])
                 spread(texture.points, begin, border, k, n)
                 run = level_patches.choose(border.size, _PLAIN)
-                run(points, texture.points, border, begin, many, normals[at], n)
+                run(points, texture.points, border.astype(np.int32), begin, many, normals[at], n)
         all_ids = np.concatenate([border, own], axis=1)
         t = template(k, n)
         faces.append(all_ids[:, t.quads].reshape(-1, 4))

@@ -51,7 +51,7 @@ class Rings:
         if len(self.edges) > _PLAIN:
             where = met(con.edges, self.edges, mesh.n_points)
         else:
-            where = np.unique(con.edges[self.edges])
+            where = np.unique(con.edges[self.edges]).astype(np.int64)
         room = int((con.point_offsets[where + 1] - con.point_offsets[where]).sum())
         self.plain = room <= _PLAIN
         self.ring, self.starts, self.closes = walk.choose(room, _PLAIN)(
