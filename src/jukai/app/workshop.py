@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+import math
 import time
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -45,6 +46,9 @@ _MOST_MARKS = 4000
 _GIVES_WAY = 0.05
 """Seconds after which warming up looks again whether there is something else to be done."""
 
+_IN_HAND = 1.0
+"""Seconds after a preview in which the next is likely to come."""
+
 Progress = Callable[[str, str, float], None]
 """Called with part, step and fraction."""
 
@@ -63,6 +67,7 @@ class _Turns:
     """Which work goes on: previews give way to newer ones, everything to Stop."""
 
     newest: dict[str, int] = field(default_factory=dict)
+    last: float = -math.inf
     lock: Lock = field(default_factory=Lock)
 
     def take(self, subject: str) -> Callable[[], bool]:
@@ -73,6 +78,7 @@ class _Turns:
     def join(self, subject: str) -> Callable[[], bool]:
         """Begin work beside other work on the subject; it stops only when told to."""
         mine = self.newest.setdefault(subject, 0)
+        self.last = time.monotonic()
         return lambda: self.newest.get(subject, 0) != mine
 
     def stop(self, subject: str) -> None:
@@ -423,5 +429,5 @@ class Workshop:
         from jukai.core.warm import warming
 
         for _ in warming():
-            while busy():
+            while busy() or time.monotonic() - self._turns.last < _IN_HAND:
                 time.sleep(_GIVES_WAY)

@@ -69,6 +69,8 @@ export class Stage extends Scenery {
   private readonly pace: Pace
   private moving = false
   private warmed = false
+  /** shaders are compiled before the next picture */
+  private warms = false
   private readonly programs = new WeakSet<object>()
 
   constructor(canvas: HTMLCanvasElement) {
@@ -382,9 +384,15 @@ export class Stage extends Scenery {
     if (this.warmed || this.bodies.size === 0) return
     this.warmed = true
     whenIdle(() => {
-      const body = [...this.bodies.values()].find((b) => !b.as.through && !b.as.reference)
-      if (body) warmUp(this.renderer, body, this.material(ghostFragment), () => this.keepPrograms())
+      this.warms = true
+      this.invalidate()
     })
+  }
+
+  private warmUp(): void {
+    this.warms = false
+    const body = [...this.bodies.values()].find((b) => !b.as.through && !b.as.reference)
+    if (body) warmUp(this.renderer, body, this.material(ghostFragment), () => this.keepPrograms())
   }
 
   /** Keep shaders that were compiled once: bodies come and go, and compiling them anew costs more than a picture. */
@@ -443,6 +451,7 @@ export class Stage extends Scenery {
     this.aimed(this, this.perspective, {})
     // from below the floor its shadow would lie over the bodies; of what is cut away there is none
     this.contact.mesh.visible = this.camera.matrix.elements[14] > 0 && this.cuts.planes.length === 0
+    if (this.warms) this.warmUp()
     if (this.twice) this.drawTwice()
     else this.renderer.render(this.scene, this.camera)
     this.keepPrograms()

@@ -7,7 +7,6 @@ import {
   Mesh,
   OrthographicCamera,
   Scene,
-  WebGLRenderTarget,
 } from 'three'
 import type { RawShaderMaterial, WebGLRenderer } from 'three'
 import type { Body } from './Body'
@@ -15,7 +14,8 @@ import type { Extra } from './bodyMaterial'
 
 /**
  * Draw one triangle with each shader that a changing body will be drawn with: compiling them takes as long as a picture or
- * two, and the first move of a hand that drags a number would wait for it. Nothing is seen of it. `keep` keeps the programs.
+ * two, and the first move of a hand that drags a number would wait for it. It is drawn where pictures are, for a shader is
+ * compiled for what it draws on; the picture that is drawn next, at once, clears it. `keep` keeps the programs.
  */
 export function warmUp(
   renderer: WebGLRenderer,
@@ -51,12 +51,9 @@ export function warmUp(
   for (const material of [...bodies, ghost]) scene.add(new Mesh(geometry, material))
   scene.add(new LineSegments(line, thin))
   for (const o of scene.children) o.frustumCulled = false
-  const target = new WebGLRenderTarget(1, 1)
-  renderer.setRenderTarget(target)
   renderer.render(scene, new OrthographicCamera())
-  renderer.setRenderTarget(null)
   keep()
-  for (const o of [...bodies, ghost, thin, geometry, line, target]) o.dispose()
+  for (const o of [...bodies, ghost, thin, geometry, line]) o.dispose()
 }
 
 /** Have something done in a moment when the page has nothing to do. */
