@@ -3,19 +3,21 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any
 
 import numpy as np
 
 from jukai.core.errors import MeshProblem
-from jukai.core.geometry.arrays import Array, Bools, Floats
+from jukai.core.geometry._mirroring import beside, doubled, points_used
+from jukai.core.geometry.arrays import Array, Bools, Floats, frozen
 from jukai.core.geometry.halving import heights
-from jukai.core.geometry.mesh import Mesh, Topology
+from jukai.core.geometry.mesh import Lineage, Mesh, Topology
 from jukai.core.geometry.placing import placed
 from jukai.core.geometry.rebuilding import corners_of
-from jukai.core.geometry.selecting import faces_of
 
 __all__ = ["in_plane", "mirror_image", "mirrored", "with_image", "with_mirror_image"]
+
+_FEW = 3000
+"""Corners up to which plain loops answer sooner than loading the compiler."""
 
 
 def mirrored(mesh: Mesh, axis: int = 0) -> Mesh:
@@ -27,7 +29,8 @@ def mirrored(mesh: Mesh, axis: int = 0) -> Mesh:
 
 def mirror_image(mesh: Mesh, point: Floats, normal: Floats) -> Mesh:
     """Return the mirror image of a body at a plane; points on the plane stay exactly where they are, faces look outward."""
-    out = _image_of(mesh.points, heights(mesh, point, normal) == 0, point, normal)
+    out = mesh.points.copy()
+    _turn_over(out, heights(mesh, point, normal) == 0, point, normal)
     order = _reversed_order(mesh)
     uv = None if mesh.uv is None else _ordered(mesh.uv, order)
     return replace(mesh, points=out, corners=_ordered(mesh.corners, order), uv=uv, _cache={}, _topology=Topology())
@@ -62,61 +65,93 @@ def with_image(mesh: Mesh, point: Floats, normal: Floats, *, joined: bool, step:
     ``step`` names the image's faces a group, ``image``.
     """
     mesh, on = _in_plane(mesh, point, normal)
-    if joined and mesh.n_faces and on.any():
-        within = _all_on(mesh, on)
-        if within.any() and not within.all():
-            mesh, on = _in_plane(faces_of(mesh, ~within), point, normal)
-    n = mesh.n_points
-    fresh = np.ones(n, dtype=bool)
-    if joined and on.any():
-        fresh = ~_on_open_border(mesh, on)
-    number = np.arange(n, dtype=np.int32)
-    number[fresh] = n + np.arange(int(fresh.sum()), dtype=np.int32)
-    whole = bool(fresh.all())
-    image = _image_of(mesh.points if whole else mesh.points[fresh], on if whole else on[fresh], point, normal)
-    order = _reversed_order(mesh)
+    within, near = beside.choose(len(mesh.corners), _FEW)(mesh.corners, mesh.offsets, on)
+    keep = np.ones(mesh.n_faces, dtype=bool)
+    used = np.ones(mesh.n_points, dtype=bool)
+    if joined and within.any() and not within.all():
+        keep = ~within
+        used = points_used.choose(len(mesh.corners), _FEW)(mesh.corners, mesh.offsets, keep, mesh.n_points)
+    fresh = np.ones(mesh.n_points, dtype=bool)
+    if joined and len(near):
+        fresh = ~_on_open_border(mesh, on, near[keep[near]])
+    mine = np.flatnonzero(used)
+    again = np.flatnonzero(used & fresh)
+    n = len(mine)
+    own = np.cumsum(used, dtype=np.int32) - 1
+    number = np.where(fresh, np.cumsum(used & fresh, dtype=np.int32) + np.int32(n - 1), own)
+    points = np.empty((n + len(again), 3))
+    np.take(mesh.points, mine, axis=0, out=points[:n], mode="clip")
+    np.take(mesh.points, again, axis=0, out=points[n:], mode="clip")
+    _turn_over(points[n:], on[again], point, normal)
+    corners, offsets, uv = _doubled(mesh, keep, own, number)
+    lineage, rows = _lineage_of_both(mesh, keep, step)
+    pairs, edge_data = _marked_edges(mesh, own, number, used)
 
-    def both(table: Any) -> Any:
-        return None if table is None else np.concatenate([table, table])
+    def both(table: Array | None) -> Array | None:
+        return None if table is None else _twice(table, keep)
 
-    lineage, rows = mesh.lineage, mesh.face_lineage
-    if step is None:
-        rows = both(rows)
-    else:
-        own = rows if rows is not None else np.full(mesh.n_faces, -1, np.int32)
-        kinds = np.flatnonzero(np.bincount(own + 1, minlength=1)) - 1
-        place = np.zeros(len(mesh.lineage.rows) + 1, dtype=np.int32)
-        lineage, base = lineage.extended((step, "image", int(p)) for p in kinds)
-        place[kinds] = base + np.arange(len(kinds))
-        rows = np.concatenate([own, place[own]])
-    pairs, edge_data = mesh.edge_pairs, dict(mesh.edge_data)
-    if pairs is not None:
-        pairs = np.sort(np.concatenate([pairs, number[pairs]]), axis=1)
-        pairs, first = np.unique(pairs, axis=0, return_index=True)
-        edge_data = {k: np.concatenate([t, t])[first] for k, t in edge_data.items()}
-    out = replace(
+    return replace(
         mesh,
-        points=np.concatenate([mesh.points, image]),
-        corners=_with_reversed(mesh.corners, order, number),
-        offsets=np.concatenate([mesh.offsets, mesh.offsets[1:] + np.int32(len(mesh.corners))]),
+        points=points,
+        corners=corners,
+        offsets=offsets,
         lineage=lineage,
         face_lineage=rows,
         face_finish=both(mesh.face_finish),
         face_soft=both(mesh.face_soft),
-        uv=None if mesh.uv is None else _with_reversed(mesh.uv, order, None),
+        uv=uv,
         edge_pairs=pairs,
         edge_data=edge_data,
-        point_data={name: np.concatenate([t, t[fresh]]) for name, t in mesh.point_data.items()},
+        point_data={name: np.concatenate([t[mine], t[again]]) for name, t in mesh.point_data.items()},
         _cache={},
         _topology=Topology(),
+    ), n - len(again)
+
+
+def _doubled(mesh: Mesh, keep: Bools, own: Array, number: Array) -> tuple[Array, Array, Array | None]:
+    """Return corners, offsets and texture coordinates of the faces kept and of their mirror images behind them."""
+    count = len(mesh.corners) if keep.all() else int(mesh.sides[keep].sum())
+    uv = mesh.uv if mesh.uv is not None else np.zeros((0, 2))
+    faces = int(keep.sum())
+    tables = (
+        np.empty(2 * count, np.int32),
+        np.empty(2 * faces + 1, np.int32),
+        np.empty((2 * count if len(uv) else 0, 2)),
     )
-    return out, n - int(fresh.sum())
+    doubled.choose(len(mesh.corners), _FEW)(mesh.corners, mesh.offsets, frozen(uv), keep, own, number, tables)
+    return tables[0], tables[1], None if mesh.uv is None else tables[2]
 
 
-def _all_on(mesh: Mesh, on: Bools) -> Bools:
-    """Return which faces have all their points among some."""
-    near = mesh.corner_faces[np.flatnonzero(on[mesh.corners])]
-    return np.asarray(np.bincount(near, minlength=mesh.n_faces) == mesh.sides)
+def _twice(table: Array, keep: Bools) -> Array:
+    """Return the rows kept, two times."""
+    rows = table if keep.all() else table[keep]
+    return np.concatenate([rows, rows])
+
+
+def _lineage_of_both(mesh: Mesh, keep: Bools, step: str | None) -> tuple[Lineage, Array | None]:
+    """Return the lineage table and the row of each face; with ``step`` the image's faces are a group of it."""
+    rows = mesh.face_lineage
+    if step is None:
+        return mesh.lineage, None if rows is None else _twice(rows, keep)
+    own = rows if rows is not None else np.full(mesh.n_faces, -1, np.int32)
+    own = own if keep.all() else own[keep]
+    kinds = np.flatnonzero(np.bincount(own + 1, minlength=1)) - 1
+    place = np.zeros(len(mesh.lineage.rows) + 1, dtype=np.int32)
+    lineage, base = mesh.lineage.extended((step, "image", int(p)) for p in kinds)
+    place[kinds] = base + np.arange(len(kinds))
+    return lineage, np.concatenate([own, place[own]])
+
+
+def _marked_edges(mesh: Mesh, own: Array, number: Array, used: Bools) -> tuple[Array | None, dict[str, Array]]:
+    """Return what edges have that carry something, of both halves, each once."""
+    pairs = mesh.edge_pairs
+    if pairs is None:
+        return None, dict(mesh.edge_data)
+    stay = used[pairs].all(axis=1)
+    here = pairs[stay]
+    both, first = np.unique(np.sort(np.concatenate([own[here], number[here]]), axis=1), axis=0, return_index=True)
+    rows = {name: table[stay] for name, table in mesh.edge_data.items()}
+    return both, {name: np.concatenate([t, t])[first] for name, t in rows.items()}
 
 
 def _reversed_order(mesh: Mesh) -> Array | int:
@@ -135,41 +170,23 @@ def _ordered(table: Array, order: Array | int) -> Array:
     return table[order]
 
 
-def _with_reversed(table: Array, order: Array | int, number: Array | None) -> Array:
-    """Return a table of corners and behind it the same in another order, as other numbers where these are given."""
-    c = len(table)
-    out = np.empty((2 * c, *table.shape[1:]), table.dtype)
-    out[:c] = table
-    if isinstance(order, int):
-        rows, into = table.reshape(-1, order, *table.shape[1:]), out[c:].reshape(-1, order, *table.shape[1:])
-        for k in range(order):
-            row = rows[:, -k % order]
-            into[:, k] = row if number is None else number[row]
-    else:
-        out[c:] = table[order] if number is None else number[table[order]]
-    return out
-
-
-def _image_of(points: Floats, on: Bools, point: Floats, normal: Floats) -> Floats:
-    """Return mirror images of points; those on the plane stay exactly where they are."""
+def _turn_over(points: Floats, on: Bools, point: Floats, normal: Floats) -> None:
+    """Put points where their mirror images are; those on the plane stay exactly where they are."""
     axis = np.flatnonzero(normal)
+    still, where = points[on], np.flatnonzero(on)
     if len(axis) == 1:
-        out = points.copy()
-        np.subtract(2 * point[axis[0]], points[:, axis[0]], out=out[:, axis[0]])
+        column = points[:, axis[0]]
+        np.subtract(2 * point[axis[0]], column, out=column)
     else:
-        out = points - 2 * np.outer((points - point) @ normal, normal)
-    out[on] = points[on]
-    return out
+        points -= 2 * np.outer((points - point) @ normal, normal)
+    points[where] = still
 
 
-def _on_open_border(mesh: Mesh, on: Bools) -> Bools:
-    """Return which points are ends of an edge in the plane that one face alone has."""
+def _on_open_border(mesh: Mesh, on: Bools, faces: Array) -> Bools:
+    """Return which points are ends of an edge in the plane that one of the faces alone has."""
     out = np.zeros(mesh.n_points, dtype=bool)
-    mine = on[mesh.corners]
-    near = np.zeros(mesh.n_faces, dtype=bool)
-    near[mesh.corner_faces[np.flatnonzero(mine)]] = True
-    corner = corners_of(mesh, np.flatnonzero(near))
-    sides = mesh.sides[near].astype(np.int64)
+    corner = corners_of(mesh, faces)
+    sides = mesh.sides[faces].astype(np.int64)
     ends = np.cumsum(sides)
     ahead = np.arange(1, len(corner) + 1)
     ahead[ends - 1] = ends - sides
