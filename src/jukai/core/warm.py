@@ -110,7 +110,7 @@ _RECIPES: tuple[tuple[tuple[str, dict[str, object]], ...], ...] = (
     (("loft", {"profiles": ["c1", "c2"], "height": 30, "rows": 60, "join": "smooth"}),),
     (("screw", {"size": "M10", "length": 60, "detail": "full"}),),
     (("box", {"size": [30, 30, 30], "counts": [50, 50, 50]}), ("extrude", {"distance": 2, "draft": 5,
-     "pick": {"rule": "group", "step": "s1", "name": "top"}}), ("mirror", {"plane": "x"})),
+     "pick": {"rule": "group", "step": "s1", "name": "top"}}), ("mirror", {"plane": {"point": [15, 0, 0], "direction": [1, 0, 0]}})),
 )  # fmt: skip
 
 

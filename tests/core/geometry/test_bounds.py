@@ -16,7 +16,7 @@ from jukai.core.formats._obj_fast import read_plain_obj
 from jukai.core.formats._text_fast import decimals, faces
 from jukai.core.formats.common import WriteOptions
 from jukai.core.formats.obj import ObjPart, write_obj
-from jukai.core.geometry import connectivity, deform, kernels
+from jukai.core.geometry import connectivity, deform, kernels, levels
 from jukai.core.geometry._near import least_of_triangles
 from jukai.core.geometry.bevel import building, patches, points, profiles, rings
 from jukai.core.geometry.bevel.joining import Bevel
@@ -28,9 +28,12 @@ from jukai.core.geometry.deform import bending, stretching, tapering, twisting, 
 from jukai.core.geometry.frames import frame_along
 from jukai.core.geometry.graphs import Graph
 from jukai.core.geometry.kernels import Kernel, kernel, no_wraparound
+from jukai.core.geometry.levels import Levels, lines_at, misses
 from jukai.core.geometry.masks import Stroke, painted
 from jukai.core.geometry.mesh import Mesh
+from jukai.core.geometry.mirroring import with_image
 from jukai.core.geometry.noise import cells, smooth_noise
+from jukai.core.geometry.pulling import foot_of_faces, pull_to
 from tests.common import reference_mesh
 
 MESHES = (
@@ -43,7 +46,7 @@ MESHES = (
 )
 LOOPS = (
     (rings, "_PLAIN"), (building, "_PLAIN"), (points, "_PLAIN"), (profiles, "FEW"), (connectivity, "FEW"),
-    (patches, "_MANY"), (deform, "FEW"),
+    (patches, "_MANY"), (deform, "FEW"), (levels, "FEW"),
 )  # fmt: skip
 """Where array code takes the place of a loop for a few elements."""
 
@@ -118,6 +121,7 @@ class Bounds(unittest.TestCase):
         triangles = rng.normal(size=(2, 3, 3, 3))
         self.assertGreater(least_of_triangles(triangles[0], triangles[1] + 9)[0], 0)
         self.deformed(rng)
+        self.edited(rng)
         self.assertEqual(self.marked - self.ran, set())
 
     def deformed(self, rng: np.random.Generator) -> None:
@@ -139,6 +143,30 @@ class Bounds(unittest.TestCase):
         for far in (0.0, 50.0):
             line = Stroke(np.array([[0.0, 0, far]]), 9.0, 0.5, "to", 1.0, np.array([[0.0, 0, 1]]))
             self.assertEqual(len(painted(cube, [line])), cube.n_points)
+
+    def edited(self, rng: np.random.Generator) -> None:
+        """Mirror images at planes through bodies and beside them, some faces pulled out, levels along slanting axes."""
+        for name in MESHES:
+            mesh = reference_mesh(name)
+            low, high = mesh.bounds
+            for normal, at in (([1.0, 0, 0], high), ([0, 0, -1.0], low), ([0.6, 0.8, 0], (low + high) / 2)):
+                for joined in (False, True):
+                    out, shared = with_image(mesh, at, np.array(normal), joined=joined, step="s9")
+                    self.assertEqual((out.n_points + shared) % 2, 0)
+            foot = foot_of_faces(mesh, rng.random(mesh.n_faces) < 0.5)
+            if len(foot.columns):
+                rows = foot.places[foot.border][None] + [0, 0, mesh.size]
+                out = pull_to(foot, rows, foot.places[~foot.border] + [0, 0, mesh.size], "s9")
+                self.assertEqual(out.n_faces, mesh.n_faces + len(foot.walls) + int(foot.alone.sum()))
+            way = rng.normal(size=3)
+            way /= np.linalg.norm(way)
+            edges, along = mesh.connectivity.edges, mesh.points @ way
+            for share in (-0.5, 0.0, 0.3, 1.0, 1.5):
+                level = float(along.min() + share * np.ptp(along))
+                far = Levels(mesh, edges, np.zeros(3), way).farthest(level, np.array([1.0, 0, 0]))
+                self.assertLessEqual(far @ way, along.max() + 1e-9 * mesh.size)
+                self.assertEqual(lines_at(mesh, along, level, mesh.points).shape[1], 6)
+            self.assertEqual(misses(mesh.points, 2 * mesh.points, edges, lambda p: 2 * p), 0.0)
 
     def bevelled(self, mesh: Mesh, rng: np.random.Generator) -> None:
         con = mesh.connectivity

@@ -5,10 +5,54 @@ from __future__ import annotations
 import numpy as np
 
 from jukai.core.geometry.arrays import Array, Bools, Floats, Ints
-from jukai.core.geometry.kernels import kernel
+from jukai.core.geometry.kernels import kernel, piece
 
 STRAIGHT = 1e-10
 """Share of a face's area below which a corner of it is straight."""
+
+
+@piece
+def _area(points: Array, corners: Array, first: int, last: int) -> tuple[float, float, float]:
+    """Return the vector area of the face at some corners."""
+    sx = sy = sz = 0.0
+    if last - first == 4:
+        a, b, c, d = corners[first], corners[first + 1], corners[first + 2], corners[first + 3]
+        ux, uy, uz = points[b, 0] - points[a, 0], points[b, 1] - points[a, 1], points[b, 2] - points[a, 2]
+        vx, vy, vz = points[c, 0] - points[b, 0], points[c, 1] - points[b, 1], points[c, 2] - points[b, 2]
+        wx, wy, wz = points[d, 0] - points[c, 0], points[d, 1] - points[c, 1], points[d, 2] - points[c, 2]
+        tx, ty, tz = points[a, 0] - points[d, 0], points[a, 1] - points[d, 1], points[a, 2] - points[d, 2]
+        px, py, pz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+        qx, qy, qz = wy * tz - wz * ty, wz * tx - wx * tz, wx * ty - wy * tx
+        sx, sy, sz = px + qx, py + qy, pz + qz
+    elif last - first == 3:
+        a, b, c = corners[first], corners[first + 1], corners[first + 2]
+        ux, uy, uz = points[b, 0] - points[a, 0], points[b, 1] - points[a, 1], points[b, 2] - points[a, 2]
+        wx, wy, wz = points[c, 0] - points[a, 0], points[c, 1] - points[a, 1], points[c, 2] - points[a, 2]
+        sx, sy, sz = uy * wz - uz * wy, uz * wx - ux * wz, ux * wy - uy * wx
+    elif last > first:
+        rx = ry = rz = 0.0  # from the first corner to this one
+        for i in range(first, last):
+            p, q = corners[i], corners[i + 1 if i + 1 < last else first]
+            ex, ey, ez = (
+                rx + (points[q, 0] - points[p, 0]),
+                ry + (points[q, 1] - points[p, 1]),
+                rz + (points[q, 2] - points[p, 2]),
+            )
+            sx += ry * ez - rz * ey
+            sy += rz * ex - rx * ez
+            sz += rx * ey - ry * ex
+            rx, ry, rz = ex, ey, ez
+    return 0.5 * sx, 0.5 * sy, 0.5 * sz
+
+
+@piece
+def _written(f: int, area: tuple[float, float, float], areas: Array, normals: Array) -> None:
+    """Write a face's vector area, and that with length 1."""
+    sx, sy, sz = area
+    areas[f, 0], areas[f, 1], areas[f, 2] = sx, sy, sz
+    length = np.sqrt(sx * sx + sy * sy + sz * sz)
+    length = length if length > 0 else 1.0
+    normals[f, 0], normals[f, 1], normals[f, 2] = sx / length, sy / length, sz / length
 
 
 @kernel
@@ -18,41 +62,32 @@ def areas_loop(points: Array, corners: Array, offsets: Array) -> tuple[Floats, F
     areas = np.empty((faces, 3), np.float64)
     normals = np.empty((faces, 3), np.float64)
     for f in range(faces):
-        first, last = offsets[f], offsets[f + 1]
-        sx = sy = sz = 0.0
-        if last - first == 4:
-            a, b, c, d = corners[first], corners[first + 1], corners[first + 2], corners[first + 3]
-            ux, uy, uz = points[b, 0] - points[a, 0], points[b, 1] - points[a, 1], points[b, 2] - points[a, 2]
-            vx, vy, vz = points[c, 0] - points[b, 0], points[c, 1] - points[b, 1], points[c, 2] - points[b, 2]
-            wx, wy, wz = points[d, 0] - points[c, 0], points[d, 1] - points[c, 1], points[d, 2] - points[c, 2]
-            tx, ty, tz = points[a, 0] - points[d, 0], points[a, 1] - points[d, 1], points[a, 2] - points[d, 2]
-            px, py, pz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
-            qx, qy, qz = wy * tz - wz * ty, wz * tx - wx * tz, wx * ty - wy * tx
-            sx, sy, sz = px + qx, py + qy, pz + qz
-        elif last - first == 3:
-            a, b, c = corners[first], corners[first + 1], corners[first + 2]
-            ux, uy, uz = points[b, 0] - points[a, 0], points[b, 1] - points[a, 1], points[b, 2] - points[a, 2]
-            wx, wy, wz = points[c, 0] - points[a, 0], points[c, 1] - points[a, 1], points[c, 2] - points[a, 2]
-            sx, sy, sz = uy * wz - uz * wy, uz * wx - ux * wz, ux * wy - uy * wx
-        elif last > first:
-            rx = ry = rz = 0.0  # from the first corner to this one
-            for i in range(first, last):
-                p, q = corners[i], corners[i + 1 if i + 1 < last else first]
-                ex, ey, ez = (
-                    rx + (points[q, 0] - points[p, 0]),
-                    ry + (points[q, 1] - points[p, 1]),
-                    rz + (points[q, 2] - points[p, 2]),
-                )
-                sx += ry * ez - rz * ey
-                sy += rz * ex - rx * ez
-                sz += rx * ey - ry * ex
-                rx, ry, rz = ex, ey, ez
-        sx, sy, sz = 0.5 * sx, 0.5 * sy, 0.5 * sz
-        areas[f, 0], areas[f, 1], areas[f, 2] = sx, sy, sz
-        length = np.sqrt(sx * sx + sy * sy + sz * sz)
-        length = length if length > 0 else 1.0
-        normals[f, 0], normals[f, 1], normals[f, 2] = sx / length, sy / length, sz / length
+        _written(f, _area(points, corners, offsets[f], offsets[f + 1]), areas, normals)
     return areas, normals
+
+
+@kernel
+def areas_of_some(points: Array, corners: Array, offsets: Array, some: Array) -> tuple[Floats, Floats]:
+    """The same of some faces alone; the rows of others hold whatever was there."""
+    areas = np.empty((offsets.shape[0] - 1, 3), np.float64)
+    normals = np.empty((offsets.shape[0] - 1, 3), np.float64)
+    for f in some:
+        _written(f, _area(points, corners, offsets[f], offsets[f + 1]), areas, normals)
+    return areas, normals
+
+
+@kernel
+def reach(points: Array, used: Array) -> tuple[tuple[float, float, float], tuple[float, float, float]]:
+    """Return the least and the greatest coordinates of the points that are used."""
+    x, y, z = np.inf, np.inf, np.inf
+    u, v, w = -np.inf, -np.inf, -np.inf
+    for i in range(points.shape[0]):
+        if used[i]:
+            a, b, c = points[i, 0], points[i, 1], points[i, 2]
+            # written out: min and max ask of each number whether it is one
+            x, y, z = a if a < x else x, b if b < y else y, c if c < z else z  # noqa: FURB136
+            u, v, w = a if a > u else u, b if b > v else v, c if c > w else w  # noqa: FURB136
+    return (x, y, z), (u, v, w)
 
 
 @kernel

@@ -5,15 +5,16 @@ from __future__ import annotations
 import numpy as np
 
 from jukai.core.geometry.arrays import Array, Bools, Floats
-from jukai.core.geometry.kernels import kernel
+from jukai.core.geometry.kernels import kernel, no_wraparound
 
 __all__ = ["columns_of", "first_rows", "gradients", "meeting", "middle_of", "rounds", "single_corners"]
 
 
+@no_wraparound
 @kernel
 def columns_of(
     faces: Array, picked: Bools, offsets: Array, corners: Array, following: Array, twins: Array, corner_faces: Array
-) -> tuple[Array, Array, Array, Array, Array, Array]:
+) -> tuple[Array, Array, Array, Array, Array]:
     """Return the columns of picked faces.
 
     Parameters
@@ -22,82 +23,96 @@ def columns_of(
 
     Returns
     -------
-    The column of each corner of these faces, one after another; the point of each column; the corner at which each wall
-    begins; the piece (its lowest face's place among ``faces``) of each of them.
+    The column of each corner (c,), -1 of faces that are not picked; the point of each column; the corner at which each wall
+    begins; the piece (its lowest face's place among ``faces``) of each of them; the place (f,) of each face among them.
     """
     k = len(faces)
-    start = np.zeros(k + 1, np.int64)
-    for i in range(k):
-        start[i + 1] = start[i] + offsets[faces[i] + 1] - offsets[faces[i]]
-    m = start[k]
-    place = np.full(len(picked), -1, np.int64)
+    place = np.full(len(picked), -1, np.int32)
+    total = 0
     for i in range(k):
         place[faces[i]] = i
-    root = np.arange(m)
-    piece = np.arange(k)
-    wall = np.empty(m, np.int64)
+        total += offsets[faces[i] + 1] - offsets[faces[i]]
+    column = np.full(len(corners), -1, np.int32)
+    points = np.empty(total, np.int32)
+    wall = np.empty(total, np.int64)
+    inner = np.empty(len(corners), np.int32)  # the twin of each corner's edge, where it is of a picked face
     walls = 0
     for i in range(k):
-        a = offsets[faces[i]]
-        for c in range(a, offsets[faces[i] + 1]):
+        for c in range(offsets[faces[i]], offsets[faces[i] + 1]):
             t = twins[c]
-            inner = False
             if t >= 0 and corners[t] != corners[c] and picked[corner_faces[t]]:
-                inner = True
-            if not inner:
+                inner[c] = t
+            else:
+                inner[c] = -1
                 wall[walls] = c
                 walls += 1
-                continue
-            j = place[corner_faces[t]]
-            x, y = i, j
-            while piece[x] != x:
-                piece[x] = piece[piece[x]]
-                x = piece[x]
-            while piece[y] != y:
-                piece[y] = piece[piece[y]]
-                y = piece[y]
-            if x < y:
-                piece[y] = x
-            elif y < x:
-                piece[x] = y
-            # the corner here and that after the twin are at one point, and the other way round
-            for side in range(2):
-                one = c if side == 0 else following[c]
-                two = following[t] if side == 0 else t
-                x = start[i] + one - a
-                y = start[j] + two - offsets[faces[j]]
-                while root[x] != x:
-                    root[x] = root[root[x]]
-                    x = root[x]
-                while root[y] != y:
-                    root[y] = root[root[y]]
-                    y = root[y]
-                if x < y:
-                    root[y] = x
-                elif y < x:
-                    root[x] = y
-    column = np.empty(m, np.int32)
-    points = np.empty(m, np.int32)
     count = 0
+    piece = np.full(k, -1, np.int64)
+    stack = np.empty(k, np.int64)
     for i in range(k):
-        a = offsets[faces[i]]
-        for c in range(a, offsets[faces[i] + 1]):
-            x = start[i] + c - a
-            r = x
-            while root[r] != r:
-                r = root[r]
-            if r == x:
+        for c in range(offsets[faces[i]], offsets[faces[i] + 1]):
+            if column[c] >= 0:
+                continue
+            # all corners at this point that picked faces join: on round it until the border, then back from where it began
+            points[count] = corners[c]
+            x = c
+            column[x] = count
+            closed = False
+            while inner[x] >= 0:
+                x = following[inner[x]]
+                if column[x] >= 0:
+                    closed = True
+                    break
                 column[x] = count
-                points[count] = corners[c]
-                count += 1
-            else:
-                column[x] = column[r]
-    for i in range(k):
-        x = i
-        while piece[x] != x:
-            x = piece[x]
-        piece[i] = x
-    return column, points[:count].copy(), wall[:walls].copy(), piece, start, place
+            x = c
+            while not closed:
+                f = corner_faces[x]
+                before = x - 1 if x > offsets[f] else offsets[f + 1] - 1
+                x = inner[before]
+                if x < 0 or column[x] >= 0:
+                    break
+                column[x] = count
+            count += 1
+        if piece[i] >= 0:
+            continue
+        piece[i] = i
+        stack[0] = i
+        held = 1
+        while held > 0:
+            held -= 1
+            f = faces[stack[held]]
+            for c in range(offsets[f], offsets[f + 1]):
+                if inner[c] >= 0:
+                    j = place[corner_faces[inner[c]]]
+                    if piece[j] < 0:
+                        piece[j] = i
+                        stack[held] = j
+                        held += 1
+    return column, points[:count].copy(), wall[:walls].copy(), piece, place
+
+
+@no_wraparound
+@kernel
+def at_columns(corners: Array, column: Array, last: Array, new: Array, points: int) -> tuple[Array, Bools]:
+    """Return the point of each corner, where its column ends if it has one (not -1), those of ``new`` ones behind, and which are used."""
+    out = np.empty(len(corners) + len(new), np.int32)
+    used = np.zeros(points, np.bool_)
+    for c in range(len(corners)):
+        p = last[column[c]] if column[c] >= 0 else corners[c]
+        out[c] = p
+        used[p] = True
+    for c in range(len(new)):
+        out[len(corners) + c] = new[c]
+        used[new[c]] = True
+    return out, used
+
+
+@no_wraparound
+@kernel
+def renumber(corners: Array, number: Array) -> None:
+    """Put other numbers of points in the place of those that corners have."""
+    for c in range(len(corners)):
+        corners[c] = number[corners[c]]
 
 
 @kernel
@@ -108,9 +123,10 @@ def middle_of(
 
     Weights are areas as seen along ``normal``, or areas where that is 0; places are counted from the first corner of all.
     """
-    way = np.zeros(3)
-    third = np.zeros(3)
+    wx, wy, wz = 0.0, 0.0, 0.0
+    tx, ty, tz = 0.0, 0.0, 0.0
     heavy = 0.0
+    nx, ny, nz = normal[0], normal[1], normal[2]
     seen = normal[0] != 0 or normal[1] != 0 or normal[2] != 0
     s0 = points[corners[offsets[faces[0]]], 0]
     s1 = points[corners[offsets[faces[0]]], 1]
@@ -123,15 +139,13 @@ def middle_of(
             ux, uy, uz = points[p, 0] - points[o, 0], points[p, 1] - points[o, 1], points[p, 2] - points[o, 2]
             vx, vy, vz = points[q, 0] - points[o, 0], points[q, 1] - points[o, 1], points[q, 2] - points[o, 2]
             x, y, z = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
-            way[0] += x
-            way[1] += y
-            way[2] += z
-            w = x * normal[0] + y * normal[1] + z * normal[2] if seen else np.sqrt(x * x + y * y + z * z)
+            wx, wy, wz = wx + x, wy + y, wz + z
+            w = x * nx + y * ny + z * nz if seen else np.sqrt(x * x + y * y + z * z)
             heavy += w
-            third[0] += w * (points[o, 0] + points[p, 0] + points[q, 0] - 3 * s0)
-            third[1] += w * (points[o, 1] + points[p, 1] + points[q, 1] - 3 * s1)
-            third[2] += w * (points[o, 2] + points[p, 2] + points[q, 2] - 3 * s2)
-    return way, third, heavy
+            tx += w * (points[o, 0] + points[p, 0] + points[q, 0] - 3 * s0)
+            ty += w * (points[o, 1] + points[p, 1] + points[q, 1] - 3 * s1)
+            tz += w * (points[o, 2] + points[p, 2] + points[q, 2] - 3 * s2)
+    return np.array([wx, wy, wz]), np.array([tx, ty, tz]), heavy
 
 
 @kernel
@@ -311,18 +325,18 @@ def rounds(walls: Array, long: Floats, count: int) -> tuple[Floats, Floats]:
 
 
 @kernel
-def first_rows(column: Array, faces: Array, normals: Floats, count: int) -> tuple[Floats, Bools]:
+def first_rows(faces: Array, offsets: Array, column: Array, normals: Floats, count: int) -> tuple[Floats, Bools]:
     """Return the normal of the first face of each column, and whether it has one that looks another way."""
     out = np.zeros((count, 3))
     seen = np.zeros(count, np.bool_)
     bent = np.zeros(count, np.bool_)
-    for i in range(len(column)):
-        c, f = column[i], faces[i]
-        if not seen[c]:
-            seen[c] = True
-            out[c, 0], out[c, 1], out[c, 2] = normals[f, 0], normals[f, 1], normals[f, 2]
-        elif not bent[c]:
-            for k in range(3):
-                if abs(normals[f, k] - out[c, k]) > 1e-12:
-                    bent[c] = True
+    for f in faces:
+        x, y, z = normals[f, 0], normals[f, 1], normals[f, 2]
+        for c in range(offsets[f], offsets[f + 1]):
+            at = column[c]
+            if not seen[at]:
+                seen[at] = True
+                out[at, 0], out[at, 1], out[at, 2] = x, y, z
+            elif abs(x - out[at, 0]) > 1e-12 or abs(y - out[at, 1]) > 1e-12 or abs(z - out[at, 2]) > 1e-12:
+                bent[at] = True
     return out, bent

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 
-from jukai.core.geometry.arrays import Floats, Ints, frozen
+from jukai.core.geometry.arrays import Array, Floats, Ints, frozen
 from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.mesh import Mesh
 
 __all__ = [
     "area",
+    "areas_among",
     "edge_turns",
     "face_frames",
     "face_normals",
@@ -69,6 +70,18 @@ def face_normals(mesh: Mesh) -> Floats:
         return np.asarray(va / np.where(length > 0, length, 1)[:, None])
 
     return mesh.cached("face normals", compute)
+
+
+def areas_among(mesh: Mesh, faces: Array) -> tuple[Floats, Floats]:
+    """Return vector areas and unit normals, (f, 3) each, that hold for some faces; of others they may be anything."""
+    many = 4 * len(faces) > mesh.n_faces or len(mesh.corners) <= FEW
+    names = ("vector_areas", "face normals", "areas and normals", "frames")
+    if many or any(mesh.known(name) is not None for name in names):
+        return vector_areas(mesh), face_normals(mesh)
+    from jukai.core.geometry._faces import areas_of_some
+
+    areas, normals = areas_of_some(mesh.points, mesh.corners, mesh.offsets, faces)
+    return areas, normals
 
 
 def area(mesh: Mesh) -> float:

@@ -230,6 +230,10 @@ class Mesh:
             if len(self.corners) == 0:
                 return np.zeros((2, 3))
             mask = self.used_points
+            if self.n_points > FEW:
+                from jukai.core.geometry._faces import reach
+
+                return np.array(reach(self.points, mask))
             used = self.points if mask.all() else self.points[mask]
             columns = used.T  # reducing a column is many times faster than reducing rows of three
             return np.array([[c.min() for c in columns], [c.max() for c in columns]])

@@ -61,22 +61,24 @@ def offsets_of(foot: Foot, *, sinks: bool = False, moves_in: bool = True) -> Off
     follow the border (each as the mean of those beside it does), so that the faces keep their proportions.
     """
     mesh, m = foot.mesh, len(foot.columns)
-    corner = np.flatnonzero(foot.corner_column >= 0)
-    column = foot.corner_column[corner]
-    normals = face_normals(mesh)
+    faces = np.flatnonzero(foot.faces)
+    corners = int(mesh.sides[faces].sum())
+    normals = foot.normals
     over = None
     if sinks and foot.alone.any():
         over = np.ones((m, 1))
-        over[column[foot.alone[mesh.corner_faces[corner]]]] = -1.0
-    if len(foot.walls) == len(corner) == m:
+        over[foot.corner_column[corners_of(mesh, np.flatnonzero(foot.alone))]] = -1.0
+    if len(foot.walls) == corners == m:
         rise, inward = _of_single_faces(foot, normals)
         return Offsets(foot, rise if over is None else rise * over, inward)
-    of_corner = mesh.corner_faces[corner]
-    run = first_rows.choose(len(corner), _FEW)
-    rise, bent = run(column, of_corner, normals, m)
+    rise, bent = first_rows.choose(corners, _FEW)(faces, mesh.offsets, foot.corner_column, normals, m)
+    inward = np.zeros((m, 3))
+    if not moves_in and not bent.any():
+        return Offsets(foot, rise if over is None else rise * over, inward)
+    corner = corners_of(mesh, faces)
+    column, of_corner = foot.corner_column[corner], mesh.corner_faces[corner]
     if bent.any():
         rise[bent] = _meet(column, of_corner, normals, bent)
-    inward = np.zeros((m, 3))
     if moves_in:
         order = np.argsort(column, kind="stable")
         rows, starts = normals[of_corner[order]], np.searchsorted(column[order], np.arange(m))
@@ -303,7 +305,7 @@ def _splits(foot: Foot, corner: Array, along: Floats, n: Floats, shift: Floats, 
     return Meeting(float(share[k]), p[column[v[k]]])
 
 
-def turned_about(offsets: Offsets, places: Floats, degrees: Floats, columns: Array) -> Floats:
+def turned_about(offsets: Offsets, places: Floats, degrees: Floats, columns: Array | slice) -> Floats:
     """Return places (k, b, 3) of some columns, row k of them turned by ``degrees[k]`` about the normal of their piece."""
     of, centres, normals = offsets.pieces()
     axis, centre = normals[of[columns]], centres[of[columns]]

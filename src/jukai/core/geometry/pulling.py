@@ -10,7 +10,7 @@ import numpy as np
 from jukai.core.geometry._pulling import columns_of, middle_of, rounds
 from jukai.core.geometry.arrays import Array, Bools, Floats, Ints
 from jukai.core.geometry.connectivity import RIM
-from jukai.core.geometry.measures import vector_areas
+from jukai.core.geometry.measures import areas_among, vector_areas
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.rebuilding import Block, corners_of, rebuilt, reversed_faces, turned_over
 
@@ -70,6 +70,13 @@ class Foot:
         return np.asarray(self._made["places"])
 
     @property
+    def normals(self) -> Floats:
+        """(f, 3) unit normals of the faces that move; of others they may be anything."""
+        if "normals" not in self._made:
+            self._made["normals"] = areas_among(self.mesh, np.flatnonzero(self.faces))[1]
+        return np.asarray(self._made["normals"])
+
+    @property
     def joined(self) -> bool:
         """Whether anything picked stays joined to faces that do not move."""
         return not self.faces.any() or bool((self.faces & ~self.alone).any())
@@ -82,13 +89,10 @@ def foot_of_faces(mesh: Mesh, faces: Bools, way: Floats | None = None) -> Foot:
     """
     con = mesh.connectivity
     which = np.flatnonzero(faces)
-    corner = corners_of(mesh, which)
-    run = columns_of.choose(len(corner), _FEW)
-    column, columns, rims, piece, _, place = run(
+    run = columns_of.choose(int(mesh.sides[which].sum()), _FEW)
+    corner_column, columns, rims, piece, place = run(
         which, faces, mesh.offsets, mesh.corners, con.following, con.twins, mesh.corner_faces
     )
-    corner_column = np.full(len(mesh.corners), -1, dtype=np.int32)
-    corner_column[corner] = column
     held = np.zeros(len(which), dtype=bool)
     held[piece[place[mesh.corner_faces[rims[con.twins[rims] != RIM]]]]] = True
     alone = np.zeros(mesh.n_faces, dtype=bool)
@@ -105,9 +109,11 @@ def foot_of_faces(mesh: Mesh, faces: Bools, way: Floats | None = None) -> Foot:
     twin = con.twins[rims]
     paired = (twin >= 0) & (mesh.corners[np.maximum(twin, 0)] != mesh.corners[rims])
     beside = np.where(paired, mesh.corner_faces[twin], -1)
-    centre, normal = _middle(mesh, which)
+    areas, normals = areas_among(mesh, which)
+    centre, normal = _middle(mesh, which, areas)
+    made = {"normals": normals}
     return Foot(
-        mesh, faces, columns, corner_column, walls, beside, mesh.corner_faces[rims], alone, rims, centre, normal
+        mesh, faces, columns, corner_column, walls, beside, mesh.corner_faces[rims], alone, rims, centre, normal, made
     )
 
 
@@ -128,7 +134,8 @@ def foot_of_each(mesh: Mesh, faces: Bools, sign: float = 1.0) -> Foot:
     corner_column[mine] = np.arange(len(mine))
     walls = np.stack([corner_column[mine], corner_column[con.following[mine]]], axis=1)
     beside = np.where(con.twins[mine] >= 0, mesh.corner_faces[con.twins[mine]], -1)
-    centre, normal = _middle(mesh, which)
+    areas, normals = areas_among(mesh, which)
+    centre, normal = _middle(mesh, which, areas)
     return Foot(
         mesh,
         faces,
@@ -141,6 +148,7 @@ def foot_of_each(mesh: Mesh, faces: Bools, sign: float = 1.0) -> Foot:
         mine,
         centre,
         normal,
+        {"normals": normals},
     )
 
 
@@ -256,14 +264,11 @@ def pull_to(
     last = np.empty(len(foot.columns), dtype=np.int64)
     last[border] = number[-1]
     caps = np.flatnonzero(foot.alone) if behind and not returns else np.zeros(0, dtype=np.int64)
-    corners = mesh.corners.copy()
     if not returns:
         within = np.flatnonzero(place < 0)
         last[within] = mesh.n_points + rows * len(rising) + np.arange(len(within))
         added.append(inner)
         source.append(foot.columns[within])
-        own = foot.corner_column >= 0
-        corners[own] = last[foot.corner_column[own]]
     of = foot.beside if parents is None else parents
     blocks = [Block.of(c, groups[0], of[w], uv, finish) for c, uv, w in pieces.parts()]
     blocks.append(reversed_faces(mesh, caps, "start_cap"))
@@ -271,7 +276,7 @@ def pull_to(
         mesh,
         step,
         keep=~foot.faces if returns else None,
-        corners=corners,
+        moved=None if returns else (foot.corner_column, last.astype(np.int32)),
         added=np.concatenate(added),
         source=np.concatenate(source),
         renamed=() if returns else ((groups[1], foot.faces),),
@@ -328,7 +333,7 @@ class _Walls:
         foot = self.foot
         ends = foot.places[foot.walls]
         long = np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)
-        start, total = _round(foot.walls, long)
+        start, total = _round(foot.walls, long, len(foot.mesh.corners))
         u = np.stack([start, start + long], axis=1) / np.maximum(total, 1e-300)[:, None]
         first = foot.places[np.flatnonzero(foot.border)][None]
         every = np.concatenate([first, self.moved, *([first] if self.closed else [])])
@@ -341,20 +346,21 @@ class _Walls:
         return uv
 
 
-def _round(walls: Array, long: Floats) -> tuple[Floats, Floats]:
-    """Return how far round its loop or chain each wall begins, and how long that is."""
-    run = rounds.choose(len(walls), _FEW)
+def _round(walls: Array, long: Floats, corners: int) -> tuple[Floats, Floats]:
+    """Return how far round its loop or chain each wall begins, and how long that is; of a large body others are compiled already."""
+    run = rounds.choose(max(len(walls), corners // 8), _FEW)
     far, total = run(walls, long, int(walls.max(initial=-1)) + 1)
     return far, total
 
 
-def _middle(mesh: Mesh, faces: Array) -> tuple[Floats, Floats]:
-    """Return the centre of area of picked faces (of bent ones, as they are seen along their normal), and that normal."""
+def _middle(mesh: Mesh, faces: Array, vectors: Floats) -> tuple[Floats, Floats]:
+    """Return the centre of area of picked faces (of bent ones, as they are seen along their normal), and that normal; ``vectors`` (f, 3) are vector areas."""
     if not len(faces):
         return np.zeros(3), np.zeros(3)
     sides = mesh.sides[faces]
     run = middle_of.choose(int(sides.sum()), _FEW)
-    areas = np.linalg.norm(vector_areas(mesh)[faces], axis=1)
+    mine = vectors[faces]
+    areas = np.sqrt(np.einsum("ij,ij->i", mine, mine))
     way, _, _ = run(mesh.points, mesh.corners, mesh.offsets, faces, np.zeros(3))
     normal = _unit(way / 2, max(float(areas.sum()), 1e-300))
     _, third, heavy = run(mesh.points, mesh.corners, mesh.offsets, faces, normal)

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from jukai.core.geometry._pulling import gradients
+from jukai.core.geometry._pulling import at_columns, gradients, renumber
 from jukai.core.geometry.arrays import Array, Bools, Floats
 from jukai.core.geometry.measures import face_normals
 from jukai.core.geometry.mesh import Lineage, Mesh, Topology
@@ -76,7 +76,7 @@ def rebuilt(
     step: str,
     *,
     keep: Bools | None = None,
-    corners: Array | None = None,
+    moved: tuple[Array, Array] | None = None,
     added: Floats | None = None,
     source: Array | None = None,
     renamed: Sequence[tuple[str, Bools]] = (),
@@ -89,7 +89,8 @@ def rebuilt(
     Parameters
     ----------
     keep : (f,) faces that stay; all of them by default. New faces come after them, block by block.
-    corners : (c,) points of the faces that stay, where they have other ones; numbers from ``body.n_points`` on are of ``added``.
+    moved : (c,) which column each corner has, -1 for none, and (m,) the points at which columns end; numbers from
+        ``body.n_points`` on are of ``added``.
     added : (a, 3) new points; ``source`` (a,) says which point of the body each takes its weights from.
     renamed : groups that faces which stay become of, each with (f,) which.
     places : (n, 3) where the body's own points stand, where they have moved.
@@ -100,27 +101,32 @@ def rebuilt(
     Points that no face is left to use go; those that none used before stay. Marks of edges stay where an edge does, and go
     along where it moves.
     """
-    own = body.corners if corners is None else corners
     every = keep is None or bool(keep.all())
     keep = np.ones(body.n_faces, dtype=bool) if keep is None else keep
     kept: Bools | slice = slice(None) if every else keep[body.corner_faces]
-    all_corners = np.concatenate(
-        [own[kept].astype(np.int32, copy=False), *(b.corners.astype(np.int32) for b in blocks)]
-    )
-    sides = np.concatenate([body.sides if every else body.sides[keep], *(b.sides for b in blocks)])
-    offsets = np.concatenate([[0], np.cumsum(sides)]).astype(np.int32)
-    points = body.points if places is None else places
-    if added is not None and len(added):
-        points = np.concatenate([points, added])
-    used = np.zeros(len(points), dtype=bool)
-    used[all_corners] = True
+    new = np.concatenate([np.zeros(0, np.int32), *(b.corners.astype(np.int32) for b in blocks)])
+    extra = np.zeros((0, 3)) if added is None else added
+    count = body.n_points + len(extra)
+    all_corners, used = _moved_corners(body, moved, new, count)
+    own = all_corners[: len(body.corners)]
+    if body.edge_pairs is not None:
+        own = own.copy()
+    if not every:
+        all_corners = np.concatenate([own[kept], new])
+        used = np.zeros(count, dtype=bool)
+        used[all_corners] = True
+    sides = np.concatenate([*(() if every else (body.sides[keep],)), *(b.sides for b in blocks)]).astype(np.int32)
+    first = body.offsets if every else np.zeros(1, np.int32)
+    offsets = np.concatenate([first, first[-1] + np.cumsum(sides, dtype=np.int32)])
     if not body.used_points.all():
         used[: body.n_points] |= ~body.used_points
-    whole = bool(used.all())
-    number = np.arange(len(points), dtype=np.int32)
-    if not whole:
+    number = np.arange(count, dtype=np.int32)
+    if not used.all():
         number = np.cumsum(used, dtype=np.int32) - 1
-        number[~used] = -1
+        if body.edge_pairs is not None:
+            number[~used] = -1
+        renumber.choose(len(all_corners), _FEW)(all_corners, number)
+    points = _points_used(body.points if places is None else places, extra, used)
     lineage, rows = _lineage(body, step, keep, renamed, blocks)
     names, finishes = _finishes(body, keep, blocks)
     soft = None
@@ -132,8 +138,8 @@ def rebuilt(
         texture = np.concatenate([(body.uv if uv is None else uv)[kept], *parts])
     out = replace(
         body,
-        points=points if whole else points[used],
-        corners=all_corners if whole else number[all_corners],
+        points=points,
+        corners=all_corners,
         offsets=offsets,
         lineage=lineage,
         face_lineage=rows,
@@ -143,11 +149,29 @@ def rebuilt(
         uv=texture,
         edge_pairs=None,
         edge_data={},
-        point_data=_weights(body, len(points), source, used),
+        point_data=_weights(body, count, source, used),
         _cache={},
         _topology=Topology(),
     )
-    return out if body.edge_pairs is None else _with_marks(out, body, keep[body.corner_faces], own, number)
+    if body.edge_pairs is None:
+        return out
+    return _with_marks(out, body, keep[body.corner_faces], own, number)
+
+
+def _moved_corners(body: Mesh, moved: tuple[Array, Array] | None, new: Array, count: int) -> tuple[Array, Bools]:
+    """Return the points of all corners, where they come to, those of new ones behind them, and which points are used."""
+    column, last = moved if moved is not None else (np.full(len(body.corners), -1, np.int32), np.zeros(0, np.int32))
+    out: tuple[Array, Bools] = at_columns.choose(len(body.corners), _FEW)(body.corners, column, last, new, count)
+    return out
+
+
+def _points_used(points: Floats, added: Floats, used: Bools) -> Floats:
+    """Return what is used of points and of those added to them."""
+    own, new = np.flatnonzero(used[: len(points)]), np.flatnonzero(used[len(points) :])
+    out = np.empty((len(own) + len(new), 3))
+    np.take(points, own, axis=0, out=out[: len(own)], mode="clip")
+    np.take(added, new, axis=0, out=out[len(own) :], mode="clip")
+    return out
 
 
 def _weights(body: Mesh, count: int, source: Array | None, used: Bools) -> dict[str, Array]:
@@ -162,7 +186,7 @@ def _lineage(
     body: Mesh, step: str, keep: Bools, renamed: Sequence[tuple[str, Bools]], blocks: Sequence[Block]
 ) -> tuple[Lineage, Array]:
     """Return the history: faces that stay come from themselves, new ones from their parents."""
-    rows = np.append(body.face_lineage if body.face_lineage is not None else np.full(body.n_faces, -1, np.int32), -1)
+    rows = body.face_lineage if body.face_lineage is not None else np.full(body.n_faces, -1, np.int32)
     table: list[tuple[str, str, int]] = []
     base = len(body.lineage.rows)
 
@@ -173,14 +197,24 @@ def _lineage(
         table.extend((step, group, int(p)) for p in each)
         return np.asarray(number[parents])
 
-    after = rows.copy()
+    every = bool(keep.all())
+    count = body.n_faces if every else int(keep.sum())
+    total = np.empty(count + sum(len(b.sides) for b in blocks), np.int32)
+    after = total[:count] if every else rows.copy()
+    if every:
+        after[:] = rows
     for group, faces in renamed:
-        some = np.append(faces & keep, False)
-        if some.any():
+        some = np.flatnonzero(faces if every else faces & keep)
+        if len(some):
             after[some] = added(group, rows[some])
-    new = [added(b.group, rows[b.parents]) for b in blocks if len(b.sides)]
+    if not every:
+        total[:count] = after[keep]
+    of = np.append(rows, np.int32(-1)) if any((b.parents < 0).any() for b in blocks) else rows
+    new = [added(b.group, of[b.parents]) for b in blocks if len(b.sides)]
     lineage, _ = body.lineage.extended(table)
-    return lineage, np.concatenate([after[:-1][keep], *new]).astype(np.int32)
+    if new:
+        total[count:] = np.concatenate(new)
+    return lineage, total
 
 
 def _finishes(body: Mesh, keep: Bools, blocks: Sequence[Block]) -> tuple[tuple[str, ...], Array | None]:

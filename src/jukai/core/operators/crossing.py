@@ -23,13 +23,19 @@ def made_by(mesh: Mesh, step: str, *groups: str) -> Bools:
     return out
 
 
-def crossing_notes(mesh: Mesh, fresh: Bools, what: str, field: str) -> list[Note]:
-    """Return a warning where faces that are new, or have moved, run through others or lie on them; ``what`` names them."""
+def crossing_notes(mesh: Mesh, made: Bools | tuple[str, ...], what: str, field: str) -> list[Note]:
+    """Return a warning where faces that are new, or have moved, run through others or lie on them; ``what`` names them.
+
+    ``made`` says which they are: (f,), or the step and its groups that they are of.
+    """
+    if mesh.n_faces > _MOST:
+        return []
     from jukai.core.geometry.crossings import self_crossings
     from jukai.core.geometry.soundness import folded_edges
 
+    fresh = made_by(mesh, *made) if isinstance(made, tuple) else made
     count = int(fresh.sum())
-    if not count or count > _MOST_NEW or mesh.n_faces > _MOST:
+    if not count or count > _MOST_NEW:
         return []
     found = self_crossings(mesh, fresh, contacts=True)
     con = mesh.connectivity

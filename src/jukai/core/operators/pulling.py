@@ -122,7 +122,8 @@ def each_alone(mesh: Mesh, faces: Bools, how: str, sign: float) -> Foot:
 
     if how == "each":
         return foot_of_each(mesh, faces, sign)
-    foot = foot_of_faces(mesh, faces, sign * face_normals(mesh) if sign else None)
+    # those that rise set out the way they look
+    foot = foot_of_faces(mesh, faces, -face_normals(mesh) if sign < 0 else None)
     if not len(foot.walls):
         raise ValueProblem("All faces of a closed body are picked: there is no border that walls could rise from.",
                            field="pick", hint="Pick one side of it, or let each face go by itself.")  # fmt: skip
@@ -208,8 +209,6 @@ class Foremost:
 
 def foremost_wall(foot: Foot, stands: Floats) -> Foremost:
     """Return the wall that looks at who looks at a part as it is shown first; ``stands`` (m, 3) is where columns end."""
-    from jukai.core.geometry.measures import face_normals
-
     middles = (stands[foot.walls[:, 0]] + stands[foot.walls[:, 1]]) / 2
     sought = np.round((middles - foot.centre) @ [0.35, -0.8, 0.5], 9)
     wall = int(np.argmax(sought))
@@ -217,6 +216,8 @@ def foremost_wall(foot: Foot, stands: Floats) -> Foremost:
     beside = np.flatnonzero(foot.walls[:, 0] == q)
     other = int(beside[0]) if len(beside) else wall
     face = foot.under[wall]
-    across = np.cross(face_normals(foot.mesh)[face], foot.places[q] - foot.places[p]) if face >= 0 else np.zeros(3)
+    across = np.zeros(3)
+    if face >= 0:
+        across = np.cross(foot.normals[face], foot.places[q] - foot.places[p])
     across = across / max(float(np.linalg.norm(across)), 1e-300)
     return Foremost(wall, int(p), foot.places[[p, q]].mean(axis=0), middles[wall], stands[p], middles[other], across)

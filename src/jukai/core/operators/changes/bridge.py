@@ -23,7 +23,7 @@ from jukai.core.operators.base import (
     operator,
     three,
 )
-from jukai.core.operators.crossing import crossing_notes, made_by
+from jukai.core.operators.crossing import crossing_notes
 from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.factor import factor
@@ -144,7 +144,7 @@ def bridge(mesh: Mesh, values: Values, context: Context) -> Result:
     if len(made.threes):
         text = f"The borders have {len(one.points)} and {len(two.points)} points: {len(made.threes)} faces have three sides."
         notes.append(Note("info", text, field="pick"))
-    notes += crossing_notes(out, made_by(out, context.step, "walls"), "The bridge has no room", "pick")
+    notes += crossing_notes(out, (context.step, "walls"), "The bridge has no room", "pick")
     used["rows"] = rows
     middle = made.columns[len(made.columns) // 2]
     spot = three(middle[int(np.argmax(np.round(middle @ [0.35, -0.8, 0.5], 9)))])

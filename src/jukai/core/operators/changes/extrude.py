@@ -25,7 +25,7 @@ from jukai.core.operators.base import (
     operator,
     three,
 )
-from jukai.core.operators.crossing import crossing_notes, made_by
+from jukai.core.operators.crossing import crossing_notes
 from jukai.core.operators.inputs import CurveInput
 from jukai.core.operators.kinds.angle import angle
 from jukai.core.operators.kinds.choice import choice
@@ -165,14 +165,14 @@ def extrude(mesh: Mesh, values: Values, context: Context) -> Result:
     context.afford(mesh.n_faces + goes.rows * len(foot.walls), field="rows")
     context.checkpoint(0.3)
     share = np.arange(1, goes.rows + 1) / goes.rows
-    stands = goes.places(np.arange(len(foot.columns)), share[-1:])[0]
+    stands = goes.places(slice(None), share[-1:])[0]
     out = pull_to(
         foot, goes.places(np.flatnonzero(foot.border), share), stands[~foot.border], context.step, finish=values.finish,
         behind=values.behind == "closed",
     )  # fmt: skip
     context.checkpoint(0.7)
     notes += (values.each == "each" and _touching(goes)) or crossing_notes(
-        out, made_by(out, context.step, "walls", "tops"), "The walls have no room", "distance"
+        out, (context.step, "walls", "tops"), "The walls have no room", "distance"
     )
     used: dict[str, object] = {"rows": goes.rows, "pick": float(values.pick.count)}
     if values.along == "normals" and values.distance is None:
@@ -205,8 +205,8 @@ def _of_many(many: Singles, values: Values, distance: float, context: Context) -
     )  # fmt: skip
     foot = each_alone(mesh, many.foremost(), "each", 1.0)
     goes = _Ways(foot, offsets_of(foot), distance, inset, 0.0, 1, None)
-    notes += crossing_notes(out, made_by(out, context.step, "walls", "tops"), "The walls have no room", "distance")
-    stands = goes.places(np.arange(len(foot.columns)), np.ones(1))[0]
+    notes += crossing_notes(out, (context.step, "walls", "tops"), "The walls have no room", "distance")
+    stands = goes.places(slice(None), np.ones(1))[0]
     used: dict[str, object] = {"rows": 1, "pick": float(values.pick.count)}
     if values.distance is None:
         used["distance"] = distance
@@ -235,11 +235,13 @@ class _Ways:
     rows: int
     motions: Floats | None
 
-    def places(self, columns: Array, shares: Floats) -> Floats:
+    def places(self, columns: Array | slice, shares: Floats) -> Floats:
         """Return where columns are after shares of the way: (k, b, 3); of a path these are its last rows."""
         from jukai.core.geometry.offsetting import turned_about
 
-        shift = self.distance * self.offsets.rise[columns] + self.inset * self.offsets.inward[columns]
+        shift = self.distance * self.offsets.rise[columns]
+        if self.inset:
+            shift += self.inset * self.offsets.inward[columns]
         at = self.foot.places[columns] + shares[:, None, None] * shift
         if self.turn:
             at = turned_about(self.offsets, at, self.turn * shares, columns)
@@ -321,7 +323,7 @@ def _to_z(normals: Floats) -> Floats:
     return np.asarray(out)
 
 
-def _carried(at: Floats, offsets: Offsets, columns: Array, motions: Floats) -> Floats:
+def _carried(at: Floats, offsets: Offsets, columns: Array | slice, motions: Floats) -> Floats:
     """Return places (k, b, 3) carried along a path that leaves each piece squarely: motions (k, 3, 4) are those along Z."""
     piece, centres, normals = offsets.pieces()
     frames = _to_z(normals).transpose(0, 2, 1)

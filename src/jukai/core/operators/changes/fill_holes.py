@@ -10,7 +10,7 @@ from jukai.core.geometry.arrays import Array, Floats
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 from jukai.core.operators.base import Context, Example, Kind, OperatorValues, Result, operator, three
-from jukai.core.operators.crossing import crossing_notes, made_by
+from jukai.core.operators.crossing import crossing_notes
 from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.finish import finish
@@ -104,7 +104,7 @@ def fill_holes(mesh: Mesh, values: Values, context: Context) -> Result:
         text = f"{len(odd)} {word} an odd number of points: one face there has three sides."
         notes.append(Note("info", text, field="fill", places=tuple(odd[:50])))
     out = rebuilt(mesh, context.step, added=np.concatenate(added), source=_sources(closed, added), blocks=blocks)
-    notes += crossing_notes(out, made_by(out, context.step, "filled"), "What fills a hole has no room", "fill")
+    notes += crossing_notes(out, (context.step, "filled"), "What fills a hole has no room", "fill")
     facts = {"holes": float(len(closed))}
     return Result(out, tuple(notes), used=used, facts=facts)
 

@@ -20,7 +20,7 @@ from jukai.core.operators.base import (
     operator,
     three,
 )
-from jukai.core.operators.crossing import crossing_notes, made_by
+from jukai.core.operators.crossing import crossing_notes
 from jukai.core.operators.kinds.finish import finish
 from jukai.core.operators.kinds.length import length
 from jukai.core.operators.kinds.pick import AnyPick, pick
@@ -115,7 +115,7 @@ def inset(mesh: Mesh, values: Values, context: Context) -> Result:
         groups=("border", "inner"), parents=foot.under, texture=texture,
     )  # fmt: skip
     if height:
-        notes += crossing_notes(out, made_by(out, context.step, "border", "inner"), "The border has no room", "height")
+        notes += crossing_notes(out, (context.step, "border", "inner"), "The border has no room", "height")
     return Result(out, tuple(notes), _callouts(values, foot, offsets, stands, distance, height), used)
 
 
@@ -131,7 +131,7 @@ def _of_many(many: Singles, values: Values, asked: float, context: Context, used
         values.height, distance, context.step, groups=("border", "inner"), of_themselves=True, goes_on=True, finish=values.finish
     )  # fmt: skip
     if values.height:
-        notes += crossing_notes(out, made_by(out, context.step, "border", "inner"), "The border has no room", "height")
+        notes += crossing_notes(out, (context.step, "border", "inner"), "The border has no room", "height")
     foot = each_alone(many.mesh, many.foremost(), "each", 0.0)
     offsets = offsets_of(foot)
     stands = foot.places + distance * offsets.inward + values.height * offsets.rise

@@ -19,7 +19,7 @@ from jukai.core.operators.base import (
     operator,
     three,
 )
-from jukai.core.operators.crossing import crossing_notes, made_by
+from jukai.core.operators.crossing import crossing_notes
 from jukai.core.operators.kinds.angle import angle
 from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.count import count
@@ -129,7 +129,7 @@ def round_patch(mesh: Mesh, values: Values, context: Context) -> Result:
     if odd:
         text = f"{len(odd)} {'ring has' if len(odd) == 1 else 'rings have'} one face of three sides: the points of circle and border make an odd number."
         notes.append(Note("info", text, field="points", places=tuple(three(m.centre) for m in odd[:50])))
-    notes += crossing_notes(out, made_by(out, context.step, "patch", "border"), "A patch has no room", "diameter")
+    notes += crossing_notes(out, (context.step, "patch", "border"), "A patch has no room", "diameter")
     first = made[0]
     if values.diameter is None:
         used["diameter"] = first.diameter
