@@ -7,7 +7,7 @@ from unittest import mock
 
 import numpy as np
 
-from jukai.core.geometry import levels
+from jukai.core.geometry import kernels, levels
 from jukai.core.geometry.levels import Levels, lines_at, misses
 from jukai.core.geometry.mesh import Mesh
 from tests.common import reference_mesh
@@ -50,7 +50,7 @@ class LevelsTest(unittest.TestCase):
                     level = float(along.min() + share * np.ptp(along))
                     with self.subTest(name, axis=axis, share=share):
                         found = []
-                        for few in (levels.FEW, 0):
+                        for few in (kernels.FEW, 0):
                             with mock.patch.object(levels, "FEW", few):
                                 find = Levels(mesh, edges, np.zeros(3), way, shown)
                                 found.append(
