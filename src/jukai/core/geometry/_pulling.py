@@ -109,10 +109,28 @@ def at_columns(corners: Array, column: Array, last: Array, new: Array, points: i
 
 @no_wraparound
 @kernel
-def renumber(corners: Array, number: Array) -> None:
-    """Put other numbers of points in the place of those that corners have."""
-    for c in range(len(corners)):
-        corners[c] = number[corners[c]]
+def packed(points: Array, added: Array, used: Array, corners: Array) -> tuple[Floats, Array]:
+    """Return what is used of points and of those added to them, and the new number of each, -1 of others; corners get these."""
+    n = len(points)
+    count = 0
+    number = np.full(len(used), -1, np.int32)
+    for p in range(len(used)):
+        if used[p]:
+            number[p] = count
+            count += 1
+    out = np.empty((count, 3), np.float64)
+    for p in range(n):
+        if used[p]:
+            at = number[p]
+            out[at, 0], out[at, 1], out[at, 2] = points[p, 0], points[p, 1], points[p, 2]
+    for p in range(n, len(used)):
+        if used[p]:
+            at = number[p]
+            out[at, 0], out[at, 1], out[at, 2] = added[p - n, 0], added[p - n, 1], added[p - n, 2]
+    if count < len(used):
+        for c in range(len(corners)):
+            corners[c] = number[corners[c]]
+    return out, number
 
 
 @kernel

@@ -109,11 +109,9 @@ def foot_of_faces(mesh: Mesh, faces: Bools, way: Floats | None = None) -> Foot:
     twin = con.twins[rims]
     paired = (twin >= 0) & (mesh.corners[np.maximum(twin, 0)] != mesh.corners[rims])
     beside = np.where(paired, mesh.corner_faces[twin], -1)
-    areas, normals = areas_among(mesh, which)
-    centre, normal = _middle(mesh, which, areas)
-    made = {"normals": normals}
+    centre, normal = _middle(mesh, which)
     return Foot(
-        mesh, faces, columns, corner_column, walls, beside, mesh.corner_faces[rims], alone, rims, centre, normal, made
+        mesh, faces, columns, corner_column, walls, beside, mesh.corner_faces[rims], alone, rims, centre, normal
     )
 
 
@@ -134,8 +132,7 @@ def foot_of_each(mesh: Mesh, faces: Bools, sign: float = 1.0) -> Foot:
     corner_column[mine] = np.arange(len(mine))
     walls = np.stack([corner_column[mine], corner_column[con.following[mine]]], axis=1)
     beside = np.where(con.twins[mine] >= 0, mesh.corner_faces[con.twins[mine]], -1)
-    areas, normals = areas_among(mesh, which)
-    centre, normal = _middle(mesh, which, areas)
+    centre, normal = _middle(mesh, which)
     return Foot(
         mesh,
         faces,
@@ -148,7 +145,6 @@ def foot_of_each(mesh: Mesh, faces: Bools, sign: float = 1.0) -> Foot:
         mine,
         centre,
         normal,
-        {"normals": normals},
     )
 
 
@@ -353,16 +349,14 @@ def _round(walls: Array, long: Floats, corners: int) -> tuple[Floats, Floats]:
     return far, total
 
 
-def _middle(mesh: Mesh, faces: Array, vectors: Floats) -> tuple[Floats, Floats]:
-    """Return the centre of area of picked faces (of bent ones, as they are seen along their normal), and that normal; ``vectors`` (f, 3) are vector areas."""
+def _middle(mesh: Mesh, faces: Array) -> tuple[Floats, Floats]:
+    """Return the centre of area of picked faces (of bent ones, as they are seen along their normal), and that normal."""
     if not len(faces):
         return np.zeros(3), np.zeros(3)
     sides = mesh.sides[faces]
     run = middle_of.choose(int(sides.sum()), _FEW)
-    mine = vectors[faces]
-    areas = np.sqrt(np.einsum("ij,ij->i", mine, mine))
-    way, _, _ = run(mesh.points, mesh.corners, mesh.offsets, faces, np.zeros(3))
-    normal = _unit(way / 2, max(float(areas.sum()), 1e-300))
+    way, _, areas = run(mesh.points, mesh.corners, mesh.offsets, faces, np.zeros(3))
+    normal = _unit(way / 2, max(areas / 2, 1e-300))
     _, third, heavy = run(mesh.points, mesh.corners, mesh.offsets, faces, normal)
     spot = mesh.points[mesh.corners[mesh.offsets[faces[0]]]]  # far from zero digits are kept
     return spot + (third / (3 * heavy) if heavy > 0 else third), normal

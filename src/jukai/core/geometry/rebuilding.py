@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from jukai.core.geometry._pulling import at_columns, gradients, renumber
-from jukai.core.geometry.arrays import Array, Bools, Floats
+from jukai.core.geometry._pulling import at_columns, gradients, packed
+from jukai.core.geometry.arrays import Array, Bools, Floats, frozen
 from jukai.core.geometry.measures import face_normals
 from jukai.core.geometry.mesh import Lineage, Mesh, Topology
 
@@ -120,13 +120,9 @@ def rebuilt(
     offsets = np.concatenate([first, first[-1] + np.cumsum(sides, dtype=np.int32)])
     if not body.used_points.all():
         used[: body.n_points] |= ~body.used_points
-    number = np.arange(count, dtype=np.int32)
-    if not used.all():
-        number = np.cumsum(used, dtype=np.int32) - 1
-        if body.edge_pairs is not None:
-            number[~used] = -1
-        renumber.choose(len(all_corners), _FEW)(all_corners, number)
-    points = _points_used(body.points if places is None else places, extra, used)
+    stand = body.points if places is None else np.ascontiguousarray(places, dtype=np.float64)
+    run = packed.choose(len(all_corners), _FEW)
+    points, number = run(frozen(stand), frozen(np.ascontiguousarray(extra, dtype=np.float64)), used, all_corners)
     lineage, rows = _lineage(body, step, keep, renamed, blocks)
     names, finishes = _finishes(body, keep, blocks)
     soft = None
@@ -162,15 +158,6 @@ def _moved_corners(body: Mesh, moved: tuple[Array, Array] | None, new: Array, co
     """Return the points of all corners, where they come to, those of new ones behind them, and which points are used."""
     column, last = moved if moved is not None else (np.full(len(body.corners), -1, np.int32), np.zeros(0, np.int32))
     out: tuple[Array, Bools] = at_columns.choose(len(body.corners), _FEW)(body.corners, column, last, new, count)
-    return out
-
-
-def _points_used(points: Floats, added: Floats, used: Bools) -> Floats:
-    """Return what is used of points and of those added to them."""
-    own, new = np.flatnonzero(used[: len(points)]), np.flatnonzero(used[len(points) :])
-    out = np.empty((len(own) + len(new), 3))
-    np.take(points, own, axis=0, out=out[: len(own)], mode="clip")
-    np.take(added, new, axis=0, out=out[len(own) :], mode="clip")
     return out
 
 
