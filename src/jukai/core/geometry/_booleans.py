@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from jukai.core.geometry.arrays import Array, Bools, Floats
-from jukai.core.geometry.kernels import kernel
+from jukai.core.geometry.kernels import kernel, piece
 
 __all__ = ["MOST", "grow_discs", "outlines", "texture_at"]
 
@@ -85,53 +85,99 @@ def outlines(tri: Array, starts: Array, joins: Bools) -> tuple[Array, Array, Boo
 
 
 @kernel
+def in_order(key: Array, starts: Array) -> Array:
+    """Return the order in which rows with equal keys stand together, as they came; ``starts`` (k + 1,) is where each key begins."""
+    next_ = starts.copy()
+    out = np.empty(len(key), np.int64)
+    for i in range(len(key)):
+        out[next_[key[i]]] = i
+        next_[key[i]] += 1
+    return out
+
+
+@kernel
 def texture_at(
-    places: Floats, faces: Array, points: Floats, ids: Array, corners: Array, starts: Array, uv: Floats, out: Floats
+    new: tuple[Floats, Array, Array],
+    faces: Array,
+    points: Floats,
+    ids: Array,
+    corners: Array,
+    starts: Array,
+    uv: Floats,
+    out: Floats,
 ) -> None:
-    """Write texture coordinates at places on faces.
+    """Write texture coordinates of the corners of new faces by their places on old ones.
 
     Parameters
     ----------
-    places : (n, 3) on the faces (n,); those below 0 are left out.
+    new : points, the point of each corner, and the first corner of each face.
+    faces : (n,) the old face that each new one lies on; those below 0 are left out.
     points, ids : the body's points, and the point of each of its corners.
     corners, starts : (t, 3) corners of its triangles, and the first triangle of each face.
+    out : (c, 2) of all new corners.
     """
-    for i in range(len(faces)):
-        f = faces[i]
-        if f < 0:
+    places, at, offsets = new
+    for f in range(len(faces)):
+        if faces[f] >= 0:
+            first, last = starts[faces[f]], starts[faces[f] + 1]
+            for i in range(offsets[f], offsets[f + 1]):
+                place = places[at[i], 0], places[at[i], 1], places[at[i], 2]
+                same = _corner_there(place, points, ids, corners, first, last)
+                if same >= 0:  # most are corners of the face itself
+                    out[i, 0], out[i, 1] = uv[same, 0], uv[same, 1]
+                else:
+                    out[i, 0], out[i, 1] = _texture_in(place, points, ids, corners, first, last, uv)
+
+
+@piece
+def _corner_there(
+    place: tuple[float, float, float], points: Floats, ids: Array, corners: Array, first: int, last: int
+) -> int:
+    """Return which corner of triangles is exactly at a place, -1 if none is."""
+    for t in range(first, last):
+        for k in range(3):
+            c = corners[t, k]
+            p = ids[c]
+            if points[p, 0] == place[0] and points[p, 1] == place[1] and points[p, 2] == place[2]:
+                return int(c)
+    return -1
+
+
+@piece
+def _texture_in(place: tuple[float, float, float], points: Floats, ids: Array, corners: Array, first: int, last: int, uv: Floats) -> tuple[float, float]:  # fmt: skip
+    """Return the texture coordinates at a place, in the triangle that it lies farthest within."""
+    best = -np.inf
+    bu, bv = 0.0, 0.0
+    for t in range(first, last):
+        a, b, c = corners[t, 0], corners[t, 1], corners[t, 2]
+        uu, uw, ww, pu, pw = 0.0, 0.0, 0.0, 0.0, 0.0
+        for k in range(3):
+            o = points[ids[a], k]
+            x, y, z = points[ids[b], k] - o, points[ids[c], k] - o, place[k] - o
+            uu += x * x
+            uw += x * y
+            ww += y * y
+            pu += z * x
+            pw += z * y
+        size = uu * ww - uw * uw
+        if size <= 0:
             continue
-        best = -np.inf
-        bu, bv = 0.0, 0.0
-        for t in range(starts[f], starts[f + 1]):
-            a, b, c = corners[t, 0], corners[t, 1], corners[t, 2]
-            uu, uw, ww, pu, pw = 0.0, 0.0, 0.0, 0.0, 0.0
-            for k in range(3):
-                o = points[ids[a], k]
-                x, y, z = points[ids[b], k] - o, points[ids[c], k] - o, places[i, k] - o
-                uu += x * x
-                uw += x * y
-                ww += y * y
-                pu += z * x
-                pw += z * y
-            size = uu * ww - uw * uw
-            if size <= 0:
-                continue
-            q, r = (ww * pu - uw * pw) / size, (uu * pw - uw * pu) / size
-            p = 1 - q - r
-            least = min(p, q, r)
-            if least > best:
-                best = least
-                p, q, r = min(max(p, 0.0), 1.0), min(max(q, 0.0), 1.0), min(max(r, 0.0), 1.0)
-                if p > 1 - 1e-12:
-                    p, q, r = 1.0, 0.0, 0.0
-                elif q > 1 - 1e-12:
-                    p, q, r = 0.0, 1.0, 0.0
-                elif r > 1 - 1e-12:
-                    p, q, r = 0.0, 0.0, 1.0
-                whole = p + q + r
-                bu = (p * uv[a, 0] + q * uv[b, 0] + r * uv[c, 0]) / whole
-                bv = (p * uv[a, 1] + q * uv[b, 1] + r * uv[c, 1]) / whole
-        out[i, 0], out[i, 1] = bu, bv
+        q, r = (ww * pu - uw * pw) / size, (uu * pw - uw * pu) / size
+        p = 1 - q - r
+        least = min(p, q, r)
+        if least > best:
+            best = least
+            p, q, r = min(max(p, 0.0), 1.0), min(max(q, 0.0), 1.0), min(max(r, 0.0), 1.0)
+            if p > 1 - 1e-12:
+                p, q, r = 1.0, 0.0, 0.0
+            elif q > 1 - 1e-12:
+                p, q, r = 0.0, 1.0, 0.0
+            elif r > 1 - 1e-12:
+                p, q, r = 0.0, 0.0, 1.0
+            whole = p + q + r
+            bu = (p * uv[a, 0] + q * uv[b, 0] + r * uv[c, 0]) / whole
+            bv = (p * uv[a, 1] + q * uv[b, 1] + r * uv[c, 1]) / whole
+    return bu, bv
 
 
 @kernel

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from jukai.core.errors import MeshProblem
-from jukai.core.geometry._booleans import grow_discs, outlines, texture_at
+from jukai.core.geometry._booleans import grow_discs, in_order, outlines, texture_at
 from jukai.core.geometry._slices import follow_chains
 from jukai.core.geometry.arrays import Array, Bools, Floats, concatenated_ranges
 from jukai.core.geometry.components import components, lowest
@@ -102,16 +102,16 @@ def combine(mesh: Mesh, others: Sequence[Cutter], how: str, step: str, *, cut_fi
     done = manifold3d.Manifold.batch_boolean(made, op)
     out = done.to_mesh64()
     points = np.array(out.vert_properties)[:, :3]
-    tri = np.array(out.tri_verts).astype(np.int64)
-    merge_from, merge_to = np.array(out.merge_from_vert).astype(np.int64), np.array(out.merge_to_vert).astype(np.int64)
+    tri = np.array(out.tri_verts, dtype=np.int64)
+    merge_from, merge_to = np.array(out.merge_from_vert, np.int64), np.array(out.merge_to_vert, np.int64)
     if len(merge_from):
         number = np.arange(len(points))
         number[merge_from] = merge_to
         tri = number[tri]
-    runs = np.array(out.run_index).astype(np.int64) // 3
-    ids = np.array(out.run_original_id).astype(np.int64) - first
+    runs = np.array(out.run_index, np.int64) // 3
+    ids = np.array(out.run_original_id, np.int64) - first
     body = np.repeat(ids, np.diff(runs))
-    face = np.array(out.face_id).astype(np.int64)
+    face = np.array(out.face_id, np.int64)
     full = _encloses(points, tri, max(b.size for b in bodies), done.volume())
     if not full.all():
         tri, body, face = tri[full], body[full], face[full]
@@ -125,9 +125,9 @@ def _polygons(
     counts = np.array([b.n_faces for b in bodies])
     base = np.cumsum(counts) - counts
     key = base[body] + face  # one number for each face of all bodies
-    order = np.argsort(key, kind="stable")
-    tri, key = tri[order], key[order]
     number = np.bincount(key, minlength=int(counts.sum()))
+    order = in_order.choose(len(key), _FEW)(key, np.concatenate([[0], np.cumsum(number)]))
+    tri, key = tri[order], key[order]
     # a bent face that was cut stays in triangles; one that was not has as many as it was cut into
     joins = number == np.concatenate([b.sides for b in bodies]) - 2
     for i, b in enumerate(bodies):
@@ -145,8 +145,7 @@ def _polygons(
     local = parent - base[of_body]
     lineage, rows = _histories(bodies, of_body, local, step, "added" if how == "union" else "cut")
     names, finishes = _finishes(bodies, others, of_body, local, cut_finish)
-    row_of_corner = np.repeat(np.arange(len(sides)), sides)
-    uv = _texture(bodies, cuts, points[corners], of_body[row_of_corner], local[row_of_corner])
+    uv = _texture(bodies, cuts, (points, corners, offsets), of_body, local)
     soft = None
     if any(b.face_soft is not None for b in bodies):
         soft = np.concatenate([b.soft() for b in bodies])[parent]
@@ -319,16 +318,20 @@ def _finishes(
 
 
 def _texture(
-    bodies: Sequence[Mesh], cuts: Sequence[Triangulation], places: Floats, of_body: Array, local: Array
+    bodies: Sequence[Mesh],
+    cuts: Sequence[Triangulation],
+    new: tuple[Floats, Array, Array],
+    of_body: Array,
+    local: Array,
 ) -> Floats | None:
-    """Return texture coordinates at places on faces, by their place in the triangle that they lie in."""
+    """Return texture coordinates of the corners of new faces (points, corners, offsets), by their place in the triangle of the old."""
     if bodies[0].uv is None:
         return None
-    out = np.zeros((len(places), 2))
-    run = texture_at.choose(len(places), _FEW)
+    out = np.zeros((len(new[1]), 2))
+    run = texture_at.choose(len(out), _FEW)
     for i, (b, cut) in enumerate(zip(bodies, cuts, strict=True)):
         if b.uv is not None:
             starts = np.concatenate([[0], np.cumsum(np.maximum(b.sides - 2, 0))])
             faces = np.where(of_body == i, local, -1)
-            run(places, faces, b.points, b.corners, cut.corners, starts, b.uv, out)
+            run(new, faces, b.points, b.corners, cut.corners, starts, b.uv, out)
     return out

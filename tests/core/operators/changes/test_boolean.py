@@ -11,7 +11,7 @@ import manifold3d
 import numpy as np
 
 from jukai.core.errors import CoreError
-from jukai.core.geometry._booleans import outlines, texture_at
+from jukai.core.geometry._booleans import in_order, outlines, texture_at
 from jukai.core.geometry.booleans import Cutter, combine
 from jukai.core.geometry.measures import signed_volume
 from jukai.core.geometry.mesh import Mesh
@@ -167,12 +167,22 @@ class Touching(unittest.TestCase):
         ):
             np.testing.assert_array_equal(x, y)
         assert a.uv is not None
-        out = np.zeros((2, len(a.corners), 2))
-        places = a.points[a.corners]
-        for run, into in ((texture_at, out[0]), (texture_at.plain, out[1])):
-            run(places, a.corner_faces.astype(np.int64), a.points, a.corners, cut.corners, starts, a.uv, into)
-        np.testing.assert_array_equal(out[0], out[1])
-        np.testing.assert_allclose(out[0], a.uv, atol=1e-12)
+        every = np.arange(a.n_faces)
+        middles = np.add.reduceat(a.points[a.corners], a.offsets[:-1], axis=0) / a.sides[:, None]
+        within = (middles, every, np.arange(a.n_faces + 1, dtype=np.int32))
+        for new in ((a.points, a.corners.astype(np.int64), a.offsets), within):
+            out = np.zeros((2, len(new[1]), 2))
+            for run, into in ((texture_at, out[0]), (texture_at.plain, out[1])):
+                run(new, every, a.points, a.corners, cut.corners, starts, a.uv, into)
+            np.testing.assert_array_equal(out[0], out[1])
+            if new is within:
+                self.assertTrue((out[0] >= np.minimum.reduceat(a.uv, a.offsets[:-1]) - 1e-12).all())
+                self.assertTrue((out[0] <= np.maximum.reduceat(a.uv, a.offsets[:-1]) + 1e-12).all())
+            else:
+                np.testing.assert_array_equal(out[0], a.uv)
+        key = np.array([2, 0, 2, 1, 0, 2])
+        for run in (in_order, in_order.plain):
+            np.testing.assert_array_equal(run(key, np.array([0, 2, 3, 6])), np.argsort(key, kind="stable"))
 
 
 if __name__ == "__main__":
