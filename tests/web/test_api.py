@@ -155,6 +155,15 @@ class Edits(ApiTest):
         self.assertNotEqual(seen["parts"][0]["faces"], before["parts"][0]["faces"])
         self.assertEqual(self.get(f"/benches/{bench}")["parts"], before["parts"])
 
+    def test_a_preview_tells_of_the_parts_asked_for_alone(self) -> None:
+        """A bench of fifty hidden parts is dragged like one of one."""
+        bench = self.post("/benches", {"demo": True, "name": "D"}, 201)["id"]
+        state = self.get(f"/benches/{bench}")
+        self.assertTrue(any(p["hidden"] for p in state["parts"]))
+        edit = {"kind": "set_value", "part": "p1", "step": "s1", "key": "sides", "value": 12}
+        seen = self.post(f"/benches/{bench}/preview", {"base": state["revision"], "edit": edit, "parts": ["p1"]})
+        self.assertEqual([p["part"] for p in seen["parts"]], ["p1"])
+
     def test_problems_say_what_is_wrong_and_where(self) -> None:
         bench = self.opened()
         cases: list[tuple[Any, str, str]] = [
