@@ -163,7 +163,10 @@ def _held_by(x: object) -> Iterable[object]:
         return (x.obj,)
     if isinstance(x, Mapping):
         return x.values()
-    if isinstance(x, list | tuple | set | frozenset):
+    if isinstance(x, list | tuple):
+        # places are rows of numbers, of which a note may have thousands
+        return () if x and isinstance(x[0], float) and isinstance(x[-1], float) else x
+    if isinstance(x, set | frozenset):
         return x
     return [getattr(x, f.name, None) for f in fields(x)] if is_dataclass(x) else ()
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 import numpy as np
+from numpy.typing import ArrayLike
 
 from jukai.core.errors import CoreError, ValueProblem
 from jukai.core.geometry.crossings import polyline_crossing
@@ -63,6 +64,17 @@ def _plain(value: object) -> object:
     return value
 
 
+def _short(rows: ArrayLike) -> list[list[float]]:
+    """Return rows of coordinates as plain numbers, no more figures than can be seen: thousands of them may go with each answer."""
+    table = np.asarray(rows, dtype=np.float64)
+    if not table.size:
+        return []
+    span = float(np.ptp(table))
+    digits = 8 - math.floor(math.log10(span)) if span > 0 else 12
+    plain: list[list[float]] = np.round(table, min(max(digits, 0), 15)).tolist()
+    return plain
+
+
 def note_view(n: Note) -> dict[str, object]:
     """Return a note as plain data: its first places, and the value that solves it."""
     solve = None if n.solve is None else dict(zip(("key", "value", "words"), n.solve, strict=True))
@@ -72,7 +84,7 @@ def note_view(n: Note) -> dict[str, object]:
         "places": [list(p) for p in n.places[:50]],
         "field": n.field,
         "solve": solve,
-        "lines": [list(row) for row in n.lines],
+        "lines": _short(n.lines),
         "before": [{"operator": o, "values": dict(v), "words": w} for o, v, w in n.before],
     }
 
@@ -93,8 +105,8 @@ def step_view(o: StepOutcome) -> dict[str, object]:
         "faces_added": o.faces_added, "faces": o.mesh.n_faces if o.mesh is not None else 0,
         "callouts": [callout_view(c) for c in o.result.callouts] if o.result is not None else [],
         "turned": o.result is not None and o.result.turned,
-        "run": None if o.result is None or o.result.run is None else np.round(o.result.run, 6).tolist(),
-        "lines": [] if o.result is None or o.result.lines is None else np.round(o.result.lines, 6).tolist(),
+        "run": None if o.result is None or o.result.run is None else _short(o.result.run),
+        "lines": [] if o.result is None or o.result.lines is None else _short(o.result.lines),
         "axis": {"point": axis[0].tolist(), "direction": axis[1].tolist()} if axis is not None else None,
     }  # fmt: skip
 
