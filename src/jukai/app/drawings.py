@@ -6,7 +6,7 @@ import base64
 import time
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Literal
 
 import numpy as np
 
@@ -242,6 +242,8 @@ def _step_numbers(drawn: Sequence[tuple[Part, Evaluation]], step: str | None) ->
                 and isinstance(value, float | int)
                 and abs(long - value) <= 1e-6 * max(long, 1.0)
             ):
-                kind: Any = {"radius": "radius", "diameter": "diameter"}.get(c.form, "length")
+                kind: Literal["length", "radius", "diameter"] = (
+                    "radius" if c.form == "radius" else "diameter" if c.form == "diameter" else "length"
+                )
                 out.append(Dimension(c.target.split("/")[-1], long, kind, ends))
     return out

@@ -50,7 +50,7 @@ def read_bench(data: bytes) -> Bench:
     return bench_from(doc)
 
 
-def bench_from(doc: Any) -> Bench:
+def bench_from(doc: object) -> Bench:
     """Make a bench of a parsed document, brought up to date."""
     if not isinstance(doc, dict) or doc.get("format") != "jukai-bench":
         raise FileProblem("This is no bench file: its format is not 'jukai-bench'.")

@@ -170,7 +170,7 @@ def _primitives(blob: _Blob, part: GlbPart) -> list[dict[str, object]]:
     return out
 
 
-def _vertices(mesh: Mesh, first: Any, fan: Any) -> tuple[object, object, object]:
+def _vertices(mesh: Mesh, first: Array, fan: Array) -> tuple[object, object, object]:
     """Return float32 positions (metres, Y up), normals and texture coordinates of the corners ``first``."""
     normals = smooth_fans(mesh).normals
     if len(mesh.corners) > FEW:
@@ -180,7 +180,7 @@ def _vertices(mesh: Mesh, first: Any, fan: Any) -> tuple[object, object, object]
     else:
         points, n = mesh.points[mesh.corners[first]], normals[fan]
         position = np.stack([points[:, 0], points[:, 2], -points[:, 1]], axis=1) / 1000 + 0.0
-        n = np.where(n.any(axis=1)[:, None], n, [0.0, 0.0, 1.0])
+        n = np.where(np.asarray(n.any(axis=1))[:, None], n, [0.0, 0.0, 1.0])
         normal = np.stack([n[:, 0], n[:, 2], -n[:, 1]], axis=1) + 0.0
     uv = None
     if mesh.uv is not None:

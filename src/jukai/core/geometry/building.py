@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
 from jukai.core.geometry._box import side_faces
@@ -82,7 +80,7 @@ class MeshBuilder:
                     lineage=lineage, face_lineage=rows, uv=self._uv[: self._filled])  # fmt: skip
 
 
-def _joined(parts: list[Any], empty: tuple[int, ...]) -> Array:
+def _joined(parts: list[Array], empty: tuple[int, ...]) -> Array:
     if not parts:
         return np.zeros(empty)
     return parts[0] if len(parts) == 1 else np.concatenate(parts)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Callable
 
 import numpy as np
 
@@ -16,7 +16,14 @@ _PASS = 0.1
 
 
 def smoothed(
-    mesh: Mesh, points: Bools, share: float, rounds: int, *, keep_volume: bool, rims_run: bool, told: Any = None
+    mesh: Mesh,
+    points: Bools,
+    share: float,
+    rounds: int,
+    *,
+    keep_volume: bool,
+    rims_run: bool,
+    told: Callable[[float], None] | None = None,
 ) -> Floats:
     """Return where points stand after some rounds of smoothing.
 

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any
 
 import numpy as np
 
@@ -25,6 +25,10 @@ _BACK = 1e-10
 """Radians by which a surface may miss turning back on itself."""
 _POLE = 8
 """Edges at a point from which poles are counted together."""
+
+
+_Find = Callable[..., None]
+"""Notes a finding: kind, level, text, places, and how many there are where not all have one."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -191,7 +195,7 @@ def _inspect(mesh: Mesh) -> Soundness:
     )  # fmt: skip
 
 
-def _shells_that_fail(mesh: Mesh, find: Any, volume: float | None, *, alone: bool) -> None:
+def _shells_that_fail(mesh: Mesh, find: _Find, volume: float | None, *, alone: bool) -> None:
     """Tell of shells that look the wrong way; where faces cross there is no telling what lies in what."""
     if volume is None:
         return
@@ -238,7 +242,7 @@ def _doubled_points(mesh: Mesh, used: np.ndarray) -> Ints:
     return np.sort(ids[order[1:][same]]).astype(np.int32)
 
 
-def _faces_that_fail(mesh: Mesh, find: Any) -> None:
+def _faces_that_fail(mesh: Mesh, find: _Find) -> None:
     va = vector_areas(mesh)
     areas = np.sqrt(np.einsum("ij,ij->i", va, va))
     spread, centres = _spread(mesh)
@@ -335,7 +339,7 @@ def _spread(mesh: Mesh) -> tuple[Floats, Floats]:
     return (high - low).max(axis=1), (low + high) / 2
 
 
-def _things_to_know(mesh: Mesh, find: Any) -> None:
+def _things_to_know(mesh: Mesh, find: _Find) -> None:
     from jukai.core.geometry.elements import poles
 
     _, centres = _spread(mesh)

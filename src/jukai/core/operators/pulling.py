@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -12,6 +12,7 @@ from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 from jukai.core.operators.base import Result, three
+from jukai.core.operators.kinds.base import Value
 from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.pick import pick
 from jukai.core.picks.picked import Picked
@@ -42,7 +43,7 @@ _ROOM = 1e-3
 """Share of the way that is left before faces would meet."""
 
 
-def faces_or_rim(done: str) -> Any:
+def faces_or_rim(done: str) -> Value:
     """Declare what is pulled; ``done`` says what is done with it: ``turned``."""
     return pick(
         f"The faces that are {done}, or the edges of an open rim.",

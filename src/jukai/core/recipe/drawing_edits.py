@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from jukai.core.errors import ValueProblem
 from jukai.core.formulas import check_name
-from jukai.core.recipe.bench import Bench
+from jukai.core.recipe.bench import Bench, KeptView, Measure
 from jukai.core.recipe.edit_kinds import (
     AddMeasure,
     Edit,
@@ -36,7 +36,7 @@ def _add_measure(bench: Bench, e: AddMeasure) -> Bench:
     return bench.model_copy(update={"measures": [*bench.measures, e.measure]})
 
 
-def _known(rows: list[Any], name: str, what: str) -> None:
+def _known(rows: Sequence[Measure | KeptView], name: str, what: str) -> None:
     if all(row.name != name for row in rows):
         raise ValueProblem(f"There is no {what} '{name}'.", hint="It may have been removed in another window.")
 

@@ -5,12 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache, partial
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from jukai.core.geometry.arrays import Array, Floats, Ints
+from jukai.core.geometry.arrays import Array, Bools, Floats, Ints
 from jukai.core.geometry.bevel._patches import ALIKE, EVEN, LEVEL, divide, many, means
 
 __all__ = ["Corner", "Template", "faces_of", "fill", "interior_count", "spread", "template"]
@@ -375,7 +374,7 @@ def _sharp(t: Template, border: Floats, points: Floats) -> Floats:
 
 
 def _keep_inside(
-    n: int, border: Floats, normals: Floats, rounded: Floats, bends: Any, flat: Callable[[], Floats]
+    n: int, border: Floats, normals: Floats, rounded: Floats, bends: Bools, flat: Callable[[], Floats]
 ) -> None:
     """Draw inner points (inner, p, 3) back that lie beyond the plane of a face which the whole border keeps to one side of.
 

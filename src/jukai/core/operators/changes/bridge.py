@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -31,6 +32,9 @@ from jukai.core.operators.kinds.finish import finish
 from jukai.core.operators.kinds.graph import graph
 from jukai.core.operators.kinds.pick import AnyPick, pick
 from jukai.core.picks.picked import Picked
+
+if TYPE_CHECKING:
+    from jukai.core.geometry.rims import Rim
 
 __all__ = ["Values", "bridge"]
 
@@ -180,7 +184,7 @@ def _opened(mesh: Mesh, picked: Picked) -> tuple[Mesh, Bools]:
     return body, edges
 
 
-def _refuse(mesh: Mesh, rims: list[Any], picked: Picked) -> None:
+def _refuse(mesh: Mesh, rims: Sequence[Rim], picked: Picked) -> None:
     """Refuse what is not two borders of a kind."""
     word = "patches of faces" if picked.kind == "faces" else "open borders"
     if len(rims) != 2:

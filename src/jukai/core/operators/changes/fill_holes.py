@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -15,6 +16,9 @@ from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.count import count
 from jukai.core.operators.kinds.finish import finish
 from jukai.core.operators.kinds.pick import AnyPick, pick
+
+if TYPE_CHECKING:
+    from jukai.core.geometry.rims import Rim
 
 __all__ = ["Values", "fill_holes"]
 
@@ -109,7 +113,7 @@ def fill_holes(mesh: Mesh, values: Values, context: Context) -> Result:
     return Result(out, tuple(notes), used=used, facts=facts)
 
 
-def _sources(rims: list[Any], added: list[Floats]) -> Array:
+def _sources(rims: Sequence[Rim], added: list[Floats]) -> Array:
     return np.concatenate([np.full(len(p), r.points[0]) for r, p in zip(rims, added, strict=True)])
 
 

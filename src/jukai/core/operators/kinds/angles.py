@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any, ClassVar, Unpack
+from typing import ClassVar, Unpack
 
 from jukai.core.errors import ValueProblem
-from jukai.core.operators.kinds.base import NUMBER, Change, Declared, Leaf, Schema, Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import NUMBER, Change, Declared, Leaf, Schema, Scope, Value, ValueKind, declare
 
 __all__ = ["AnglesKind", "angles"]
 
@@ -61,6 +61,6 @@ class AnglesKind(ValueKind[tuple[float, ...]]):
         return {"beside": self.beside}
 
 
-def angles(description: str, *, beside: str, otherwise: str = "", chapter: str = "", **more: Unpack[Declared]) -> Any:
+def angles(description: str, *, beside: str, otherwise: str = "", chapter: str = "", **more: Unpack[Declared]) -> Value:
     """Declare an angle for each of what the value ``beside`` lists."""
     return declare(AnglesKind(beside=beside, otherwise=otherwise, chapter=chapter), None, description, **more)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any, ClassVar, Generic, Protocol, TypedDict, TypeVar, Unpack
+from typing import TYPE_CHECKING, Any, ClassVar, Generic, Protocol, TypeAlias, TypedDict, TypeVar, Unpack
 
 from pydantic import Field
 from pydantic.fields import FieldInfo
@@ -30,6 +30,7 @@ __all__ = [
     "Relevant",
     "Schema",
     "Scope",
+    "Value",
     "ValueKind",
     "declare",
     "kind_of",
@@ -310,6 +311,8 @@ class ValueKind(ABC, Generic[V]):
 
 AnyKind = ValueKind[Any]
 """A kind of which nobody needs to know here what it gives."""
+Value: TypeAlias = Any
+"""What a kind's function stands for in a class of values: the type checker goes by the annotation beside it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -324,7 +327,7 @@ class _InSchema:
             schema["x-unit"] = self.kind.unit
 
 
-def declare(kind: AnyKind, default: object, description: str, **more: Unpack[Declared]) -> Any:
+def declare(kind: AnyKind, default: object, description: str, **more: Unpack[Declared]) -> Value:
     """Return the pydantic field of a value of this kind; ``relevant`` says when it counts: ``head == "hexagon"``."""
     relevant = more.get("relevant")
     whole = replace(kind, relevant=conditions(relevant)) if relevant else kind

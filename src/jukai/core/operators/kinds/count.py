@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, ClassVar, Unpack
+from typing import ClassVar, Unpack
 
-from jukai.core.operators.kinds.base import Declared, declare
+from jukai.core.operators.kinds.base import Declared, Value, declare
 from jukai.core.operators.kinds.number import NumberKind
 
 __all__ = ["CountKind", "count"]
@@ -21,6 +21,6 @@ class CountKind(NumberKind):
 
 def count(
     description: str, *, default: int | None = None, otherwise: str = "", chapter: str = "", **more: Unpack[Declared]
-) -> Any:
+) -> Value:
     """Declare a count; ``ge`` and ``le`` are its limits, ``relevant`` says when it counts."""
     return declare(CountKind(otherwise=otherwise, chapter=chapter), default, description, **more)

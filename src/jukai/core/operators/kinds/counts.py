@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, ClassVar, Unpack
+from typing import ClassVar, Unpack
 
-from jukai.core.operators.kinds.base import Declared, declare
+from jukai.core.operators.kinds.base import Declared, Value, declare
 from jukai.core.operators.kinds.vector import VectorKind
 
 __all__ = ["CountsKind", "counts"]
@@ -26,10 +26,10 @@ def counts(
     description: str,
     *,
     axes: int = 3,
-    default: Any = None,
+    default: Value = None,
     otherwise: str = "",
     chapter: str = "",
     **more: Unpack[Declared],
-) -> Any:
+) -> Value:
     """Declare counts along the first ``axes`` axes; ``relevant`` says when they count."""
     return declare(CountsKind(otherwise=otherwise, axes=axes, chapter=chapter), default, description, **more)

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, ClassVar, Unpack
+from typing import ClassVar, Unpack
 
 from jukai.core.operators.inputs import CurveInput
-from jukai.core.operators.kinds.base import Change, Declared, Leaf, Schema, Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import Change, Declared, Leaf, Schema, Scope, Value, ValueKind, declare
 
 __all__ = ["CurveKind", "curve"]
 
@@ -49,6 +49,6 @@ def curve(
     chapter: str = "",
     optional: bool = False,
     **more: Unpack[Declared],
-) -> Any:
+) -> Value:
     """Declare a curve of the bench; one that is ``optional`` may be left out, and is None then."""
     return declare(CurveKind(of=of, closed=closed, chapter=chapter), None if optional else ..., description, **more)

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, ClassVar, Unpack
+from typing import ClassVar, Unpack
 
-from jukai.core.operators.kinds.base import Declared, declare
+from jukai.core.operators.kinds.base import Declared, Value, declare
 from jukai.core.operators.kinds.number import NumberKind
 
 __all__ = ["FactorKind", "factor"]
@@ -26,7 +26,7 @@ def factor(
     instead_of: str = "",
     chapter: str = "",
     **more: Unpack[Declared],
-) -> Any:
+) -> Value:
     """Declare a plain number; ``ge``, ``gt``, ``le`` and ``lt`` are its limits, ``relevant`` says when it counts."""
     return declare(
         FactorKind(otherwise=otherwise, instead_of=instead_of, chapter=chapter), default, description, **more

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, ClassVar, Unpack
+from typing import ClassVar, Unpack
 
-from jukai.core.operators.kinds.base import Declared, declare
+from jukai.core.operators.kinds.base import Declared, Value, declare
 from jukai.core.operators.kinds.vector import VectorKind
 
 __all__ = ["FactorsKind", "factors"]
@@ -22,7 +22,7 @@ class FactorsKind(VectorKind):
 
 
 def factors(
-    description: str, *, default: Any = None, otherwise: str = "", chapter: str = "", **more: Unpack[Declared]
-) -> Any:
+    description: str, *, default: Value = None, otherwise: str = "", chapter: str = "", **more: Unpack[Declared]
+) -> Value:
     """Declare factors along X, Y and Z; ``relevant`` says when they count."""
     return declare(FactorsKind(otherwise=otherwise, chapter=chapter), default, description, **more)

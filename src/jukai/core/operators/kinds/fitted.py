@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any, ClassVar, Unpack
+from typing import ClassVar, Unpack
 
-from jukai.core.operators.kinds.base import NUMBER, Change, Declared, Leaf, Schema, Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import NUMBER, Change, Declared, Leaf, Schema, Scope, Value, ValueKind, declare
 
 __all__ = ["FittedKind", "FittedLength", "fitted"]
 
@@ -50,6 +50,6 @@ class FittedKind(ValueKind[FittedLength]):
         return [value.at(p) for p in (*_PROBES, 0.1, 17.0, 1234.5)]
 
 
-def fitted(description: str, *, otherwise: str, chapter: str = "", **more: Unpack[Declared]) -> Any:
+def fitted(description: str, *, otherwise: str, chapter: str = "", **more: Unpack[Declared]) -> Value:
     """Declare a length that is found by the operator where nothing is written."""
     return declare(FittedKind(otherwise=otherwise, chapter=chapter), None, description, **more)

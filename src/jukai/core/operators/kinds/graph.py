@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, ClassVar, Unpack
+from typing import ClassVar, Unpack
 
 import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.graphs import Graph
-from jukai.core.operators.kinds.base import NUMBER, Change, Declared, Leaf, Schema, Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import NUMBER, Change, Declared, Leaf, Schema, Scope, Value, ValueKind, declare
 from jukai.core.operators.kinds.vector import numbers_schema
 
 __all__ = ["GraphKind", "graph", "mapped_graph", "resolve_graph"]
@@ -125,7 +125,7 @@ def graph_key(g: Graph) -> list[object]:
 
 def graph(
     description: str, *, measured: str = "", otherwise: str = "", chapter: str = "", **more: Unpack[Declared]
-) -> Any:
+) -> Value:
     """Declare a graph; left out it is what ``otherwise`` says."""
     unit = {"length": "mm", "angle": "°"}.get(measured, "")
     return declare(

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, ClassVar, Unpack
+from typing import ClassVar, Unpack
 
-from jukai.core.operators.kinds.base import Declared, declare
+from jukai.core.operators.kinds.base import Declared, Value, declare
 from jukai.core.operators.kinds.number import NumberKind
 
 __all__ = ["LengthKind", "length"]
@@ -29,7 +29,7 @@ def length(
     follows: str = "",
     chapter: str = "",
     **more: Unpack[Declared],
-) -> Any:
+) -> Value:
     """Declare a length; ``ge``, ``gt``, ``le`` and ``lt`` are its limits, ``relevant`` says when it counts."""
     kind = LengthKind(otherwise=otherwise, instead_of=instead_of, follows=follows, chapter=chapter)
     return declare(kind, default, description, **more)

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, ClassVar, Unpack
+from typing import ClassVar, Unpack
 
-from jukai.core.operators.kinds.base import Declared, declare
+from jukai.core.operators.kinds.base import Declared, Value, declare
 from jukai.core.operators.kinds.vector import VectorKind
 
 __all__ = ["MoveKind", "move"]
@@ -20,7 +20,7 @@ class MoveKind(VectorKind):
 
 
 def move(
-    description: str, *, default: Any = None, otherwise: str = "", chapter: str = "", **more: Unpack[Declared]
-) -> Any:
+    description: str, *, default: Value = None, otherwise: str = "", chapter: str = "", **more: Unpack[Declared]
+) -> Value:
     """Declare lengths along X, Y and Z, of either sign; ``relevant`` says when they count."""
     return declare(MoveKind(otherwise=otherwise, chapter=chapter), default, description, **more)

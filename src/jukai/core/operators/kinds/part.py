@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any, ClassVar, Unpack
+from typing import ClassVar, Unpack
 
 from jukai.core.operators.inputs import Body
-from jukai.core.operators.kinds.base import Change, Declared, Leaf, Schema, Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import Change, Declared, Leaf, Schema, Scope, Value, ValueKind, declare
 from jukai.core.operators.kinds.relevance import Condition, conditions, holds
 
 __all__ = ["PartKind", "part"]
@@ -63,7 +63,7 @@ def part(
     made_by: Sequence[str] = (),
     chapter: str = "",
     **more: Unpack[Declared],
-) -> Any:
+) -> Value:
     """Declare another part of the bench; it may be left out where ``otherwise`` says what is done then.
 
     ``placed`` may be a condition, such as ``plane == "bench"``, or ``seen``: where it stands as this part sees it.

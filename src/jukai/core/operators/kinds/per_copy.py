@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, ClassVar, Unpack
+from typing import ClassVar, Unpack
 
-from jukai.core.operators.kinds.base import NUMBER, Change, Declared, Leaf, Schema, Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import NUMBER, Change, Declared, Leaf, Schema, Scope, Value, ValueKind, declare
 
 __all__ = ["PerCopyKind", "per_copy"]
 
@@ -52,7 +52,7 @@ class PerCopyKind(ValueKind[tuple[float, ...]]):
 
 def per_copy(
     description: str, *, of: str, otherwise: str, beside: str = "count", chapter: str = "", **more: Unpack[Declared]
-) -> Any:
+) -> Value:
     """Declare a number for each copy."""
     kind = PerCopyKind(of=of, beside=beside, unit=_UNITS[of], otherwise=otherwise, chapter=chapter)
     return declare(kind, None, description, **more)

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any, ClassVar, Unpack
+from typing import ClassVar, Unpack
 
-from jukai.core.operators.kinds.base import Relevant, Schema, Scope, declare
+from jukai.core.operators.kinds.base import Relevant, Schema, Scope, Value, declare
 from jukai.core.operators.kinds.number import NumberKind
 
 __all__ = ["ShareKind", "share"]
@@ -66,7 +66,7 @@ def share(
     le: float = 1,
     plays: bool = False,
     **more: Unpack[Relevant],
-) -> Any:
+) -> Value:
     """Declare a share, 0 to 1 unless other limits are given; ``relevant`` says when it counts."""
     kind = ShareKind(otherwise=otherwise, instead_of=instead_of, follows=follows, chapter=chapter, plays=plays)
     return declare(kind, default, description, ge=ge, le=le, **more)

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, ClassVar, Unpack
+from typing import ClassVar, Unpack
 
-from jukai.core.operators.kinds.base import Declared, declare
+from jukai.core.operators.kinds.base import Declared, Value, declare
 from jukai.core.operators.kinds.vector import VectorKind
 
 __all__ = ["TurnsKind", "turns"]
@@ -22,7 +22,7 @@ class TurnsKind(VectorKind):
 
 
 def turns(
-    description: str, *, default: Any = None, otherwise: str = "", chapter: str = "", **more: Unpack[Declared]
-) -> Any:
+    description: str, *, default: Value = None, otherwise: str = "", chapter: str = "", **more: Unpack[Declared]
+) -> Value:
     """Declare angles about X, Y and Z; ``relevant`` says when they count."""
     return declare(TurnsKind(otherwise=otherwise, chapter=chapter), default, description, **more)

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, ClassVar, Unpack
+from typing import ClassVar, Unpack
 
 from jukai.core.errors import ValueProblem
-from jukai.core.operators.kinds.base import NUMBER, Change, Declared, Leaf, Schema, Scope, ValueKind, declare
+from jukai.core.operators.kinds.base import NUMBER, Change, Declared, Leaf, Schema, Scope, Value, ValueKind, declare
 from jukai.core.operators.kinds.whole import whole_number
 
 __all__ = ["VectorKind", "numbers_schema", "vector"]
@@ -66,10 +66,10 @@ def vector(
     description: str,
     *,
     axes: int = 3,
-    default: Any = None,
+    default: Value = None,
     otherwise: str = "",
     chapter: str = "",
     **more: Unpack[Declared],
-) -> Any:
+) -> Value:
     """Declare lengths along the first ``axes`` axes; ``relevant`` says when they count."""
     return declare(VectorKind(otherwise=otherwise, axes=axes, chapter=chapter), default, description, **more)
