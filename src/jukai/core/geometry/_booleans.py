@@ -7,7 +7,7 @@ import numpy as np
 from jukai.core.geometry.arrays import Array, Bools, Floats
 from jukai.core.geometry.kernels import kernel, piece
 
-__all__ = ["MOST", "grow_discs", "outlines", "texture_at"]
+__all__ = ["MOST", "grow_discs", "in_order", "outlines", "texture_at"]
 
 MOST = 48
 """Triangles of one face up to which its outline is found by looking at all pairs of their sides."""

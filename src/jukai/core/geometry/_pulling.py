@@ -7,7 +7,17 @@ import numpy as np
 from jukai.core.geometry.arrays import Array, Bools, Floats
 from jukai.core.geometry.kernels import kernel, no_wraparound
 
-__all__ = ["columns_of", "first_rows", "gradients", "meeting", "middle_of", "rounds", "single_corners"]
+__all__ = [
+    "at_columns",
+    "columns_of",
+    "first_rows",
+    "gradients",
+    "meeting",
+    "middle_of",
+    "packed",
+    "rounds",
+    "single_corners",
+]
 
 
 @no_wraparound

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from jukai.core.geometry.arrays import Array, Bools, Floats, frozen
+from jukai.core.geometry.arrays import Array, Bools, Floats
 from jukai.core.geometry.mesh import Mesh, Topology
 from jukai.core.geometry.rebuilding import Block, rebuilt
 from jukai.core.geometry.triangulation import triangulate
@@ -19,11 +19,6 @@ ON = 1e-9
 
 def heights(mesh: Mesh, point: Floats, normal: Floats) -> Floats:
     """Return (n,) how far points lie ahead of a plane, mm; exactly 0 for those on it."""
-    found: Floats = mesh.cached(f"heights {point.tolist()} {normal.tolist()}", lambda: _heights(mesh, point, normal))
-    return found
-
-
-def _heights(mesh: Mesh, point: Floats, normal: Floats) -> Floats:
     axis = np.flatnonzero(normal)
     if len(axis) == 1:
         d = (mesh.points[:, axis[0]] - point[axis[0]]) * normal[axis[0]]
@@ -31,7 +26,7 @@ def _heights(mesh: Mesh, point: Floats, normal: Floats) -> Floats:
         d = (mesh.points - point) @ normal
     far = max(float(np.abs(mesh.bounds).max()), float(np.abs(point).max()))
     near = ON * max(mesh.size, 1e-300) + 4 * np.finfo(float).eps * far
-    return frozen(np.where(np.abs(d) <= near, 0.0, d))
+    return np.asarray(np.where(np.abs(d) <= near, 0.0, d))
 
 
 def ahead_of(mesh: Mesh, point: Floats, normal: Floats) -> Mesh:

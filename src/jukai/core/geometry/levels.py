@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from jukai.core.geometry.arrays import Floats, Ints
+from jukai.core.geometry.arrays import Array, Floats, Ints, frozen
 from jukai.core.geometry.kernels import FEW
 from jukai.core.geometry.mesh import Mesh
 
@@ -54,9 +54,10 @@ class Levels:
             from jukai.core.geometry._levels import farthest_loop
 
             points = self.mesh.points
-            shown = points if self.shown is None else self.shown
+            shown = points if self.shown is None else _read(self.shown)
+            axis = _read(self.origin), _read(toward)
             return np.array(
-                farthest_loop(points, shown, self._place, self.edges, level, eps, self.origin, toward, size)
+                farthest_loop(points, shown, _read(self._place), _read(self.edges), level, eps, *axis, size)
             )
         return self._farthest(level, toward, eps)
 
@@ -95,7 +96,7 @@ def lines_at(mesh: Mesh, places: Floats, level: float, shown: Floats) -> Floats:
     if len(mesh.corners) > FEW:
         from jukai.core.geometry._levels import lines_loop
 
-        return np.asarray(lines_loop(mesh.corners, mesh.offsets, places, shown, level))
+        return np.asarray(lines_loop(mesh.corners, mesh.offsets, _read(places), _read(shown), level))
     above = places >= level
     a, b = mesh.corners, mesh.corners[mesh.connectivity.following]
     crossing = np.flatnonzero(above[a] != above[b])
@@ -111,12 +112,17 @@ def lines_at(mesh: Mesh, places: Floats, level: float, shown: Floats) -> Floats:
     return np.concatenate([at[first], at[first + 1]], axis=1)
 
 
+def _read(table: Array) -> Array:
+    """Return a table as kernels read it: one form, so that they are compiled for one."""
+    return frozen(np.ascontiguousarray(table))
+
+
 def _ends(places: Floats, edges: Ints) -> tuple[float, float]:
     """Return the lowest and the highest level that an edge reaches."""
     if len(edges) > FEW:
         from jukai.core.geometry._levels import ends_of
 
-        low, high = ends_of(places, edges)
+        low, high = ends_of(_read(places), _read(edges))
         return low, high
     ends = places[edges]
     return float(ends.min()), float(ends.max())
@@ -141,7 +147,8 @@ def misses(before: Floats, after: Floats, edges: Ints, carried: Callable[[Floats
     if len(edges) > FEW:
         from jukai.core.geometry._levels import middles_loop, most_off
 
-        return float(most_off(carried(middles_loop(before, edges)), after, edges))
+        middles = middles_loop(_read(before), _read(edges))
+        return float(most_off(_read(carried(middles)), _read(after), _read(edges)))
     a, b = edges.T
     off = carried((before[a] + before[b]) / 2) - (after[a] + after[b]) / 2
     return float(np.sqrt(np.einsum("ij,ij->i", off, off).max(initial=0.0)))

@@ -65,12 +65,12 @@ def with_image(mesh: Mesh, point: Floats, normal: Floats, *, joined: bool, step:
     ``step`` names the image's faces a group, ``image``.
     """
     mesh, on = _in_plane(mesh, point, normal)
-    within, near = beside.choose(len(mesh.corners), _FEW)(mesh.corners, mesh.offsets, on)
+    within, near = beside.choose(len(mesh.corners), _FEW)(mesh.corners, mesh.offsets, frozen(on))
     keep = np.ones(mesh.n_faces, dtype=bool)
     used = np.ones(mesh.n_points, dtype=bool)
     if joined and within.any() and not within.all():
         keep = ~within
-        used = points_used.choose(len(mesh.corners), _FEW)(mesh.corners, mesh.offsets, keep, mesh.n_points)
+        used = points_used.choose(len(mesh.corners), _FEW)(mesh.corners, mesh.offsets, frozen(keep), mesh.n_points)
     fresh = np.ones(mesh.n_points, dtype=bool)
     if joined and len(near):
         fresh = ~_on_open_border(mesh, on, near[keep[near]])
@@ -118,7 +118,9 @@ def _doubled(mesh: Mesh, keep: Bools, own: Array, number: Array) -> tuple[Array,
         np.empty(2 * faces + 1, np.int32),
         np.empty((2 * count if len(uv) else 0, 2)),
     )
-    doubled.choose(len(mesh.corners), _FEW)(mesh.corners, mesh.offsets, frozen(uv), keep, own, number, tables)
+    doubled.choose(len(mesh.corners), _FEW)(
+        mesh.corners, mesh.offsets, frozen(uv), frozen(keep), frozen(own), frozen(number), tables
+    )
     return tables[0], tables[1], None if mesh.uv is None else tables[2]
 
 

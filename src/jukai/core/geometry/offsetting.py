@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from jukai.core.geometry._pulling import first_rows, meeting, single_corners
-from jukai.core.geometry.arrays import Array, Bools, Floats, concatenated_ranges
+from jukai.core.geometry.arrays import Array, Bools, Floats, concatenated_ranges, frozen
 from jukai.core.geometry.components import components
 from jukai.core.geometry.frames import sincos
 from jukai.core.geometry.measures import face_normals
@@ -71,7 +71,7 @@ def offsets_of(foot: Foot, *, sinks: bool = False, moves_in: bool = True) -> Off
     if len(foot.walls) == corners == m:
         rise, inward = _of_single_faces(foot, normals)
         return Offsets(foot, rise if over is None else rise * over, inward)
-    rise, bent = first_rows.choose(corners, _FEW)(faces, mesh.offsets, foot.corner_column, normals, m)
+    rise, bent = first_rows.choose(corners, _FEW)(faces, mesh.offsets, frozen(foot.corner_column), frozen(normals), m)
     inward = np.zeros((m, 3))
     if not moves_in and not bent.any():
         return Offsets(foot, rise if over is None else rise * over, inward)

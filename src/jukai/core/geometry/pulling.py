@@ -8,7 +8,7 @@ from typing import TypedDict, Unpack
 import numpy as np
 
 from jukai.core.geometry._pulling import columns_of, middle_of, rounds
-from jukai.core.geometry.arrays import Array, Bools, Floats, Ints
+from jukai.core.geometry.arrays import Array, Bools, Floats, Ints, frozen
 from jukai.core.geometry.connectivity import RIM
 from jukai.core.geometry.measures import areas_among, vector_areas
 from jukai.core.geometry.mesh import Mesh
@@ -91,7 +91,7 @@ def foot_of_faces(mesh: Mesh, faces: Bools, way: Floats | None = None) -> Foot:
     which = np.flatnonzero(faces)
     run = columns_of.choose(int(mesh.sides[which].sum()), _FEW)
     corner_column, columns, rims, piece, place = run(
-        which, faces, mesh.offsets, mesh.corners, con.following, con.twins, mesh.corner_faces
+        which, frozen(faces), mesh.offsets, mesh.corners, con.following, con.twins, mesh.corner_faces
     )
     held = np.zeros(len(which), dtype=bool)
     held[piece[place[mesh.corner_faces[rims[con.twins[rims] != RIM]]]]] = True

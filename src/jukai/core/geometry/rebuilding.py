@@ -157,7 +157,9 @@ def rebuilt(
 def _moved_corners(body: Mesh, moved: tuple[Array, Array] | None, new: Array, count: int) -> tuple[Array, Bools]:
     """Return the points of all corners, where they come to, those of new ones behind them, and which points are used."""
     column, last = moved if moved is not None else (np.full(len(body.corners), -1, np.int32), np.zeros(0, np.int32))
-    out: tuple[Array, Bools] = at_columns.choose(len(body.corners), _FEW)(body.corners, column, last, new, count)
+    out: tuple[Array, Bools] = at_columns.choose(len(body.corners), _FEW)(
+        body.corners, frozen(column), frozen(last), frozen(new), count
+    )
     return out
 
 
