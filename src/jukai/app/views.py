@@ -105,7 +105,7 @@ def step_view(o: StepOutcome) -> dict[str, object]:
         "faces_added": o.faces_added, "faces": o.mesh.n_faces if o.mesh is not None else 0,
         "callouts": [callout_view(c) for c in o.result.callouts] if o.result is not None else [],
         "turned": o.result is not None and o.result.turned,
-        "run": None if o.result is None or o.result.run is None else _short(o.result.run),
+        "run": None if o.result is None or o.result.run is None else np.round(o.result.run, 6).tolist(),
         "lines": [] if o.result is None or o.result.lines is None else _short(o.result.lines),
         "axis": {"point": axis[0].tolist(), "direction": axis[1].tolist()} if axis is not None else None,
     }  # fmt: skip
