@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import secrets
 from collections import OrderedDict
 from collections.abc import Callable, Mapping, Sequence
@@ -425,7 +424,7 @@ class Benches:
             return self._keep_picture(bench_id, name, data)
         file_format = format_of(name)
         read = read_mesh(data, file_format, watch)
-        name = self._free_file_name(bench_id, name, data)
+        name = self._files(bench_id).free_name(name, data)
         self.store.keep_file(bench_id, name, data)
         low, high = read.mesh.bounds
         return {
@@ -435,32 +434,13 @@ class Benches:
 
     def _keep_picture(self, bench_id: str, name: str, data: bytes) -> dict[str, object]:
         found = picture_of(data)
-        name = self._free_file_name(bench_id, name, data)
+        name = self._files(bench_id).free_name(name, data)
         self.store.keep_file(bench_id, name, data)
         return {"file": name, "format": found.media, "points": 0, "faces": 0, "size": [found.wide, found.tall], "has_units": False, "notes": []}  # fmt: skip
 
     def picture(self, bench_id: str, name: str) -> tuple[str, bytes]:
-        """Return a picture beside a bench: its media type and bytes.
-
-        Raises
-        ------
-        NotThere
-            When there is none of that name.
-        """
-        files = self._files(bench_id)
-        if name.rsplit(".", 1)[-1].lower() not in PICTURES or files.hash_of(name) is None:
-            raise NotThere(f"picture '{name[:60]}'")
-        return ("image/png" if name.lower().endswith("png") else "image/jpeg"), files.read(name)
-
-    def _free_file_name(self, bench_id: str, name: str, data: bytes) -> str:
-        held = {row.name: row.hash for row in self.store.file_rows(bench_id)}
-        digest = hashlib.blake2b(data, digest_size=16).hexdigest()
-        stem, dot, ending = name.rpartition(".")
-        n = 2
-        while name in held and held[name] != digest:
-            name = f"{stem} {n}{dot}{ending}"
-            n += 1
-        return name
+        """Return a picture beside a bench: its media type and bytes."""
+        return self._files(bench_id).picture(name)
 
 
 def _listed(value: object) -> object:

@@ -9,7 +9,7 @@ from numpy.typing import ArrayLike
 
 from jukai.core.errors import CoreError, ValueProblem
 from jukai.core.geometry.crossings import polyline_crossing
-from jukai.core.geometry.curves import Sampled
+from jukai.core.geometry.curve_pieces import Sampled
 from jukai.core.geometry.measuring import READINGS, Reading
 from jukai.core.notes import Note
 from jukai.core.operators.base import Callout

@@ -20,7 +20,7 @@ from jukai.core.geometry.bevel.rounding import round_edges
 from jukai.core.geometry.building import box_mesh
 from jukai.core.geometry.clearance import clearance, place
 from jukai.core.geometry.crossings import self_crossings
-from jukai.core.geometry.curves import CurveShape
+from jukai.core.geometry.curve_pieces import CurveShape
 from jukai.core.geometry.deform import twisting
 from jukai.core.geometry.frames import frame_along
 from jukai.core.geometry.hidden_lines import SEEN_FROM, visible_lines
@@ -28,7 +28,8 @@ from jukai.core.geometry.lathe import Section, Turning, turn
 from jukai.core.geometry.measures import signed_volume, surface_centroid
 from jukai.core.geometry.mesh import Mesh, join_meshes
 from jukai.core.geometry.noise import cells, smooth_noise
-from jukai.core.geometry.paths import least_twist, path_through
+from jukai.core.geometry.path_frames import least_twist
+from jukai.core.geometry.paths import path_through
 from jukai.core.geometry.section import Plane, cut, gap_between
 from jukai.core.geometry.soundness import soundness
 from jukai.core.geometry.strips import strip_bytes

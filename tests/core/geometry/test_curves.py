@@ -8,7 +8,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from jukai.core.geometry.curves import CurveShape, bezier, sample, smooth_handles, steps_for_arc
+from jukai.core.geometry.curve_pieces import CurveShape, bezier, smooth_handles, steps_for_arc
+from jukai.core.geometry.curves import sample
 from tests.common import reference
 
 CURVES = reference("curves.json")

@@ -9,8 +9,10 @@ from dataclasses import replace
 import numpy as np
 
 from jukai.core.geometry.carrying import run_along
-from jukai.core.geometry.curves import CurveShape, sample
-from jukai.core.geometry.paths import Stations, frames, least_twist, path_through
+from jukai.core.geometry.curve_pieces import CurveShape
+from jukai.core.geometry.curves import sample
+from jukai.core.geometry.path_frames import frames, least_twist
+from jukai.core.geometry.paths import Stations, path_through
 from tests.common import reference
 
 CURVES = reference("curves.json")

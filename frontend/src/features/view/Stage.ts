@@ -25,7 +25,7 @@ import { Pointing, ready } from './Pointing'
 import { Scenery } from './Scenery'
 import { ghostFragment } from './shaders'
 import type { Sight } from './Sight'
-import { warmUp, whenIdle } from './warmUp'
+import { Warming } from './warmUp'
 
 const REST = 160
 const REST_IN_HAND = 700
@@ -68,10 +68,7 @@ export class Stage extends Scenery {
   private frame = 0
   private readonly pace: Pace
   private moving = false
-  private warmed = false
-  /** shaders are compiled before the next picture */
-  private warms = false
-  private readonly programs = new WeakSet<object>()
+  private readonly warming: Warming
 
   constructor(canvas: HTMLCanvasElement) {
     super()
@@ -86,6 +83,7 @@ export class Stage extends Scenery {
     const context = canvas.getContext('webgl2', attributes)
     this.renderer = new WebGLRenderer({ canvas, ...attributes, ...(context ? { context } : {}) })
     this.traces = !software
+    this.warming = new Warming(this.renderer, () => this.material(ghostFragment))
     this.pace = new Pace(this.renderer.getContext() as WebGL2RenderingContext)
     // asking each shader for its log stands still for it: only while developing
     this.renderer.debug.checkShaderErrors = import.meta.env.DEV
@@ -371,37 +369,12 @@ export class Stage extends Scenery {
       this.sort(b)
       cull(b, null)
     }
-    this.warm()
+    if (this.bodies.size) this.warming.rests(() => this.invalidate())
     this.contact.strength = this.paper.r > 0.5 ? 0.42 : 0.75
     const [half, centre] = footprint([...this.bodies.values()], this.floorSize * 2.4)
     this.contact.update(this.renderer, this.scene, bodies, half, centre)
     if (!this.contact.mesh.parent) this.scene.add(this.contact.mesh)
     this.invalidate()
-  }
-
-  /** Once, when nothing else is to be done: compile what a body is drawn with while it changes. */
-  private warm(): void {
-    if (this.warmed || this.bodies.size === 0) return
-    this.warmed = true
-    whenIdle(() => {
-      this.warms = true
-      this.invalidate()
-    })
-  }
-
-  private warmUp(): void {
-    this.warms = false
-    const body = [...this.bodies.values()].find((b) => !b.as.through && !b.as.reference)
-    if (body) warmUp(this.renderer, body, this.material(ghostFragment), () => this.keepPrograms())
-  }
-
-  /** Keep shaders that were compiled once: bodies come and go, and compiling them anew costs more than a picture. */
-  private keepPrograms(): void {
-    for (const program of this.renderer.info.programs ?? [])
-      if (!this.programs.has(program)) {
-        this.programs.add(program)
-        program.usedTimes += 1
-      }
   }
 
   /** Say that bodies come one after the other, or no more. */
@@ -451,10 +424,10 @@ export class Stage extends Scenery {
     this.aimed(this, this.perspective, {})
     // from below the floor its shadow would lie over the bodies; of what is cut away there is none
     this.contact.mesh.visible = this.camera.matrix.elements[14] > 0 && this.cuts.planes.length === 0
-    if (this.warms) this.warmUp()
+    this.warming.before(this.bodies.values())
     if (this.twice) this.drawTwice()
     else this.renderer.render(this.scene, this.camera)
-    this.keepPrograms()
+    this.warming.keep()
     this.pace.drawn()
     this.pictures += 1
     // drawn for another reason than that the eye moved: the small views follow

@@ -17,7 +17,7 @@ import type { Extra } from './bodyMaterial'
  * two, and the first move of a hand that drags a number would wait for it. It is drawn where pictures are, for a shader is
  * compiled for what it draws on; the picture that is drawn next, at once, clears it. `keep` keeps the programs.
  */
-export function warmUp(
+function warmUp(
   renderer: WebGLRenderer,
   body: Body,
   ghost: RawShaderMaterial,
@@ -56,8 +56,48 @@ export function warmUp(
   for (const o of [...bodies, ghost, thin, geometry, line]) o.dispose()
 }
 
+/** Compiles what a changing body is drawn with once, when nothing else is to be done, and keeps all that was compiled. */
+export class Warming {
+  private readonly renderer: WebGLRenderer
+  private readonly ghost: () => RawShaderMaterial
+  private readonly kept = new WeakSet<object>()
+  private state: 'cold' | 'next' | 'done' = 'cold'
+
+  constructor(renderer: WebGLRenderer, ghost: () => RawShaderMaterial) {
+    this.renderer = renderer
+    this.ghost = ghost
+  }
+
+  /** Bodies rest: have it done with the next picture, which `draw` asks for. */
+  rests(draw: () => void): void {
+    if (this.state !== 'cold') return
+    this.state = 'done'
+    whenIdle(() => {
+      this.state = 'next'
+      draw()
+    })
+  }
+
+  /** A picture is about to be drawn. */
+  before(bodies: Iterable<Body>): void {
+    if (this.state !== 'next') return
+    this.state = 'done'
+    const body = [...bodies].find((b) => !b.as.through && !b.as.reference)
+    if (body) warmUp(this.renderer, body, this.ghost(), () => this.keep())
+  }
+
+  /** Keep shaders that were compiled once: bodies come and go, and compiling them anew costs more than a picture. */
+  keep(): void {
+    for (const program of this.renderer.info.programs ?? [])
+      if (!this.kept.has(program)) {
+        this.kept.add(program)
+        program.usedTimes += 1
+      }
+  }
+}
+
 /** Have something done in a moment when the page has nothing to do. */
-export function whenIdle(act: () => void): void {
+function whenIdle(act: () => void): void {
   // not every browser tells
   if ('requestIdleCallback' in window) window.requestIdleCallback(act, { timeout: 3000 })
   else setTimeout(act, 1000)

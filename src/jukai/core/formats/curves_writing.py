@@ -13,8 +13,8 @@ import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.curve_pieces import CurveShape
 from jukai.core.geometry.curve_segments import Circular, Segment, segments_of
-from jukai.core.geometry.curves import CurveShape
 from jukai.core.geometry.paths import Arc
 from jukai.core.recipe.bench import Bench
 from jukai.core.recipe.resolve import Resolver

@@ -16,7 +16,6 @@ from jukai.core.formats.obj import ObjPart, one_word, write_mtl, write_obj
 from jukai.core.formats.off import write_off
 from jukai.core.formats.ply import write_ply
 from jukai.core.formats.stl import write_stl
-from jukai.core.formats.threemf import ThreemfPart, write_threemf
 from jukai.core.geometry.mesh import Mesh, join_meshes
 
 __all__ = ["ExportPart", "write_parts", "write_zip"]
@@ -73,6 +72,8 @@ def write_parts(
         if file_format == "glb":
             return {f"{stem}.glb": write_glb([GlbPart(*row) for row in rows], materials)}
         colours = [(m.name, m.colour) for m in materials]
+        from jukai.core.formats.threemf import ThreemfPart, write_threemf
+
         return {f"{stem}.3mf": write_threemf([ThreemfPart(*row) for row in rows], colours, options)}
     if file_format == "obj":
         finishes = {m.name: m for p in parts for m in p.used()}

@@ -8,7 +8,8 @@ import numpy as np
 
 from jukai.core.geometry.arrays import Array, Floats
 from jukai.core.geometry.kernels import FEW, kernel
-from jukai.core.geometry.paths import Frames, Stations
+from jukai.core.geometry.path_frames import Frames
+from jukai.core.geometry.paths import Stations
 from jukai.core.geometry.tubes import Run
 
 __all__ = ["Tight", "least_turn", "motions_along", "run_along", "sharpest", "tightest", "tightest_of"]

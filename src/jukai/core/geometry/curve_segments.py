@@ -8,7 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from jukai.core.geometry.arrays import Floats
-from jukai.core.geometry.curves import CurveShape, Piece, fillets_of, part_of_cubic, pieces_of
+from jukai.core.geometry.curve_pieces import CurveShape, Piece, part_of_cubic, pieces_of
+from jukai.core.geometry.curves import fillets_of
 from jukai.core.geometry.paths import Arc, path_through
 
 __all__ = ["Circular", "Segment", "segments_of"]

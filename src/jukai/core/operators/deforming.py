@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -15,7 +15,6 @@ from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.deform import Deformation
 from jukai.core.geometry.frames import Frame
-from jukai.core.geometry.levels import Levels, lines_at, misses, rows_between
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.geometry.triangulation import with_short_diagonals
 from jukai.core.operators.base import Callout, CalloutForm, Note, OperatorValues, Point, Result, three
@@ -24,6 +23,9 @@ from jukai.core.operators.kinds.along import along
 from jukai.core.operators.kinds.axis import axis
 from jukai.core.operators.kinds.share import share
 from jukai.core.operators.kinds.weights import weights
+
+if TYPE_CHECKING:
+    from jukai.core.geometry.levels import Levels
 
 __all__ = [
     "PLACES_STILL",
@@ -99,6 +101,8 @@ class Span:
     @property
     def rows(self) -> int:
         """Rows of faces that lie along the stretch."""
+        from jukai.core.geometry.levels import rows_between
+
         key = f"rows {self.frame.origin.tolist()} {self.frame.direction.tolist()} {self.start} {self.stop}"
         found: int = self.mesh.cached(key, lambda: max(rows_between(self.along, self.start, self.stop) - 1, 0))
         return found
@@ -175,6 +179,8 @@ def deformed(
     ``callouts`` is given what finds places on the deformed body by their levels before; with ``graphs`` the run that graphs
     go by is told. ``carried`` is the map, where it takes the axis along; ``more`` are facts of the operator's own.
     """
+    from jukai.core.geometry.levels import Levels, lines_at
+
     mesh = with_short_diagonals(span.mesh.with_points(points))
     # the edges of the body before: while a value is dragged they are known
     edges = span.mesh.connectivity.edges
@@ -252,6 +258,8 @@ def coarse(span: Span, values: DeformingValues, carried: Deformation, points: Fl
     -----
     How far a straight edge misses the curve that it stands for is told by its middle; it falls with the square of the rows.
     """
+    from jukai.core.geometry.levels import misses
+
     mesh = span.mesh
     edges = mesh.connectivity.edges
     if not mesh.n_faces or not len(edges):

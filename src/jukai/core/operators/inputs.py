@@ -11,7 +11,7 @@ import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
-from jukai.core.geometry.curves import CurveShape, Sampled
+from jukai.core.geometry.curve_pieces import CurveShape, Sampled
 from jukai.core.geometry.frames import Frame, frame_along
 from jukai.core.geometry.measures import surface_centroid
 from jukai.core.geometry.mesh import Mesh

@@ -18,7 +18,8 @@ from jukai.core.operators.kinds.choice import choice
 
 if TYPE_CHECKING:
     from jukai.core.geometry.carrying import Tight
-    from jukai.core.geometry.paths import Frames, Path, Stations
+    from jukai.core.geometry.path_frames import Frames
+    from jukai.core.geometry.paths import Path, Stations
 
 __all__ = [
     "capped",
@@ -233,7 +234,7 @@ def lying(stations: Stations, *, upright: bool, what: str) -> Frames:
     ValueProblem
         Where the path runs straight up or down and they are to be upright, with the place; ``what`` is carried: "the faces".
     """
-    from jukai.core.geometry.paths import frames
+    from jukai.core.geometry.path_frames import frames
 
     try:
         return frames(stations, fixed_up=upright)

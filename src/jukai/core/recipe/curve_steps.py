@@ -10,8 +10,8 @@ import numpy as np
 
 from jukai.core.errors import CoreError, ValueProblem
 from jukai.core.geometry.arrays import Floats
+from jukai.core.geometry.curve_pieces import CurveShape, bezier
 from jukai.core.geometry.curve_segments import Segment, segments_of
-from jukai.core.geometry.curves import CurveShape, bezier
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.operators.base import Context, Operator
 from jukai.core.operators.registry import get_operator

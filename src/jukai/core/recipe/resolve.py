@@ -15,7 +15,8 @@ from pydantic import ValidationError
 
 from jukai.core.errors import CoreError, FormulaError, ValueProblem
 from jukai.core.formulas import Quantity, evaluate_formula, resolve_names
-from jukai.core.geometry.curves import CurveShape, Sampled, sample
+from jukai.core.geometry.curve_pieces import CurveShape, Sampled
+from jukai.core.geometry.curves import sample
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 from jukai.core.operators.base import Operator, OperatorValues

@@ -11,7 +11,6 @@ from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Bools
 from jukai.core.geometry.graphs import Graph
 from jukai.core.geometry.mesh import Mesh
-from jukai.core.geometry.selecting import faces_of
 from jukai.core.notes import Note
 from jukai.core.operators.base import (
     Callout,
@@ -163,6 +162,8 @@ def _run(columns: np.ndarray) -> np.ndarray:
 
 def _opened(mesh: Mesh, picked: Picked) -> tuple[Mesh, Bools]:
     """Return the body without picked faces, and the edges that are its borders then; or the body, and the picked edges."""
+    from jukai.core.geometry.selecting import faces_of
+
     if picked.kind == "edges":
         return mesh, picked.mask
     if picked.mask.all():

@@ -184,7 +184,7 @@ def _rings(values: Values) -> tuple[Floats, tuple[float, ...]]:
 
 
 def _path(values: Values, context: Context) -> Path:
-    from jukai.core.geometry.curves import CurveShape
+    from jukai.core.geometry.curve_pieces import CurveShape
     from jukai.core.geometry.paths import path_through
 
     if values.along == "straight":

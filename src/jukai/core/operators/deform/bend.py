@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 from pydantic import model_validator
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.deform import Deformation, bending, turned
-from jukai.core.geometry.levels import Levels
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 from jukai.core.operators.base import Callout, CalloutForm, Context, Example, Kind, Result, operator, three
@@ -29,6 +30,9 @@ from jukai.core.operators.kinds.angle import angle as angle_
 from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.length import length
 from jukai.core.operators.kinds.share import share
+
+if TYPE_CHECKING:
+    from jukai.core.geometry.levels import Levels
 
 __all__ = ["Values", "bend"]
 

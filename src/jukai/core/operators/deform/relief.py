@@ -9,7 +9,6 @@ import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
-from jukai.core.geometry.levels import Levels
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 from jukai.core.operators.base import Callout, CalloutForm, Context, Example, Kind, Result, operator, three
@@ -24,6 +23,7 @@ from jukai.core.operators.kinds.share import share
 
 if TYPE_CHECKING:
     from jukai.core.geometry.arrays import Array
+    from jukai.core.geometry.levels import Levels
 
 __all__ = ["Values", "relief"]
 

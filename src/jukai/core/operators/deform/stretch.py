@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.deform import Deformation, stretching
 from jukai.core.geometry.graphs import Graph
-from jukai.core.geometry.levels import Levels
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 from jukai.core.operators.base import Callout, CalloutForm, Context, Example, Kind, Result, operator, three
@@ -27,6 +28,9 @@ from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.graph import graph
 from jukai.core.operators.kinds.length import length
 from jukai.core.operators.kinds.switch import switch
+
+if TYPE_CHECKING:
+    from jukai.core.geometry.levels import Levels
 
 __all__ = ["Values", "stretch"]
 

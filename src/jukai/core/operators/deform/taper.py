@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.deform import tapering
 from jukai.core.geometry.graphs import Graph
-from jukai.core.geometry.levels import Levels
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 from jukai.core.operators.base import Callout, CalloutForm, Context, Example, Kind, Result, operator, three
@@ -16,6 +17,9 @@ from jukai.core.operators.kinds.angle import angle as angle_
 from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.factor import factor
 from jukai.core.operators.kinds.graph import graph
+
+if TYPE_CHECKING:
+    from jukai.core.geometry.levels import Levels
 
 __all__ = ["Values", "taper"]
 

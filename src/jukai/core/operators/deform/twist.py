@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 from pydantic import model_validator
 
@@ -9,7 +11,6 @@ from jukai.core.errors import ValueProblem
 from jukai.core.geometry.arrays import Floats
 from jukai.core.geometry.deform import twisting
 from jukai.core.geometry.graphs import Graph
-from jukai.core.geometry.levels import Levels
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 from jukai.core.operators.base import Callout, CalloutForm, Context, Example, Kind, Result, operator, three
@@ -29,6 +30,9 @@ from jukai.core.operators.kinds.angle import angle
 from jukai.core.operators.kinds.choice import choice
 from jukai.core.operators.kinds.graph import graph
 from jukai.core.operators.kinds.length import length
+
+if TYPE_CHECKING:
+    from jukai.core.geometry.levels import Levels
 
 __all__ = ["Values", "twist"]
 

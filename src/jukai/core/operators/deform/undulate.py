@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 from pydantic import model_validator
 
 from jukai.core.errors import ValueProblem
 from jukai.core.geometry.deform import Deformation, rings, turned, waves
 from jukai.core.geometry.graphs import Graph
-from jukai.core.geometry.levels import Levels
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 from jukai.core.operators.base import Callout, CalloutForm, Context, Example, Kind, Result, operator, three
@@ -19,6 +20,9 @@ from jukai.core.operators.kinds.factor import factor
 from jukai.core.operators.kinds.graph import graph
 from jukai.core.operators.kinds.length import length
 from jukai.core.operators.kinds.share import share
+
+if TYPE_CHECKING:
+    from jukai.core.geometry.levels import Levels
 
 __all__ = ["Values", "undulate"]
 

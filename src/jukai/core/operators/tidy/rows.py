@@ -5,7 +5,6 @@ from __future__ import annotations
 import numpy as np
 
 from jukai.core.errors import ValueProblem
-from jukai.core.geometry.levels import Levels
 from jukai.core.geometry.mesh import Mesh
 from jukai.core.notes import Note
 from jukai.core.operators.base import (
@@ -51,6 +50,7 @@ def rows(mesh: Mesh, values: Values, context: Context) -> Result:
     -----
     Each face's pieces lie in it, so areas and volume are kept; pieces of neighbours share their points.
     """
+    from jukai.core.geometry.levels import Levels
     from jukai.core.geometry.slabs import count_cut, cut_in_rows
 
     frame = values.axis.frame(mesh)
