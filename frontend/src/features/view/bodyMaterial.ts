@@ -81,11 +81,7 @@ export type Extra =
   'BANDS' | 'CUT' | 'FINE' | 'FINISHED' | 'GLASS' | 'HATCHED' | 'OUTLINED' | 'STONE' | 'TRACED'
 
 /** What a body's shader has beyond the plain one, each for a price: a section, faces of other finishes, marks of change, light followed through a stone; or for less. */
-export function draws(
-  material: RawShaderMaterial,
-  what: Extra,
-  on: boolean,
-): void {
+export function draws(material: RawShaderMaterial, what: Extra, on: boolean): void {
   const { [what]: was, ...others } = material.defines as Record<string, number>
   if (on === (was !== undefined)) return
   material.defines = on ? { ...others, [what]: 1 } : others
