@@ -147,8 +147,9 @@ def _edits(cube: Mesh) -> Iterator[None]:
     picked[: 50 * 50] = True
     foot = foot_of_faces(cube, picked)
     offsets = offsets_of(foot)
-    picked[: 50 * 50] = np.add.outer(np.arange(50), np.arange(50)).ravel() % 3 == 0
-    apart = foot_of_faces(cube, picked)  # faces that touch nowhere but at corners
+    strewn = np.zeros(cube.n_faces, dtype=bool)
+    strewn[: 50 * 50] = np.add.outer(np.arange(50), np.arange(50)).ravel() % 3 == 0
+    apart = foot_of_faces(cube, strewn)  # faces that touch nowhere but at corners
     offsets_of(apart)
     risen = np.add(apart.places[apart.border][None], [0, 0, 1])
     pull_to(apart, risen, apart.places[~apart.border], "warm")

@@ -56,24 +56,16 @@ def doubled(corners: Array, offsets: Array, uv: Array, keep: Array, own: Array, 
     at = 0
     face = 0
     starts[0] = 0
-    for f in range(offsets.shape[0] - 1):
-        if keep[f]:
-            first, last = offsets[f], offsets[f + 1]
-            for c in range(first, last):
-                to[at] = own[corners[c]]
-                if textured:
-                    texture[at, 0], texture[at, 1] = uv[c, 0], uv[c, 1]
-                at += 1
-            face += 1
-            starts[face] = at
-    for f in range(offsets.shape[0] - 1):
-        if keep[f]:
-            first, last = offsets[f], offsets[f + 1]
-            for k in range(last - first):
-                c = first if k == 0 else last - k  # it begins where the face does
-                to[at] = image[corners[c]]
-                if textured:
-                    texture[at, 0], texture[at, 1] = uv[c, 0], uv[c, 1]
-                at += 1
-            face += 1
-            starts[face] = at
+    for half in range(2):
+        number = own if half == 0 else image
+        for f in range(offsets.shape[0] - 1):
+            if keep[f]:
+                first, last = offsets[f], offsets[f + 1]
+                for k in range(last - first):
+                    c = first + k if half == 0 or k == 0 else last - k  # turned over, it begins where the face does
+                    to[at] = number[corners[c]]
+                    if textured:
+                        texture[at, 0], texture[at, 1] = uv[c, 0], uv[c, 1]
+                    at += 1
+                face += 1
+                starts[face] = at
